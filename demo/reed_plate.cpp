@@ -1,0 +1,206 @@
+#include "demo/reed_plate.h"
+
+#include "base/files.h"
+#include "base/parallel.h"
+#include "image/decode.h"
+#include "recipe/recipe_file.h"
+
+#include <cmath>
+#include <filesystem>
+#include <nlohmann/json.hpp>
+
+namespace demo {
+using geometry::Point;
+using geometry::Pose;
+using nlohmann::json;
+
+const char* name(Fault fault)
+{
+    switch (fault) {
+    case Fault::None: return "";
+    case Fault::MissingSlot: return "missing slot";
+    case Fault::HoleOff: return "hole off place";
+    case Fault::Narrow: return "plate too narrow";
+    case Fault::Absent: return "plate absent";
+    case Fault::Cut: return "plate cut by the picture's edge";
+    }
+    return "";
+}
+
+PlatePicture drawPlate(const Field& field, PlateTruth truth, Random& random)
+{
+    PlatePicture out;
+    Coverage part(field.width, field.height);
+    const double k = 1 / field.mmPerPixel;
+    const auto placed = [&](std::vector<Point> outline) {
+        for (Point& p : outline) p = truth.pose.toPicture(p * k);
+        return outline;
+    };
+    const int missing = truth.fault == Fault::MissingSlot ? random.below(10) : -1;
+    const double light = random.uniform(-8, 8);
+    if (truth.fault != Fault::Absent) {
+        const double half = truth.width / 2;
+        part.add(placed(roundedBox(-kPlateLength / 2, -half, kPlateLength / 2, half, 1.0)));
+        for (int i = 0; i < 10; ++i) {
+            if (i == missing) continue;
+            const double x = kFirstSlot + kSlotPitch * i, long_ = 19 - 0.85 * i;
+            part.add(placed(roundedBox(x - 1.2, -9.5, x + 1.2, -9.5 + long_, 0.15)), -1);
+        }
+        // The left hole keeps its place; the right one states the pitch.
+        const double right = -kHolePitch / 2 + truth.pitch;
+        for (const Point hole : {Point{-kHolePitch / 2, -kHoleY}, Point{kHolePitch / 2, -kHoleY}, Point{-kHolePitch / 2, kHoleY}, Point{right, kHoleY}})
+            part.add(placed(circleOutline(hole, kHoleRadius + random.normal(0.005, 0.012))), -1);
+        truth.slots = missing >= 0 ? 9 : 10;
+    } else {
+        truth.slots = 0;
+    }
+    std::vector<float> coverage = part.resolve();
+    blur(coverage, field.width, field.height, 0.8);
+    Light l;
+    l.bright += light;
+    out.truth = truth;
+    out.picture = backlit(coverage, field.width, field.height, l, random);
+    return out;
+}
+
+PlatePicture referencePlate(const Field& field)
+{
+    Random random(7);
+    PlateTruth truth;
+    truth.pose = {{0.4985 * field.width, 0.4979 * field.height}, 0};
+    return drawPlate(field, truth, random);
+}
+
+PlatePicture plate(const Field& field, std::uint64_t seed, int n)
+{
+    Random random(seed * 1'000'003ULL + std::uint64_t(n) * 7919ULL + 17);
+    PlateTruth t;
+    if (n % 3 == 2) t.fault = std::array{Fault::MissingSlot, Fault::HoleOff, Fault::Narrow, Fault::Cut, Fault::Absent}[std::size_t((n / 3) % 5)];
+    t.width = kPlateWidth + random.normal(0.014, 0.034);
+    t.pitch = kHolePitch + random.normal(0.02, 0.05);
+    const double sign = random.below(2) ? 1 : -1;
+    if (t.fault == Fault::HoleOff) t.pitch = kHolePitch + sign * random.uniform(0.16, 0.5);
+    if (t.fault == Fault::Narrow) t.width = kPlateWidth - random.uniform(0.1, 0.4);
+    const double angle = random.uniform(-geometry::kPi, geometry::kPi);
+    // Where the whole plate fits at this angle.
+    const double c = std::abs(std::cos(angle)), s = std::abs(std::sin(angle));
+    const double long_ = kPlateLength / field.mmPerPixel / 2, wide = kPlateWidth / field.mmPerPixel / 2, margin = 12;
+    const double halfX = long_ * c + wide * s + margin, halfY = long_ * s + wide * c + margin;
+    const auto place = [&](double size, double half) { return half < size / 2 ? random.uniform(half, size - 1 - half) : (size - 1) / 2; };
+    t.pose = {{place(field.width, halfX), place(field.height, halfY)}, angle};
+    if (t.fault == Fault::Cut) { // slid out along its own length, by 15 to 45 % of it
+        const Point way = geometry::direction(angle) * (random.below(2) ? 1 : -1);
+        // To the border first, then the part of the plate that is lost.
+        double to = 1e300;
+        if (std::abs(way.x) > 0.3) to = std::min(to, ((way.x > 0 ? field.width - 1 - t.pose.origin.x : t.pose.origin.x)) / std::abs(way.x));
+        if (std::abs(way.y) > 0.3) to = std::min(to, ((way.y > 0 ? field.height - 1 - t.pose.origin.y : t.pose.origin.y)) / std::abs(way.y));
+        t.pose.origin = t.pose.origin + way * (to - long_ + 2 * long_ * random.uniform(0.15, 0.45));
+    }
+    return drawPlate(field, t, random);
+}
+
+namespace {
+json rectangle(Point c, double w, double h) { return {{"shape", "rectangle"}, {"centre", {c.x, c.y}}, {"size", {w, h}}, {"angle", 0}}; }
+json truthItem(const PlateTruth& t)
+{
+    return {{"item", 1}, {"centre", {t.pose.origin.x, t.pose.origin.y}}, {"angle", geometry::degrees(t.pose.angle)}, {"width", t.width}, {"pitch", t.pitch}, {"slots", t.slots}};
+}
+} // namespace
+
+std::string reedPlateRecipe(const Field& field, const std::vector<std::pair<std::string, std::string>>& trials)
+{
+    const Pose pose{{0.4985 * field.width, 0.4979 * field.height}, 0};
+    const double k = 1 / field.mmPerPixel;
+    const auto at = [&](double x, double y) { return pose.toPicture(Point{x, y} * k); };
+    const auto ring = [&](double x, double y) {
+        const Point c = at(x, y);
+        return json{{"shape", "ring"}, {"centre", {c.x, c.y}}, {"inner", 0.45 * kHoleRadius * k}, {"outer", 1.55 * kHoleRadius * k}};
+    };
+    const auto window = [&](Point a, Point b, double width) { return json{{"shape", "window"}, {"from", {a.x, a.y}}, {"to", {b.x, b.y}}, {"width", width}}; };
+    const double unit = field.width / 2448.0; // sizes in px follow the field of view
+    json r{{"format", "dikkat-recipe"}, {"version", recipe::kFormatVersion}, {"name", "Reed plate, 10 slots"}, {"revision", 1}};
+    r["calibration"] = {{"mm_per_px", field.mmPerPixel}, {"by", "telecentric lens, stated"}};
+    r["reference"] = {{"picture", "reference.png"}, {"taken_from", "reference.png"}};
+    r["trials"] = json::array();
+    for (const auto& [picture, label] : trials) r["trials"].push_back({{"picture", picture}, {"label", label}});
+    auto& steps = r["steps"] = json::array();
+    steps.push_back({{"id", "plate"}, {"kind", "pattern"}, {"name", "Plate"}, {"letter", "A"},
+                     {"params", {{"least_score", 0.65}, {"angle_range", 180}, {"least_contrast", 20}}},
+                     {"regions", {{"part", rectangle(pose.origin, kPlateLength * k + 60 * unit, kPlateWidth * k + 60 * unit)}}},
+                     {"points", {{"origin", {pose.origin.x, pose.origin.y}}}},
+                     {"checks", {{{"output", "score"}, {"name", "Plate"}, {"low", 0.65}}}}});
+    steps.push_back({{"id", "top"}, {"kind", "line"}, {"name", "Top edge"}, {"datum", "plate"},
+                     {"params", {{"polarity", "dark_to_bright"}, {"least_strength", 60}, {"windows", 40}}},
+                     {"regions", {{"window", window(at(-44, -kPlateWidth / 2), at(44, -kPlateWidth / 2), 40 * unit)}}}});
+    for (const auto& [id, label, x] : {std::tuple{"hole_left", "Left hole", -kHolePitch / 2}, std::tuple{"hole_right", "Right hole", kHolePitch / 2}})
+        steps.push_back({{"id", id}, {"kind", "circle"}, {"name", label}, {"datum", "plate"},
+                         {"params", {{"polarity", "bright_to_dark"}, {"least_strength", 60}}},
+                         {"regions", {{"ring", ring(x, kHoleY)}}}});
+    steps.push_back({{"id", "width"}, {"kind", "edge_pair"}, {"name", "Width"}, {"datum", "plate"},
+                     {"params", {{"first", "bright_to_dark"}, {"least_strength", 60}}},
+                     {"regions", {{"window", window(at(-33.9, -kPlateWidth / 2 - 3), at(-33.9, kPlateWidth / 2 + 3), 41 * unit)}}},
+                     {"checks", {{{"output", "distance"}, {"name", "Width"}, {"balloon", 1}, {"nominal", 26.0}, {"plus", 0.05}, {"minus", 0.05}, {"unit", "mm"}}}}});
+    steps.push_back({{"id", "pitch"}, {"kind", "distance"}, {"name", "Hole pitch"}, {"datum", "plate"},
+                     {"inputs", {{"first", "hole_left"}, {"second", "hole_right"}}},
+                     {"checks", {{{"output", "distance"}, {"name", "Hole pitch"}, {"balloon", 2}, {"nominal", 92.0}, {"plus", 0.08}, {"minus", 0.08}, {"unit", "mm"}}}}});
+    steps.push_back({{"id", "slots"}, {"kind", "blobs"}, {"name", "Slots"}, {"datum", "plate"},
+                     {"params", {{"objects", "bright"}, {"least_area", std::round(3000 * unit * unit)}}},
+                     {"regions", {{"region", rectangle(at(-1.1, 0), 84 * k, 22 * k)}}},
+                     {"checks", {{{"output", "count"}, {"name", "Slots"}, {"balloon", 3}, {"low", 10}, {"high", 10}},
+                                 {{"output", "areas"}, {"name", "Slot size"}, {"balloon", 4}, {"low", 24}, {"high", 50}, {"unit", "mm2"}}}}});
+    steps.push_back({{"id", "edge"}, {"kind", "distance"}, {"name", "Hole to top edge"}, {"datum", "plate"},
+                     {"inputs", {{"first", "hole_left"}, {"second", "top"}}},
+                     {"checks", {{{"output", "distance"}, {"name", "Hole to top edge"}, {"balloon", 5}, {"nominal", 22.0}, {"plus", 0.05}, {"minus", 0.05}, {"unit", "mm"}}}}});
+    return r.dump(2) + "\n";
+}
+
+base::Status writeReedPlates(const std::string& folder, std::uint64_t seed, int count, const Field& field)
+{
+    namespace fs = std::filesystem;
+    std::error_code error;
+    fs::create_directories(folder, error);
+    if (error) return base::fail(base::ErrorCode::Io, "cannot make the folder: " + error.message(), folder);
+    auto& files = base::realFiles();
+    const auto path = [&](const std::string& leaf) { return (fs::path(folder) / leaf).string(); };
+    const auto writePicture = [&](const image::Image& picture, const std::string& leaf) -> base::Status {
+        auto png = image::encodePng(picture);
+        if (!png) return base::passOn(png.error());
+        return files.write(path(leaf), *png);
+    };
+    std::vector<PlateTruth> truths(static_cast<std::size_t>(count));
+    std::vector<base::Status> done(static_cast<std::size_t>(count));
+    const auto leafOf = [](int n) {
+        std::string digits = std::to_string(n + 1);
+        return "plate-" + std::string(digits.size() < 3 ? 3 - digits.size() : 0, '0') + digits + ".png";
+    };
+    base::parallelFor(count, 0, [&](int n) {
+        const PlatePicture p = plate(field, seed, n);
+        truths[std::size_t(n)] = p.truth;
+        done[std::size_t(n)] = writePicture(p.picture, leafOf(n));
+    });
+    for (const auto& d : done)
+        if (!d) return d;
+    if (auto ok = writePicture(referencePlate(field).picture, "reference.png"); !ok) return ok;
+    json truth{{"set", "reed-plate"}, {"seed", seed}, {"mm_per_px", field.mmPerPixel}, {"width", field.width}, {"height", field.height},
+               {"conventions", "centre in px, pixel centres whole numbers, y down; angle in degree, counter-clockwise as seen; width and pitch in mm"}};
+    auto& pictures = truth["pictures"] = json::array();
+    std::vector<std::pair<std::string, std::string>> trials;
+    for (int n = 0; n < count; ++n) {
+        const PlateTruth& t = truths[std::size_t(n)];
+        const bool bad = t.fault != Fault::None;
+        json items = json::array();
+        if (t.fault != Fault::Absent) items.push_back(truthItem(t));
+        pictures.push_back({{"picture", leafOf(n)}, {"label", bad ? "bad" : "good"}, {"fault", bad ? json(name(t.fault)) : json()}, {"items", items}});
+        trials.push_back({leafOf(n), bad ? "bad" : "good"});
+    }
+    if (auto ok = files.write(path("truth.json"), truth.dump(2) + "\n"); !ok) return ok;
+    // The recipe is packed from plain JSON and the reference, the way a person would.
+    const std::string plain = path("reed-plate.json");
+    if (auto ok = files.write(plain, reedPlateRecipe(field, trials)); !ok) return ok;
+    auto loaded = recipe::load(plain);
+    if (!loaded) return base::passOn(loaded.error());
+    if (auto ok = recipe::save(*loaded, path("reed-plate.dikkat")); !ok) return ok;
+    return files.remove(plain);
+}
+
+} // namespace demo

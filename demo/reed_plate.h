@@ -1,0 +1,45 @@
+// reed_plate.h - the first demo set: a brass reed plate before a backlight, good and faulty, with the truth beside it.
+//
+// All lengths in mm, the plate's frame in its middle: x along the plate, y down at angle 0. Seen by a telecentric lens: no tilt, no distortion.
+#pragma once
+#include "base/result.h"
+#include "demo/render.h"
+
+#include <optional>
+#include <string>
+
+namespace demo {
+
+enum class Fault { None, MissingSlot, HoleOff, Narrow, Absent, Cut };
+const char* name(Fault fault); // "", "missing slot", …
+
+struct Field { // of view
+    int width = 2448, height = 2048;
+    double mmPerPixel = 0.052;
+};
+
+struct PlateTruth {
+    Fault fault = Fault::None;
+    geometry::Pose pose; // of the plate's middle, px
+    double width = 26, pitch = 92;
+    int slots = 10;
+};
+
+struct PlatePicture {
+    PlateTruth truth;
+    image::Image picture;
+};
+
+constexpr double kPlateLength = 100, kPlateWidth = 26, kHolePitch = 92, kHoleY = 9, kHoleRadius = 1.6, kSlotPitch = 8.2, kFirstSlot = -38;
+// The good part the recipe is drawn on: level, all dimensions nominal.
+PlatePicture referencePlate(const Field& field);
+// The n-th picture (from 0) of the series with this seed: every third one has a fault, each kind in turn.
+PlatePicture plate(const Field& field, std::uint64_t seed, int n);
+PlatePicture drawPlate(const Field& field, PlateTruth truth, Random& random);
+
+// Pictures, truth.json, reference and the recipe "reed-plate.dikkat" into a folder. Fails with Io.
+base::Status writeReedPlates(const std::string& folder, std::uint64_t seed, int count, const Field& field = {});
+// The recipe as JSON text for a reference drawn in this field; trials as written by writeReedPlates.
+std::string reedPlateRecipe(const Field& field, const std::vector<std::pair<std::string, std::string>>& trials);
+
+} // namespace demo

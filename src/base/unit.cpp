@@ -1,0 +1,80 @@
+#include "base/unit.h"
+
+#include <array>
+#include <cassert>
+#include <charconv>
+#include <cmath>
+#include <utility>
+
+namespace base {
+namespace {
+struct Row {
+    Unit unit;
+    const char* symbol;
+    const char* ascii;
+    int decimals;
+};
+constexpr std::array<Row, 8> kRows{{{Unit::None, "", "", 0},
+                                    {Unit::Pixel, "px", "px", 2},
+                                    {Unit::Millimetre, "mm", "mm", 3},
+                                    {Unit::SquarePixel, "px²", "px2", 0},
+                                    {Unit::SquareMillimetre, "mm²", "mm2", 2},
+                                    {Unit::Degree, "°", "deg", 2},
+                                    {Unit::GreyLevel, "grey", "grey", 1},
+                                    {Unit::Percent, "%", "%", 1}}};
+const Row& row(Unit unit) { return kRows[std::size_t(unit)]; }
+} // namespace
+
+const char* symbol(Unit unit) { return row(unit).symbol; }
+
+std::optional<Unit> unitFrom(std::string_view text)
+{
+    for (const Row& r : kRows)
+        if (text == r.symbol || text == r.ascii) return r.unit;
+    return std::nullopt;
+}
+
+Unit calibrated(Unit unit)
+{
+    if (unit == Unit::Pixel) return Unit::Millimetre;
+    if (unit == Unit::SquarePixel) return Unit::SquareMillimetre;
+    return unit;
+}
+
+double calibrationFactor(Unit unit, double mmPerPixel)
+{
+    if (unit == Unit::Pixel) return mmPerPixel;
+    if (unit == Unit::SquarePixel) return mmPerPixel * mmPerPixel;
+    return 1.0;
+}
+
+int decimals(Unit unit) { return row(unit).decimals; }
+
+std::string toText(double value, int places)
+{
+    std::array<char, 400> buffer{};
+    const auto end = std::to_chars(buffer.data(), buffer.data() + buffer.size(), value, std::chars_format::fixed, places);
+    std::string text(buffer.data(), end.ptr);
+    if (text.front() == '-' && text.find_first_not_of("-0.") == std::string::npos) text.erase(0, 1);
+    return text;
+}
+
+std::string toText(double value, Unit unit)
+{
+    int places = decimals(unit);
+    // A unitless number is a count or a score; a score wants its decimals.
+    if (unit == Unit::None && value != std::floor(value)) places = 3;
+    std::string text = toText(value, places);
+    if (unit != Unit::None) text += (unit == Unit::Degree ? "" : " ") + std::string(symbol(unit));
+    return text;
+}
+
+std::string shortest(double value)
+{
+    assert(std::isfinite(value));
+    std::array<char, 64> buffer{};
+    const auto end = std::to_chars(buffer.data(), buffer.data() + buffer.size(), value);
+    return {buffer.data(), end.ptr};
+}
+
+} // namespace base

@@ -1,0 +1,254 @@
+#include "cli/commands.h"
+
+#include "base/files.h"
+#include "base/parallel.h"
+#include "cli/json_results.h"
+#include "demo/reed_plate.h"
+#include "image/decode.h"
+#include "inspect/inspect.h"
+#include "recipe/recipe_file.h"
+#include "records/csv.h"
+#include "records/record_log.h"
+#include "report/sheet_painter.h"
+
+#include <QBuffer>
+#include <charconv>
+#include <filesystem>
+#include <map>
+#include <mutex>
+#include <set>
+
+namespace cli {
+namespace fs = std::filesystem;
+
+namespace {
+const char* kUsage =
+    "usage: dikkat-cli demo DIR [--set NAME] [--seed N] [--count N]\n"
+    "       dikkat-cli kinds [--json | --page | --schema]\n"
+    "       dikkat-cli pack FOLDER RECIPE\n"
+    "       dikkat-cli unpack RECIPE FOLDER\n"
+    "       dikkat-cli inspect RECIPE PICTURE... [--json FILE|-] [--csv FILE] [--log FILE] [--annotate DIR] [--jobs N]\n"
+    "exit: 0 all accepted, 1 some rejected, 2 bad usage or input that could not be read\n";
+
+
+// Words and options of one command; an unknown option or a missing value is Bad.
+struct Arguments {
+    std::vector<std::string> words;
+    std::map<std::string, std::string> options;
+
+    static base::Result<Arguments> read(const std::vector<std::string>& all, const std::set<std::string>& withValue, const std::set<std::string>& flags)
+    {
+        Arguments a;
+        bool optionsOver = false;
+        for (std::size_t i = 1; i < all.size(); ++i) {
+            if (optionsOver || all[i].size() < 2 || all[i][0] != '-') {
+                a.words.push_back(all[i]);
+            } else if (all[i] == "--") {
+                optionsOver = true;
+            } else if (flags.count(all[i])) {
+                a.options[all[i]] = "yes";
+            } else if (withValue.count(all[i])) {
+                if (i + 1 >= all.size()) return base::fail(base::ErrorCode::InvalidArgument, all[i] + " needs a value");
+                a.options[all[i]] = all[i + 1];
+                ++i;
+            } else {
+                return base::fail(base::ErrorCode::InvalidArgument, "unknown option " + all[i]);
+            }
+        }
+        return a;
+    }
+    base::Result<long long> number(const std::string& option, long long fallback, long long low, long long high) const
+    {
+        const auto it = options.find(option);
+        if (it == options.end()) return fallback;
+        long long v = 0;
+        const auto r = std::from_chars(it->second.data(), it->second.data() + it->second.size(), v);
+        if (r.ec != std::errc() || r.ptr != it->second.data() + it->second.size() || v < low || v > high)
+            return base::fail(base::ErrorCode::OutOfRange, option + " = " + it->second + " is not a whole number in " + std::to_string(low) + " .. " + std::to_string(high));
+        return v;
+    }
+    std::string option(const std::string& key) const
+    {
+        const auto it = options.find(key);
+        return it == options.end() ? "" : it->second;
+    }
+};
+
+class Command
+{
+public:
+    Command(const std::vector<std::string>& all, std::ostream& out, std::ostream& err) : m_all(all), m_out(out), m_err(err) {}
+
+    int demo()
+    {
+        auto a = Arguments::read(m_all, {"--set", "--seed", "--count"}, {});
+        if (!a) return bad(a.error());
+        if (a->words.size() != 1) return usage("demo takes one folder");
+        const std::string set = a->option("--set").empty() ? "reed-plate" : a->option("--set");
+        if (set != "reed-plate") return usage("--set = " + set + " is not one of: reed-plate");
+        const auto seed = a->number("--seed", 1, 0, 1'000'000'000'000LL), count = a->number("--count", 24, 1, 10000);
+        if (!seed) return bad(seed.error());
+        if (!count) return bad(count.error());
+        if (auto ok = demo::writeReedPlates(a->words[0], std::uint64_t(*seed), int(*count)); !ok) return bad(ok.error());
+        m_out << *count << " pictures, truth.json, reference.png and reed-plate.dikkat written to " << a->words[0] << "\n";
+        return kDone;
+    }
+
+    int kinds()
+    {
+        auto a = Arguments::read(m_all, {}, {"--json", "--page", "--schema"});
+        if (!a) return bad(a.error());
+        if (!a->words.empty()) return usage("kinds takes no words");
+        if (a->options.count("--json")) m_out << kindsJson().dump(2) << "\n";
+        else if (a->options.count("--page")) m_out << kindsPage();
+        else if (a->options.count("--schema")) m_out << recipe::jsonSchema().dump(2) << "\n";
+        else
+            for (const auto& k : recipe::allStepKinds()) {
+                m_out << k.key << std::string(k.key.size() < 14 ? 14 - k.key.size() : 1, ' ') << k.help << "\n";
+                for (const auto& p : k.params) m_out << "    " << p.key << " (" << p.rangeText() << ")  " << p.help << "\n";
+            }
+        return kDone;
+    }
+
+    int packing(bool in)
+    {
+        auto a = Arguments::read(m_all, {}, {});
+        if (!a) return bad(a.error());
+        if (a->words.size() != 2) return usage(in ? "pack takes FOLDER RECIPE" : "unpack takes RECIPE FOLDER");
+        auto ok = in ? recipe::pack(a->words[0], a->words[1]) : recipe::unpack(a->words[0], a->words[1]);
+        if (!ok) return bad(ok.error());
+        m_out << a->words[1] << " written\n";
+        return kDone;
+    }
+
+    int inspect()
+    {
+        auto a = Arguments::read(m_all, {"--json", "--csv", "--log", "--annotate", "--jobs"}, {});
+        if (!a) return bad(a.error());
+        if (a->words.size() < 2) return usage("inspect takes a recipe and at least one picture");
+        const auto jobs = a->number("--jobs", 0, 0, 1024);
+        if (!jobs) return bad(jobs.error());
+        auto loaded = recipe::load(a->words[0]);
+        if (!loaded) return bad(loaded.error());
+        auto prepared = inspect::Prepared::make(std::move(*loaded));
+        if (!prepared) return bad(prepared.error());
+        const std::string annotate = a->option("--annotate"), jsonFile = a->option("--json");
+        if (!annotate.empty()) {
+            std::error_code error;
+            fs::create_directories(annotate, error);
+            if (error) return bad({base::ErrorCode::Io, "cannot make the folder: " + error.message(), annotate});
+        }
+        std::vector<std::string> pictures(a->words.begin() + 1, a->words.end());
+        const std::vector<std::string> leaves = annotate.empty() ? std::vector<std::string>() : leavesFor(pictures);
+        std::unique_ptr<records::RecordLog> log;
+        if (const std::string path = a->option("--log"); !path.empty()) {
+            auto opened = records::RecordLog::open(QString::fromStdString(path));
+            if (!opened) return bad(opened.error());
+            log = std::move(*opened);
+        }
+        // Results are kept in the order of the pictures, whatever order they come in.
+        std::vector<inspect::PictureResult> results(pictures.size());
+        std::vector<base::Status> written(pictures.size());
+        base::parallelFor(int(pictures.size()), int(*jobs), [&](int n) {
+            const auto i = std::size_t(n);
+            auto capture = image::loadCapture(pictures[i]);
+            if (!capture) {
+                results[i].picture = pictures[i];
+                results[i].error = capture.error().text();
+                return;
+            }
+            results[i] = inspect::evaluate(*prepared, *capture);
+            if (!annotate.empty()) written[i] = writeAnnotated(*capture, prepared->recipe(), results[i], (fs::path(annotate) / leaves[i]).string());
+        });
+        int exit = kDone;
+        const auto worse = [&](int code) { exit = std::max(exit, code); };
+        std::ostream& table = jsonFile == "-" ? m_err : m_out;
+        for (std::size_t i = 0; i < results.size(); ++i) {
+            const auto& r = results[i];
+            if (r.error) {
+                m_err << "dikkat-cli: " << *r.error << "\n";
+                worse(kBadInput);
+                continue;
+            }
+            for (const auto& item : r.items) {
+                table << r.picture << (r.items.size() > 1 ? " item " + std::to_string(item.number) : "") << ": " << (item.accept ? "accept" : "reject");
+                if (!item.accept) table << "  " << item.sentence();
+                table << "\n";
+                if (!item.accept) worse(kSomeRejected);
+            }
+            if (!written[i]) worse(bad(written[i].error()));
+            if (log)
+                if (auto ids = log->append(prepared->recipe(), r, QString()); !ids) worse(bad(ids.error()));
+        }
+        if (const std::string csv = a->option("--csv"); !csv.empty()) {
+            std::vector<const inspect::PictureResult*> rows;
+            for (const auto& r : results) rows.push_back(&r);
+            if (auto ok = records::appendCsv(csv, prepared->recipe(), rows); !ok) worse(bad(ok.error()));
+        }
+        if (!jsonFile.empty()) {
+            const std::string text = toJson(prepared->recipe(), results).dump(2, ' ', false, nlohmann::json::error_handler_t::replace) + "\n";
+            if (jsonFile == "-") m_out << text;
+            else if (auto ok = base::writeAtomic(base::realFiles(), jsonFile, text); !ok) worse(bad(ok.error()));
+        }
+        return exit;
+    }
+
+    int usage(const std::string& why)
+    {
+        m_err << "dikkat-cli: " << why << "\n" << kUsage;
+        return kBadInput;
+    }
+
+private:
+    int bad(const base::Error& e)
+    {
+        m_err << "dikkat-cli: " << e.text() << "\n";
+        return kBadInput;
+    }
+    // Two pictures of one name from two folders do not overwrite each other.
+    static std::vector<std::string> leavesFor(const std::vector<std::string>& pictures)
+    {
+        std::set<std::string> taken;
+        std::vector<std::string> out;
+        for (const std::string& p : pictures) {
+            const std::string stem = fs::path(p).stem().string();
+            std::string leaf = stem + ".png";
+            for (int n = 2; !taken.insert(leaf).second; ++n) leaf = stem + "-" + std::to_string(n) + ".png";
+            out.push_back(leaf);
+        }
+        return out;
+    }
+    static base::Status writeAnnotated(const image::Capture& capture, const recipe::Recipe& recipe, const inspect::PictureResult& result, const std::string& path)
+    {
+        const QImage drawn = report::annotated(capture, recipe, result);
+        image::Image copy(drawn.width(), drawn.height(), image::PixelFormat::Colour8);
+        for (int y = 0; y < copy.height(); ++y) std::copy_n(drawn.constScanLine(y), copy.rowBytes(), copy.row(y));
+        auto png = image::encodePng(copy);
+        if (!png) return base::passOn(png.error(), path);
+        return base::writeAtomic(base::realFiles(), path, *png);
+    }
+
+    const std::vector<std::string>& m_all;
+    std::ostream& m_out;
+    std::ostream& m_err;
+};
+} // namespace
+
+int run(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
+{
+    Command c(arguments, out, err);
+    if (arguments.empty()) return c.usage("a command is missing");
+    const std::string& what = arguments.front();
+    if (what == "demo") return c.demo();
+    if (what == "kinds") return c.kinds();
+    if (what == "pack") return c.packing(true);
+    if (what == "unpack") return c.packing(false);
+    if (what == "inspect") return c.inspect();
+    if (what == "--help" || what == "help" || what == "-h") {
+        out << kUsage;
+        return kDone;
+    }
+    return c.usage("unknown command \"" + what + "\"");
+}
+
+} // namespace cli

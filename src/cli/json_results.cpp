@@ -1,0 +1,139 @@
+#include "cli/json_results.h"
+
+namespace cli {
+using nlohmann::ordered_json;
+
+namespace {
+ordered_json orNull(const std::optional<double>& v) { return v ? ordered_json(*v) : ordered_json(); }
+ordered_json orNull(const std::string& s) { return s.empty() ? ordered_json() : ordered_json(s); }
+
+ordered_json stepJson(const recipe::Recipe& recipe, const inspect::StepResult& r)
+{
+    const recipe::Step* s = recipe.find(r.step);
+    ordered_json outputs = ordered_json::object();
+    for (const auto& o : r.outputs) {
+        ordered_json v;
+        if (o.list) v["values"] = o.values;
+        else v["value"] = o.values.empty() ? ordered_json() : ordered_json(o.values.front());
+        v["unit"] = base::symbol(o.unit);
+        outputs[o.name] = std::move(v);
+    }
+    return {{"id", r.step}, {"name", s ? s->name : ""}, {"kind", s ? s->kind : ""}, {"state", inspect::name(r.state)}, {"reason", orNull(r.reason)}, {"outputs", std::move(outputs)}};
+}
+
+ordered_json checkJson(const inspect::CheckResult& c)
+{
+    ordered_json j{{"step", c.step}, {"name", c.name}};
+    const bool missing = c.verdict == inspect::Verdict::NotMeasured && c.values.empty();
+    if (c.list) j["values"] = missing ? ordered_json() : ordered_json(c.values);
+    else j["value"] = c.values.empty() ? ordered_json() : ordered_json(c.values.front());
+    j["unit"] = base::symbol(c.unit);
+    j["nominal"] = orNull(c.nominal), j["low"] = orNull(c.low), j["high"] = orNull(c.high);
+    j["verdict"] = inspect::name(c.verdict);
+    j["reason"] = orNull(c.reason);
+    return j;
+}
+} // namespace
+
+ordered_json toJson(const recipe::Recipe& recipe, const std::vector<inspect::PictureResult>& results)
+{
+    ordered_json out{{"recipe", recipe.name}, {"revision", recipe.revision}, {"pictures", ordered_json::array()}};
+    for (const auto& r : results) {
+        ordered_json p{{"picture", r.picture}, {"error", r.error ? ordered_json(*r.error) : ordered_json()}, {"items", ordered_json::array()}};
+        for (const auto& item : r.items) {
+            ordered_json i{{"item", item.number}, {"verdict", item.accept ? "accept" : "reject"}, {"milliseconds", item.milliseconds}, {"steps", ordered_json::array()}, {"checks", ordered_json::array()}};
+            for (const auto& s : item.steps) i["steps"].push_back(stepJson(recipe, *s));
+            for (const auto& c : item.checks) i["checks"].push_back(checkJson(c));
+            p["items"].push_back(std::move(i));
+        }
+        out["pictures"].push_back(std::move(p));
+    }
+    return out;
+}
+
+namespace {
+template <class F> void eachKind(F f)
+{
+    for (const recipe::StepKind& k : recipe::allStepKinds()) f(k);
+}
+std::string valueText(const recipe::Value& v)
+{
+    return std::visit(
+        [](const auto& x) -> std::string {
+            using T = std::decay_t<decltype(x)>;
+            if constexpr (std::is_same_v<T, bool>) return x ? "true" : "false";
+            else if constexpr (std::is_same_v<T, std::string>) return x;
+            else if constexpr (std::is_same_v<T, double>) return base::shortest(x);
+            else return std::to_string(x);
+        },
+        v);
+}
+std::string shapesText(const recipe::RegionSpec& r)
+{
+    std::string s;
+    for (const auto shape : r.shapes) s += (s.empty() ? "" : ", ") + std::string(geometry::name(shape));
+    return s;
+}
+} // namespace
+
+ordered_json kindsJson()
+{
+    ordered_json out = ordered_json::array();
+    eachKind([&](const recipe::StepKind& k) {
+        ordered_json j{{"kind", k.key}, {"label", k.label}, {"help", k.help}, {"purpose", k.purpose}, {"version", k.version}, {"datum", k.datum}, {"source", k.source}};
+        j["params"] = ordered_json::array();
+        for (const auto& p : k.params) {
+            ordered_json d;
+            std::visit([&](const auto& v) { d = v; }, p.fallback);
+            ordered_json one{{"key", p.key}, {"label", p.label}, {"help", p.help}, {"unit", base::symbol(p.unit)}, {"range", p.rangeText()}, {"default", d}};
+            j["params"].push_back(std::move(one));
+        }
+        j["regions"] = ordered_json::array();
+        for (const auto& r : k.regions) j["regions"].push_back({{"key", r.key}, {"label", r.label}, {"help", r.help}, {"shapes", shapesText(r)}, {"needed", r.needed}});
+        j["points"] = ordered_json::array();
+        for (const auto& p : k.points) j["points"].push_back({{"key", p.key}, {"label", p.label}, {"help", p.help}});
+        j["inputs"] = ordered_json::array();
+        for (const auto& i : k.inputs) {
+            ordered_json accepts = ordered_json::array();
+            for (const auto t : i.accepts) accepts.push_back(recipe::name(t));
+            j["inputs"].push_back({{"key", i.key}, {"label", i.label}, {"help", i.help}, {"accepts", accepts}});
+        }
+        j["outputs"] = ordered_json::array();
+        for (const auto& o : k.outputs) j["outputs"].push_back({{"key", o.key}, {"label", o.label}, {"help", o.help}, {"unit", base::symbol(o.unit)}, {"list", o.list}, {"calibrates", o.calibrates}});
+        out.push_back(std::move(j));
+    });
+    return out;
+}
+
+std::string kindsPage()
+{
+    std::string s = "# Step reference\n\nMade from the declarations by `dikkat-cli kinds --page`; not edited by hand.\n";
+    eachKind([&](const recipe::StepKind& k) {
+        s += "\n## " + k.label + " (`" + k.key + "`)\n\n" + k.help + "\n\nFor: " + k.purpose + ". Source: " + k.source + ".\n";
+        if (k.datum) s += "\nA datum: it finds parts, and other steps follow it.\n";
+        if (!k.regions.empty() || !k.points.empty()) {
+            s += "\n| region or point | shapes | needed | |\n|---|---|---|---|\n";
+            for (const auto& r : k.regions) s += "| `" + r.key + "` " + r.label + " | " + shapesText(r) + " | " + (r.needed ? "yes" : "no: the whole picture") + " | " + r.help + " |\n";
+            for (const auto& p : k.points) s += "| `" + p.key + "` " + p.label + " | point | no | " + p.help + " |\n";
+        }
+        if (!k.inputs.empty()) {
+            s += "\n| input | takes | |\n|---|---|---|\n";
+            for (const auto& i : k.inputs) {
+                std::string accepts;
+                for (const auto t : i.accepts) accepts += (accepts.empty() ? "" : ", ") + std::string(recipe::name(t));
+                s += "| `" + i.key + "` " + i.label + " | " + accepts + " | " + i.help + " |\n";
+            }
+        }
+        s += "\n| setting | range | default | |\n|---|---|---|---|\n";
+        for (const auto& p : k.params) s += "| `" + p.key + "` " + p.label + " | " + p.rangeText() + " | " + valueText(p.fallback) + " | " + p.help + " |\n";
+        s += "\n| output | unit | |\n|---|---|---|\n";
+        for (const auto& o : k.outputs) {
+            std::string unit = base::symbol(o.unit);
+            if (o.calibrates && base::calibrated(o.unit) != o.unit) unit += " (" + std::string(base::symbol(base::calibrated(o.unit))) + " when calibrated)";
+            s += "| `" + o.key + "` " + o.label + (o.list ? " (list)" : "") + (o.main ? ", main" : "") + " | " + unit + " | " + o.help + " |\n";
+        }
+    });
+    return s;
+}
+
+} // namespace cli

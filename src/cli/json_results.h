@@ -1,0 +1,15 @@
+// json_results.h - inspection results as JSON; keys in docs/file-formats.md.
+#pragma once
+#include "inspect/result.h"
+
+#include <nlohmann/json.hpp>
+
+namespace cli {
+
+nlohmann::ordered_json toJson(const recipe::Recipe& recipe, const std::vector<inspect::PictureResult>& results);
+// Every declared step kind with its settings, ranges, defaults, regions, inputs and outputs.
+nlohmann::ordered_json kindsJson();
+// The step reference page, Markdown.
+std::string kindsPage();
+
+} // namespace cli

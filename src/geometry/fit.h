@@ -1,0 +1,28 @@
+// fit.h - lines and circles through edge points, stray points dropped.
+//
+// Input   points in px; `reach`: points farther than max(reach, 3 × robust scale) from the fit are stray.
+// Output  the fit by total (orthogonal) least squares over the used points, which points were used, rms of their distances.
+// Fails   NoResult: fewer than 2 (line) or 3 (circle) points, all in one place, or three points in a row for a circle.
+// Accuracy  circle of 48 points, R = 100 px, noise 0.05 px: centre within 0.02 px (tests/geometry_test.cpp); up to 40 % stray points do no harm.
+// Source  start by least median of squares (Rousseeuw 1984) over a fixed sequence of samples, then least squares of the points kept,
+//         repeated until the kept set is stable; circle by Gauss-Newton on the geometric distance. Same points, same bits.
+// Cost    O(200 n).
+#pragma once
+#include "base/result.h"
+#include "geometry/geometry.h"
+
+#include <vector>
+
+namespace geometry {
+
+template <class Shape> struct Fit {
+    Shape shape;
+    std::vector<bool> used;
+    int usedCount = 0;
+    double rms = 0; // px, over the used points
+};
+
+base::Result<Fit<Segment>> fitLine(const std::vector<Point>& points, double reach = 0.25);
+base::Result<Fit<Circle>> fitCircle(const std::vector<Point>& points, double reach = 0.25);
+
+} // namespace geometry

@@ -1,0 +1,27 @@
+// decode.h - pictures from files and bytes, and PNG out.
+//
+// Input   PNG, JPEG and TIFF; 8 and 16 bit; grey, colour, palette. Transparency is dropped. At most kLargestPicture pixels.
+// Output  grey as Grey8/Grey16, colour as Colour8/Colour16 in the stored orientation; nothing is scaled or gamma corrected.
+// Fails   NotFound, Io: the file; Unsupported: not a picture of these kinds, or float samples; OutOfRange: larger than
+//         kLargestPicture, named with the bound; Corrupt: damaged or cut off. No partial picture is ever returned.
+// Source  libpng, libjpeg-turbo, libtiff.
+#pragma once
+#include "base/result.h"
+#include "image/image.h"
+
+namespace image {
+
+constexpr long long kLargestPicture = 400'000'000; // pixels
+
+base::Result<Image> decode(const std::string& bytes, const std::string& name);
+// Reads and decodes; the capture's id is the path, its grey picture is ready for measuring.
+base::Result<Capture> loadCapture(const std::string& path);
+Capture makeCapture(Image picture, std::string id);
+
+// True when the file's name ends as a picture's does (.png .jpg .jpeg .tif .tiff, any case).
+bool looksLikePicture(const std::string& path);
+
+// Lossless. Level 1 is fast, 9 small. No time stamp: same picture, same bytes.
+base::Result<std::string> encodePng(const Image& picture, int compression = 1);
+
+} // namespace image

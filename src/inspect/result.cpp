@@ -1,0 +1,59 @@
+#include "inspect/result.h"
+
+#include <algorithm>
+
+namespace inspect {
+
+const char* name(State s) { return s == State::Ok ? "ok" : s == State::Failed ? "failed" : "not_run"; }
+const char* name(Verdict v)
+{
+    switch (v) {
+    case Verdict::Pass: return "pass";
+    case Verdict::Fail: return "fail";
+    case Verdict::NotMeasured: return "not_measured";
+    case Verdict::Unjudged: return "unjudged";
+    }
+    return "";
+}
+
+const OutputValue* StepResult::output(const std::string& wanted) const
+{
+    for (const OutputValue& o : outputs)
+        if (o.name == wanted) return &o;
+    return nullptr;
+}
+
+std::string CheckResult::valueText() const
+{
+    if (verdict == Verdict::NotMeasured && values.empty()) return "not measured";
+    if (!list) return base::toText(values.front(), unit);
+    const auto out = std::count_if(values.begin(), values.end(), [&](double v) { return (low && v < *low) || (high && v > *high); });
+    const std::string n = std::to_string(values.size());
+    if (low || high) return out ? std::to_string(out) + " of " + n + " out" : "all " + n + " in";
+    return n + " values";
+}
+
+const StepResult* ItemResult::step(const std::string& id) const
+{
+    for (const auto& s : steps)
+        if (s->step == id) return s.get();
+    return nullptr;
+}
+
+std::string ItemResult::sentence() const
+{
+    if (accept) return {};
+    for (const CheckResult& c : checks)
+        if (c.verdict == Verdict::Fail) return c.name + " " + c.valueText() + (c.reason.empty() ? "" : " · " + c.reason);
+    if (!reason.empty()) return reason;
+    for (const CheckResult& c : checks)
+        if (c.verdict == Verdict::NotMeasured) return c.name + " not measured · " + c.reason;
+    return {};
+}
+
+bool PictureResult::accept() const
+{
+    return !error && !items.empty() && std::all_of(items.begin(), items.end(), [](const ItemResult& i) { return i.accept; });
+}
+
+} // namespace inspect

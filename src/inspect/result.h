@@ -1,0 +1,79 @@
+// result.h - what an inspection says: a picture holds items, an item holds step results and checks.
+#pragma once
+#include "recipe/recipe.h"
+
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace inspect {
+
+enum class State { Ok, Failed, NotRun };
+enum class Verdict { Pass, Fail, NotMeasured, Unjudged };
+const char* name(State state);     // "ok", "failed", "not_run"
+const char* name(Verdict verdict); // "pass", "fail", "not_measured", "unjudged"
+
+struct OutputValue {
+    std::string name;
+    base::Unit unit = base::Unit::None;
+    bool list = false;
+    std::vector<double> values; // one unless a list
+};
+
+struct StepResult {
+    std::string step;
+    State state = State::NotRun;
+    std::string reason; // why it failed or was not run
+    std::vector<OutputValue> outputs;
+    std::map<std::string, recipe::Feature> features;
+    std::vector<recipe::Mark> marks;
+    std::vector<recipe::Find> finds;
+    geometry::Motion motion; // reference → picture, as the step used it
+    double milliseconds = 0;
+    std::uint64_t fingerprint = 0; // of everything the result depends on but the picture
+
+    const OutputValue* output(const std::string& name) const;
+};
+using StepResultPtr = std::shared_ptr<const StepResult>;
+
+struct CheckResult {
+    std::string step, output, name;
+    int balloon = 0;
+    bool list = false;
+    std::vector<double> values; // empty: not measured (a list may be empty and measured)
+    base::Unit unit = base::Unit::None;
+    std::optional<double> nominal, low, high;
+    Verdict verdict = Verdict::Unjudged;
+    std::string reason;
+    std::optional<double> share; // of the tolerance used, worst element
+
+    // "25.982 mm", "10", "3 of 10 out", "not measured"
+    std::string valueText() const;
+};
+
+struct ItemResult {
+    int number = 1;
+    bool accept = false;
+    std::optional<geometry::Pose> pose;
+    std::vector<StepResultPtr> steps; // in the recipe's order
+    std::vector<CheckResult> checks;
+    std::string reason; // of a reject that no check names
+    double milliseconds = 0;
+
+    const StepResult* step(const std::string& id) const;
+    // One sentence saying what is wrong: the first failing check, else what was not measured; empty when accepted.
+    std::string sentence() const;
+};
+
+struct PictureResult {
+    std::string picture;
+    std::optional<std::string> error; // the picture could not be read
+    std::vector<ItemResult> items;
+    double milliseconds = 0;
+    bool cancelled = false;
+
+    bool accept() const;
+};
+
+} // namespace inspect

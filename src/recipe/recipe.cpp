@@ -1,0 +1,138 @@
+#include "recipe/recipe.h"
+
+#include "base/files.h"
+#include "image/decode.h"
+
+#include <algorithm>
+
+namespace recipe {
+
+const char* name(Label label) { return label == Label::Good ? "good" : label == Label::Bad ? "bad" : "open"; }
+
+base::Result<Reference> makeReference(std::string name, std::string bytes, std::string origin)
+{
+    auto picture = image::decode(bytes, name);
+    if (!picture) return base::passOn(picture.error(), "reference");
+    Reference r;
+    r.fingerprint = base::fingerprint(bytes);
+    r.capture = std::make_shared<const image::Capture>(image::makeCapture(std::move(*picture), name));
+    r.name = std::move(name);
+    r.origin = std::move(origin);
+    r.bytes = std::make_shared<const std::string>(std::move(bytes));
+    return r;
+}
+
+const Step* Recipe::find(const std::string& id) const
+{
+    for (const Step& s : steps)
+        if (s.id == id) return &s;
+    return nullptr;
+}
+Step* Recipe::find(const std::string& id) { return const_cast<Step*>(std::as_const(*this).find(id)); }
+
+int Recipe::indexOf(const std::string& id) const
+{
+    for (std::size_t i = 0; i < steps.size(); ++i)
+        if (steps[i].id == id) return int(i);
+    return -1;
+}
+
+namespace {
+template <class Taken> std::string firstFree(Taken taken, const std::string& stem, int from)
+{
+    for (int n = from;; ++n)
+        if (std::string s = stem + std::to_string(n); !taken(s)) return s;
+}
+} // namespace
+
+std::string Recipe::freshId() const
+{
+    return firstFree([this](const std::string& s) { return find(s) != nullptr; }, "s", int(steps.size()) + 1);
+}
+std::string Recipe::freshName(const std::string& wanted) const
+{
+    const auto taken = [this](const std::string& s) { return std::any_of(steps.begin(), steps.end(), [&](const Step& x) { return x.name == s; }); };
+    return taken(wanted) ? firstFree(taken, wanted + " ", 2) : wanted;
+}
+std::string Recipe::freshLetter() const
+{
+    for (char c = 'A'; c <= 'Z'; ++c)
+        if (std::none_of(steps.begin(), steps.end(), [&](const Step& s) { return s.letter == std::string(1, c); })) return std::string(1, c);
+    return "Z";
+}
+int Recipe::freshBalloon() const
+{
+    int highest = 0;
+    for (const Step& s : steps)
+        for (const Check& c : s.checks) highest = std::max(highest, c.balloon);
+    return highest + 1;
+}
+
+std::vector<std::string> Recipe::reads(const Step& step)
+{
+    std::vector<std::string> out;
+    if (!step.datum.empty()) out.push_back(step.datum);
+    for (const auto& [key, id] : step.inputs)
+        if (!id.empty()) out.push_back(id);
+    return out;
+}
+std::vector<std::string> Recipe::readBy(const std::string& id) const
+{
+    std::vector<std::string> out;
+    for (const Step& s : steps) {
+        const auto r = reads(s);
+        if (std::find(r.begin(), r.end(), id) != r.end()) out.push_back(s.id);
+    }
+    return out;
+}
+
+base::Unit Recipe::unitOf(const OutputSpec& output) const { return output.calibrates && mmPerPixel > 0 ? base::calibrated(output.unit) : output.unit; }
+
+base::Result<std::vector<int>> orderByDependence(const std::vector<Step>& steps)
+{
+    std::map<std::string, int> index;
+    for (std::size_t i = 0; i < steps.size(); ++i) index[steps[i].id] = int(i);
+    std::vector<int> order, state(steps.size(), 0); // 0 new, 1 open, 2 done
+    std::vector<int> way;
+    std::string circle;
+    const std::function<bool(int)> visit = [&](int i) {
+        if (state[std::size_t(i)] == 2) return true;
+        way.push_back(i);
+        if (state[std::size_t(i)] == 1) {
+            const auto from = std::find(way.begin(), way.end(), i);
+            for (auto it = from; it != way.end(); ++it) circle += (circle.empty() ? "\"" : " → \"") + steps[std::size_t(*it)].name + "\"";
+            return false;
+        }
+        state[std::size_t(i)] = 1;
+        for (const std::string& id : Recipe::reads(steps[std::size_t(i)]))
+            if (const auto it = index.find(id); it != index.end() && !visit(it->second)) return false;
+        way.pop_back();
+        state[std::size_t(i)] = 2;
+        order.push_back(i);
+        return true;
+    };
+    for (std::size_t i = 0; i < steps.size(); ++i)
+        if (!visit(int(i))) return base::fail(base::ErrorCode::InvalidArgument, "steps read each other in a circle: " + circle, "steps");
+    return order;
+}
+
+Step makeStep(const Recipe& recipe, const StepKind& kind)
+{
+    Step s;
+    s.id = recipe.freshId();
+    s.kind = kind.key;
+    s.name = recipe.freshName(kind.label);
+    s.params = kind.defaults;
+    if (kind.datum) s.letter = recipe.freshLetter();
+    if (const OutputSpec* main = kind.mainOutput()) {
+        Check c;
+        c.output = main->key;
+        c.name = s.name;
+        c.limits.unit = recipe.unitOf(*main);
+        c.balloon = kind.datum ? 0 : recipe.freshBalloon();
+        s.checks.push_back(c);
+    }
+    return s;
+}
+
+} // namespace recipe

@@ -1,0 +1,416 @@
+#include "recipe/recipe_file.h"
+
+#include "recipe/recipe_json.h"
+#include "recipe/zip.h"
+
+#include <algorithm>
+#include <filesystem>
+
+namespace recipe {
+using base::ErrorCode;
+using base::fail;
+using geometry::Point;
+using geometry::Region;
+using geometry::Shape;
+using nlohmann::json;
+namespace fs = std::filesystem;
+
+// ---------------------------------------------------------------- writing
+namespace {
+json pointJson(Point p) { return json::array({p.x, p.y}); }
+
+json limitsJson(const Check& c)
+{
+    json j{{"output", c.output}, {"name", c.name}};
+    if (c.balloon) j["balloon"] = c.balloon;
+    const Limits& l = c.limits;
+    if (l.nominal) j["nominal"] = *l.nominal;
+    if (l.hasTolerance) j["plus"] = l.plus, j["minus"] = l.minus;
+    if (l.low) j["low"] = *l.low;
+    if (l.high) j["high"] = *l.high;
+    if (l.unit != base::Unit::None) j["unit"] = base::symbol(l.unit);
+    return j;
+}
+} // namespace
+
+json regionToJson(const Region& r)
+{
+    json j{{"shape", geometry::name(r.shape)}};
+    switch (r.shape) {
+    case Shape::Whole: break;
+    case Shape::Window: j["from"] = pointJson(r.from), j["to"] = pointJson(r.to), j["width"] = r.width; break;
+    case Shape::Rectangle: j["centre"] = pointJson(r.centre), j["size"] = json::array({r.width, r.height}), j["angle"] = geometry::degrees(r.angle); break;
+    case Shape::Circle: j["centre"] = pointJson(r.centre), j["radius"] = r.outer; break;
+    case Shape::Ring: j["centre"] = pointJson(r.centre), j["inner"] = r.inner, j["outer"] = r.outer; break;
+    }
+    return j;
+}
+
+json stepToJson(const Step& s)
+{
+    json j{{"id", s.id}, {"kind", s.kind}, {"name", s.name}};
+    if (!s.datum.empty()) j["datum"] = s.datum;
+    if (!s.letter.empty()) j["letter"] = s.letter;
+    if (!s.inUse) j["in_use"] = false;
+    if (const StepKind* k = findKind(s.kind)) j["version"] = k->version, j["params"] = k->paramsToJson(s.params);
+    for (const auto& [key, r] : s.regions) j["regions"][key] = regionToJson(r);
+    for (const auto& [key, p] : s.points) j["points"][key] = pointJson(p);
+    for (const auto& [key, id] : s.inputs) j["inputs"][key] = id;
+    j["checks"] = json::array();
+    for (const Check& c : s.checks) j["checks"].push_back(limitsJson(c));
+    return j;
+}
+
+json toJson(const Recipe& r, const std::string& folder)
+{
+    json j{{"format", "dikkat-recipe"}, {"version", kFormatVersion}, {"name", r.name}, {"revision", r.revision}};
+    if (r.mmPerPixel > 0) {
+        j["calibration"] = {{"mm_per_px", r.mmPerPixel}};
+        if (!r.calibratedBy.empty()) j["calibration"]["by"] = r.calibratedBy;
+    }
+    if (!r.reference.empty()) {
+        j["reference"] = {{"picture", r.reference.name}};
+        if (!r.reference.origin.empty()) j["reference"]["taken_from"] = r.reference.origin;
+    }
+    j["trials"] = json::array();
+    for (const Trial& t : r.trials) {
+        std::error_code ignored;
+        const fs::path below = fs::relative(t.picture, folder.empty() ? fs::path(".") : fs::path(folder), ignored);
+        const bool inside = !below.empty() && below.begin()->string() != "..";
+        j["trials"].push_back({{"picture", inside ? below.generic_string() : fs::absolute(t.picture).generic_string()}, {"label", name(t.label)}});
+    }
+    j["steps"] = json::array();
+    for (const Step& s : r.steps) j["steps"].push_back(stepToJson(s));
+    return j;
+}
+
+// ---------------------------------------------------------------- reading
+namespace {
+base::Result<Point> pointFrom(const json& j, const std::string& where)
+{
+    if (!j.is_array() || j.size() != 2 || !j[0].is_number() || !j[1].is_number()) return fail(ErrorCode::InvalidArgument, "must be [x, y] in px", where);
+    const Point p{j[0].get<double>(), j[1].get<double>()};
+    if (!(std::abs(p.x) <= 1e6 && std::abs(p.y) <= 1e6)) return fail(ErrorCode::OutOfRange, "a number is outside -1000000 .. 1000000 px", where);
+    return p;
+}
+void readPoint(ObjectReader& o, const std::string& key, Point& out)
+{
+    const json* j = o.field(key);
+    if (!j) return o.wrong(key + " is missing");
+    if (auto p = pointFrom(*j, key)) out = *p;
+    else o.adopt(p.error());
+}
+
+base::Result<Check> checkFrom(const json& j, const StepKind& kind, const Step& step, const std::string& where)
+{
+    ObjectReader o(j, where);
+    Check c;
+    std::string unit;
+    o.text("output", c.output);
+    if (c.output.empty() && kind.mainOutput()) c.output = kind.mainOutput()->key;
+    c.name = step.name;
+    o.text("name", c.name);
+    o.whole("balloon", c.balloon, 0, 99999);
+    o.number("low", c.limits.low), o.number("high", c.limits.high), o.number("nominal", c.limits.nominal);
+    c.limits.hasTolerance = o.field("plus") || o.field("minus");
+    o.number("plus", c.limits.plus, 0, 1e12), o.number("minus", c.limits.minus, 0, 1e12);
+    const bool unitGiven = o.field("unit") != nullptr;
+    o.text("unit", unit);
+    if (auto ok = o.done(); !ok) return base::passOn(ok.error());
+    const OutputSpec* out = kind.output(c.output);
+    if (!out) return fail(ErrorCode::InvalidArgument, "output \"" + c.output + "\" is not one of kind \"" + kind.key + "\"", where);
+    if (c.limits.hasTolerance && !c.limits.nominal) return fail(ErrorCode::InvalidArgument, "plus and minus need a nominal", where);
+    if (c.limits.hasTolerance && (c.limits.low || c.limits.high)) return fail(ErrorCode::InvalidArgument, "give either low and high or nominal with plus and minus, not both", where);
+    if (unitGiven) {
+        const auto u = base::unitFrom(unit);
+        if (!u) return fail(ErrorCode::InvalidArgument, "unknown unit \"" + unit + "\"; known are px, mm, px2, mm2, deg, grey, %", where);
+        c.limits.unit = *u;
+    } else if (c.limits.any()) {
+        if (out->unit == base::Unit::Pixel || out->unit == base::Unit::SquarePixel)
+            return fail(ErrorCode::InvalidArgument, "limits on \"" + c.output + "\" need a unit (px or mm, px2 or mm2)", where);
+        c.limits.unit = out->unit;
+    } else {
+        c.limits.unit = out->unit;
+    }
+    if (auto ok = c.limits.check(); !ok) return base::passOn(ok.error(), where);
+    return c;
+}
+
+base::Result<Step> stepFrom(const json& j, const std::string& where)
+{
+    ObjectReader o(j, where);
+    Step s;
+    int version = 1;
+    o.text("id", s.id, true), o.text("kind", s.kind, true);
+    s.name = s.id;
+    o.text("name", s.name), o.text("datum", s.datum), o.text("letter", s.letter), o.flag("in_use", s.inUse);
+    o.whole("version", version, 1, 1'000'000);
+    const json* params = o.field("params");
+    const json* regions = o.field("regions");
+    const json* points = o.field("points");
+    const json* inputs = o.field("inputs");
+    const json* checks = o.field("checks");
+    if (auto ok = o.done(); !ok) return base::passOn(ok.error());
+    const StepKind* kind = findKind(s.kind);
+    if (!kind) {
+        std::string known;
+        for (const StepKind& k : allStepKinds()) known += (known.empty() ? "" : ", ") + k.key;
+        return fail(ErrorCode::Unsupported, "unknown kind \"" + s.kind + "\"; known are " + known, where);
+    }
+    if (version > kind->version)
+        return fail(ErrorCode::Unsupported, "kind \"" + s.kind + "\" version " + std::to_string(version) + " was saved by a newer program; this one knows version " + std::to_string(kind->version), where);
+    s.params = kind->defaults;
+    if (params) {
+        auto p = kind->paramsFromJson(*params);
+        if (!p) return base::passOn(p.error(), where);
+        s.params = std::move(*p);
+    }
+    const auto needObject = [&](const json* x, const char* key) -> base::Status {
+        if (!x || x->is_object()) return {};
+        return fail(ErrorCode::InvalidArgument, std::string(key) + " must be an object", where);
+    };
+    for (const auto& [x, key] : {std::pair{regions, "regions"}, {points, "points"}, {inputs, "inputs"}})
+        if (auto ok = needObject(x, key); !ok) return base::passOn(ok.error());
+    if (regions)
+        for (const auto& [key, r] : regions->items()) {
+            const std::string here = where + ": regions: " + key;
+            const RegionSpec* spec = kind->region(key);
+            if (!spec) return fail(ErrorCode::InvalidArgument, "kind \"" + s.kind + "\" has no such region", here);
+            auto region = regionFromJson(r);
+            if (!region) return base::passOn(region.error(), here);
+            if (region->shape == Shape::Whole && !spec->needed) continue;
+            if (std::find(spec->shapes.begin(), spec->shapes.end(), region->shape) == spec->shapes.end()) {
+                std::string allowed;
+                for (const Shape x : spec->shapes) allowed += (allowed.empty() ? "" : ", ") + std::string(geometry::name(x));
+                return fail(ErrorCode::InvalidArgument, "shape \"" + std::string(geometry::name(region->shape)) + "\" does not fit; possible are " + allowed, here);
+            }
+            s.regions[key] = *region;
+        }
+    if (points)
+        for (const auto& [key, p] : points->items()) {
+            const bool known = std::any_of(kind->points.begin(), kind->points.end(), [&, k = key](const PointSpec& x) { return x.key == k; });
+            if (!known) return fail(ErrorCode::InvalidArgument, "kind \"" + s.kind + "\" has no such point", where + ": points: " + key);
+            auto point = pointFrom(p, where + ": points: " + key);
+            if (!point) return base::passOn(point.error());
+            s.points[key] = *point;
+        }
+    if (inputs)
+        for (const auto& [key, id] : inputs->items()) {
+            if (!kind->input(key)) return fail(ErrorCode::InvalidArgument, "kind \"" + s.kind + "\" has no such input", where + ": inputs: " + key);
+            if (!id.is_string()) return fail(ErrorCode::InvalidArgument, "must be the id of a step", where + ": inputs: " + key);
+            s.inputs[key] = id.get<std::string>();
+        }
+    if (checks) {
+        if (!checks->is_array()) return fail(ErrorCode::InvalidArgument, "checks must be a list", where);
+        for (std::size_t i = 0; i < checks->size(); ++i) {
+            auto c = checkFrom((*checks)[i], *kind, s, where + ": checks[" + std::to_string(i) + "]");
+            if (!c) return base::passOn(c.error());
+            s.checks.push_back(std::move(*c));
+        }
+    }
+    return s;
+}
+
+// Everything but the reference's pixels.
+base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
+{
+    // The version is looked at first: a newer file may have fields this program cannot know.
+    if (j.is_object() && j.contains("version") && j["version"].is_number_integer() && j["version"].get<std::int64_t>() > kFormatVersion)
+        return fail(ErrorCode::Unsupported, "the recipe has format version " + j["version"].dump() + ", made by a newer program; this one reads up to version " + std::to_string(kFormatVersion));
+    ObjectReader o(j, "");
+    Recipe r;
+    std::string format;
+    int version = 0;
+    o.text("format", format, true);
+    if (!format.empty() && format != "dikkat-recipe") return fail(ErrorCode::Unsupported, "format is \"" + format + "\"; \"dikkat-recipe\" is expected");
+    o.whole("version", version, 1, 1'000'000, true);
+    o.text("name", r.name), o.whole("revision", r.revision, 1, 1'000'000'000);
+    const json* calibration = o.field("calibration");
+    const json* reference = o.field("reference");
+    const json* trials = o.field("trials");
+    const json* steps = o.field("steps");
+    (void)o.field("$schema");
+    if (auto ok = o.done(); !ok) return base::passOn(ok.error());
+    if (calibration) {
+        ObjectReader c(*calibration, "calibration");
+        c.number("mm_per_px", r.mmPerPixel, 1e-6, 1e3, true);
+        c.text("by", r.calibratedBy);
+        if (auto ok = c.done(); !ok) return base::passOn(ok.error());
+    }
+    if (reference) {
+        if (reference->is_string()) {
+            r.reference.name = reference->get<std::string>();
+        } else {
+            ObjectReader c(*reference, "reference");
+            c.text("picture", r.reference.name, true), c.text("taken_from", r.reference.origin);
+            if (auto ok = c.done(); !ok) return base::passOn(ok.error());
+        }
+    }
+    if (trials) {
+        if (!trials->is_array()) return fail(ErrorCode::InvalidArgument, "must be a list", "trials");
+        for (std::size_t i = 0; i < trials->size(); ++i) {
+            ObjectReader t((*trials)[i], "trials[" + std::to_string(i) + "]");
+            std::string picture, label = "open";
+            t.text("picture", picture, true), t.text("label", label);
+            if (label != "good" && label != "bad" && label != "open") t.wrong("label = \"" + label + "\" is not one of: good, bad, open");
+            if (auto ok = t.done(); !ok) return base::passOn(ok.error());
+            const fs::path p(picture);
+            r.trials.push_back({p.is_absolute() ? picture : (fs::path(folder) / p).lexically_normal().string(), label == "good" ? Label::Good : label == "bad" ? Label::Bad : Label::Open});
+        }
+    }
+    if (steps) {
+        if (!steps->is_array()) return fail(ErrorCode::InvalidArgument, "must be a list", "steps");
+        std::set<std::string> ids;
+        for (std::size_t i = 0; i < steps->size(); ++i) {
+            const std::string where = "steps[" + std::to_string(i) + "]";
+            auto s = stepFrom((*steps)[i], where);
+            if (!s) return base::passOn(s.error());
+            if (s->id.empty()) return fail(ErrorCode::InvalidArgument, "id is empty", where);
+            if (!ids.insert(s->id).second) return fail(ErrorCode::InvalidArgument, "id \"" + s->id + "\" stands twice", where);
+            r.steps.push_back(std::move(*s));
+        }
+    }
+    if (auto order = orderByDependence(r.steps); !order) return base::passOn(order.error());
+    // Balloons and letters a hand-written recipe left out.
+    for (std::size_t i = 0; i < r.steps.size(); ++i) {
+        Step& s = r.steps[i];
+        const bool datum = findKind(s.kind)->datum;
+        if (datum && s.letter.empty()) s.letter = r.freshLetter();
+        for (Check& c : s.checks)
+            if (c.balloon == 0 && !datum) c.balloon = r.freshBalloon();
+    }
+    return r;
+}
+
+base::Result<json> parse(const std::string& text)
+{
+    try {
+        return json::parse(text);
+    } catch (const json::exception& e) {
+        return fail(ErrorCode::Corrupt, std::string("not valid JSON: ") + e.what());
+    }
+}
+
+std::string folderOf(const fs::path& path)
+{
+    const fs::path parent = path.parent_path();
+    return parent.empty() ? "." : parent.string();
+}
+
+base::Result<Recipe> finish(const std::string& text, const std::string& folder, const std::string& where, const std::function<base::Result<std::string>(const std::string&)>& member)
+{
+    auto j = parse(text);
+    if (!j) return base::passOn(j.error(), where);
+    auto r = recipeFrom(*j, folder);
+    if (!r) return base::passOn(r.error(), where);
+    if (!r->reference.name.empty()) {
+        auto bytes = member(r->reference.name);
+        if (!bytes) return base::passOn(bytes.error(), where + ": reference");
+        auto made = makeReference(r->reference.name, std::move(*bytes), r->reference.origin);
+        if (!made) return base::passOn(made.error(), where);
+        r->reference = std::move(*made);
+    }
+    return r;
+}
+} // namespace
+
+base::Result<Region> regionFromJson(const json& j)
+{
+    ObjectReader o(j, "");
+    Region r;
+    std::string shape;
+    o.text("shape", shape, true);
+    bool known = false;
+    for (const Shape s : {Shape::Whole, Shape::Window, Shape::Rectangle, Shape::Circle, Shape::Ring})
+        if (shape == geometry::name(s)) r.shape = s, known = true;
+    if (!known) {
+        if (!shape.empty()) o.wrong("shape \"" + shape + "\" is not one of: whole, window, rectangle, circle, ring");
+        return base::passOn(o.done().error());
+    }
+    constexpr double big = 1e6;
+    switch (r.shape) {
+    case Shape::Whole: break;
+    case Shape::Window: readPoint(o, "from", r.from), readPoint(o, "to", r.to), o.number("width", r.width, 0, big, true); break;
+    case Shape::Rectangle: {
+        Point size;
+        double angle = 0;
+        readPoint(o, "centre", r.centre), readPoint(o, "size", size), o.number("angle", angle, -36000, 36000);
+        r.width = size.x, r.height = size.y, r.angle = geometry::radians(angle);
+        break;
+    }
+    case Shape::Circle: readPoint(o, "centre", r.centre), o.number("radius", r.outer, 0, big, true); break;
+    case Shape::Ring: readPoint(o, "centre", r.centre), o.number("inner", r.inner, 0, big, true), o.number("outer", r.outer, 0, big, true); break;
+    }
+    if (auto ok = o.done(); !ok) return base::passOn(ok.error());
+    if (auto ok = r.check(); !ok) return base::passOn(ok.error());
+    return r;
+}
+
+base::Result<Recipe> load(const std::string& path)
+{
+    std::error_code ignored;
+    if (fs::is_directory(path, ignored)) {
+        const std::string file = (fs::path(path) / "recipe.json").string();
+        auto text = base::readFile(file);
+        if (!text) return base::passOn(text.error());
+        return finish(*text, path, file, [&](const std::string& name) { return base::readFile((fs::path(path) / name).string()); });
+    }
+    auto bytes = base::readFile(path);
+    if (!bytes) return base::passOn(bytes.error());
+    if (!isZip(*bytes)) {
+        const auto first = bytes->find_first_not_of(" \t\r\n\xef\xbb\xbf");
+        if (first == std::string::npos || (*bytes)[first] != '{') return fail(ErrorCode::Corrupt, "neither a packed recipe (zip) nor JSON", path);
+        const std::string folder = folderOf(path);
+        return finish(*bytes, folder, path, [&](const std::string& name) { return base::readFile((fs::path(folder) / name).string()); });
+    }
+    auto members = readZip(*bytes);
+    if (!members) return base::passOn(members.error(), path);
+    const auto text = members->find("recipe.json");
+    if (text == members->end()) return fail(ErrorCode::Corrupt, "the packed recipe holds no recipe.json", path);
+    return finish(text->second, folderOf(path), path + ": recipe.json", [&](const std::string& name) -> base::Result<std::string> {
+        const auto it = members->find(name);
+        if (it == members->end()) return fail(ErrorCode::NotFound, "the packed recipe holds no \"" + name + "\"");
+        return it->second;
+    });
+}
+
+base::Status save(const Recipe& r, const std::string& path, base::FileSystem& files)
+{
+    std::error_code ignored;
+    const bool folder = fs::is_directory(path, ignored);
+    const bool plain = !folder && fs::path(path).extension() == ".json";
+    const std::string place = folder ? path : folderOf(path);
+    Recipe copy = r;
+    // A picture name from outside may hold a path; inside the recipe it is a plain file name.
+    copy.reference.name = fs::path(r.reference.name).filename().string();
+    const std::string text = toJson(copy, place).dump(2) + "\n";
+    if (!folder && !plain) {
+        std::map<std::string, std::string> members{{"recipe.json", text}};
+        if (copy.reference.bytes) members[copy.reference.name] = *copy.reference.bytes;
+        auto bytes = writeZip(members);
+        if (!bytes) return base::passOn(bytes.error(), path);
+        return base::writeAtomic(files, path, *bytes);
+    }
+    if (copy.reference.bytes)
+        if (auto ok = base::writeAtomic(files, (fs::path(place) / copy.reference.name).string(), *copy.reference.bytes); !ok) return ok;
+    return base::writeAtomic(files, folder ? (fs::path(path) / "recipe.json").string() : path, text);
+}
+
+base::Status pack(const std::string& folder, const std::string& recipePath)
+{
+    auto r = load(folder);
+    if (!r) return base::passOn(r.error());
+    return save(*r, recipePath);
+}
+
+base::Status unpack(const std::string& recipePath, const std::string& folder)
+{
+    auto r = load(recipePath);
+    if (!r) return base::passOn(r.error());
+    std::error_code error;
+    fs::create_directories(folder, error);
+    if (error) return fail(ErrorCode::Io, "cannot make the folder: " + error.message(), folder);
+    return save(*r, folder);
+}
+
+} // namespace recipe

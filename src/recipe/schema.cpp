@@ -1,0 +1,92 @@
+// The JSON Schema of a recipe, made from the declarations.
+#include "recipe/recipe_file.h"
+
+#include <nlohmann/json.hpp>
+
+namespace recipe {
+using nlohmann::json;
+
+namespace {
+template <class... F> struct Overload : F... {
+    using F::operator()...;
+};
+template <class... F> Overload(F...) -> Overload<F...>;
+
+json object(json properties, json needed = json::array())
+{
+    json j{{"type", "object"}, {"additionalProperties", false}, {"properties", std::move(properties)}};
+    if (!needed.empty()) j["required"] = std::move(needed);
+    return j;
+}
+json paramSchema(const ParamSpec& p)
+{
+    json j{{"description", p.help}};
+    std::visit(Overload{[&](const Real& r) { j["type"] = "number", j["minimum"] = r.min, j["maximum"] = r.max; },
+                        [&](const Whole& w) { j["type"] = "integer", j["minimum"] = w.min, j["maximum"] = w.max; },
+                        [&](const Flag&) { j["type"] = "boolean"; },
+                        [&](const Choices& c) {
+                            j["enum"] = json::array();
+                            for (const Choice& x : c.all) j["enum"].push_back(x.key);
+                        }},
+               p.domain);
+    std::visit([&](const auto& v) { j["default"] = v; }, p.fallback);
+    return j;
+}
+json regionSchema(const RegionSpec& spec)
+{
+    const json point{{"$ref", "#/$defs/point"}}, size{{"type", "number"}, {"exclusiveMinimum", 0}};
+    json any = json::array();
+    for (const geometry::Shape s : spec.shapes) {
+        json p{{"shape", {{"const", geometry::name(s)}}}};
+        json needed{"shape"};
+        const auto add = [&](const char* key, const json& schema, bool need = true) {
+            p[key] = schema;
+            if (need) needed.push_back(key);
+        };
+        switch (s) {
+        case geometry::Shape::Whole: break;
+        case geometry::Shape::Window: add("from", point), add("to", point), add("width", size); break;
+        case geometry::Shape::Rectangle: add("centre", point), add("size", point), add("angle", {{"type", "number"}}, false); break;
+        case geometry::Shape::Circle: add("centre", point), add("radius", size); break;
+        case geometry::Shape::Ring: add("centre", point), add("inner", {{"type", "number"}, {"minimum", 0}}), add("outer", size); break;
+        }
+        any.push_back(object(p, needed));
+    }
+    return {{"description", spec.help}, {"anyOf", any}};
+}
+} // namespace
+
+json jsonSchema()
+{
+    const json text{{"type", "string"}}, number{{"type", "number"}}, distance{{"type", "number"}, {"minimum", 0}};
+    json kinds = json::array();
+    for (const StepKind& k : allStepKinds()) {
+        json params = json::object(), regions = json::object(), points = json::object(), inputs = json::object(), outputs = json::array();
+        for (const auto& p : k.params) params[p.key] = paramSchema(p);
+        for (const auto& r : k.regions) regions[r.key] = regionSchema(r);
+        for (const auto& p : k.points) points[p.key] = {{"$ref", "#/$defs/point"}, {"description", p.help}};
+        for (const auto& i : k.inputs) inputs[i.key] = {{"type", "string"}, {"description", i.help + " The id of another step."}};
+        for (const auto& o : k.outputs) outputs.push_back(o.key);
+        const json check = object({{"output", {{"enum", outputs}}}, {"name", text}, {"balloon", {{"type", "integer"}, {"minimum", 0}}}, {"low", number}, {"high", number}, {"nominal", number},
+                                   {"plus", distance}, {"minus", distance}, {"unit", {{"enum", {"", "px", "mm", "px²", "px2", "mm²", "mm2", "°", "deg", "grey", "%"}}}}});
+        json step = object({{"id", text}, {"kind", {{"const", k.key}}}, {"version", {{"type", "integer"}, {"minimum", 1}, {"maximum", k.version}}}, {"name", text}, {"datum", text}, {"letter", text},
+                            {"in_use", {{"type", "boolean"}}}, {"params", object(params)}, {"regions", object(regions)}, {"points", object(points)}, {"inputs", object(inputs)},
+                            {"checks", {{"type", "array"}, {"items", check}}}},
+                           {"id", "kind"});
+        step["description"] = k.help;
+        kinds.push_back(std::move(step));
+    }
+    json out = object({{"$schema", text}, {"format", {{"const", "dikkat-recipe"}}}, {"version", {{"type", "integer"}, {"minimum", 1}, {"maximum", kFormatVersion}}}, {"name", text},
+                       {"revision", {{"type", "integer"}, {"minimum", 1}}},
+                       {"calibration", object({{"mm_per_px", {{"type", "number"}, {"minimum", 1e-6}, {"maximum", 1000}}}, {"by", text}}, {"mm_per_px"})},
+                       {"reference", {{"anyOf", {text, object({{"picture", text}, {"taken_from", text}}, {"picture"})}}}},
+                       {"trials", {{"type", "array"}, {"items", object({{"picture", text}, {"label", {{"enum", {"good", "bad", "open"}}}}}, {"picture"})}}},
+                       {"steps", {{"type", "array"}, {"items", {{"anyOf", kinds}}}}}},
+                      {"format", "version"});
+    out["$schema"] = "https://json-schema.org/draft/2020-12/schema";
+    out["title"] = "Dikkat recipe, format version " + std::to_string(kFormatVersion);
+    out["$defs"]["point"] = {{"type", "array"}, {"items", {{"type", "number"}}}, {"minItems", 2}, {"maxItems", 2}, {"description", "[x, y] in px of the reference; pixel centres are whole numbers, y down"}};
+    return out;
+}
+
+} // namespace recipe

@@ -1,0 +1,65 @@
+#include "recipe/step_kind.h"
+
+#include <nlohmann/json.hpp>
+
+namespace recipe {
+using base::ErrorCode;
+using base::fail;
+
+namespace {
+template <class Specs> auto lookUp(const Specs& specs, const std::string& name) -> decltype(specs.data())
+{
+    for (const auto& s : specs)
+        if (s.key == name) return &s;
+    return nullptr;
+}
+} // namespace
+
+const ParamSpec* StepKind::param(const std::string& name) const { return lookUp(params, name); }
+const RegionSpec* StepKind::region(const std::string& name) const { return lookUp(regions, name); }
+const OutputSpec* StepKind::output(const std::string& name) const { return lookUp(outputs, name); }
+const InputSpec* StepKind::input(const std::string& name) const { return lookUp(inputs, name); }
+const OutputSpec* StepKind::mainOutput() const
+{
+    for (const OutputSpec& o : outputs)
+        if (o.main) return &o;
+    return nullptr;
+}
+
+const StepKind* findKind(const std::string& key)
+{
+    for (const StepKind& k : allStepKinds())
+        if (k.key == key) return &k;
+    return nullptr;
+}
+
+nlohmann::json StepKind::paramsToJson(const std::any& values) const
+{
+    nlohmann::json out = nlohmann::json::object();
+    for (const ParamSpec& p : params) std::visit([&](const auto& v) { out[p.key] = v; }, p.get(values));
+    return out;
+}
+
+base::Result<std::any> StepKind::paramsFromJson(const nlohmann::json& json) const
+{
+    // A file is untrusted: each type is tested first, so that no parser exception leaves this function.
+    if (!json.is_object()) return fail(ErrorCode::InvalidArgument, "must be an object", "params");
+    std::any values = defaults;
+    for (const auto& [name, j] : json.items()) {
+        const ParamSpec* p = param(name);
+        if (!p) return fail(ErrorCode::InvalidArgument, "unknown field \"" + name + "\"; kind \"" + key + "\" has no such setting", "params");
+        Value v;
+        if (j.is_boolean()) v = j.get<bool>();
+        else if (j.is_string()) v = j.get<std::string>();
+        else if (std::holds_alternative<Real>(p->domain) && j.is_number()) v = j.get<double>();
+        else if (j.is_number_unsigned() && j.get<std::uint64_t>() > std::uint64_t(INT64_MAX)) v = INT64_MAX;
+        else if (j.is_number_integer()) v = j.get<std::int64_t>();
+        else if (j.is_number()) v = j.get<double>();
+        else return fail(ErrorCode::InvalidArgument, name + " has the wrong type", "params");
+        if (auto ok = p->check(v); !ok) return base::passOn(ok.error(), "params");
+        p->put(values, v);
+    }
+    return values;
+}
+
+} // namespace recipe

@@ -1,0 +1,263 @@
+// step_kind.h - one step kind, declared once; JSON, form, handles, command line and reference page are read from the declaration.
+#pragma once
+#include "geometry/region.h"
+#include "image/image.h"
+#include "recipe/feature.h"
+#include "recipe/param.h"
+#include "recipe/step.h"
+
+#include <concepts>
+#include <cstdio>
+#include <cstdlib>
+#include <map>
+#include <memory>
+#include <nlohmann/json_fwd.hpp>
+#include <optional>
+#include <span>
+#include <utility>
+
+namespace recipe {
+
+struct Words {
+    std::string key, label, help;
+};
+
+// The seven questions of the strip.
+enum class Question { Where, What, HowMany, HowBig, HowTrue, Same, SumUp };
+
+struct RegionSpec {
+    std::string key, label, help;
+    std::vector<geometry::Shape> shapes; // the first is the usual one
+    bool needed = true;                  // when not needed and missing: the whole picture
+    bool follows = true;                 // carried along by the datum
+    bool teaching = false;               // belongs to the reference only; drawn there and nowhere else
+    bool searchesAcross = false;         // a window laid along an edge: the arrow stands square to it
+};
+struct PointSpec {
+    std::string key, label, help; // optional place on the reference; without it the middle of the first region
+};
+struct InputSpec {
+    std::string key, label, help;
+    std::vector<FeatureType> accepts;
+};
+struct OutputSpec {
+    std::string key, label, help;
+    base::Unit unit = base::Unit::None;
+    bool list = false;
+    bool calibrates = true; // px becomes mm when the recipe is calibrated; places in the picture do not
+    bool main = false;      // a new step gets a check on it
+};
+
+// ---- running
+struct RunInput {
+    const image::Capture& capture;
+    std::map<std::string, geometry::Region> regions; // carried over to this picture
+    std::map<std::string, geometry::Point> points;
+    std::map<std::string, Feature> inputs;
+    geometry::Motion motion;      // reference → this picture
+    geometry::Pose frame;         // the datum here; of the picture itself when the step follows none
+    const std::any* taught = nullptr;
+
+    image::GreyView grey() const { return capture.grey.grey(); }
+    geometry::Region region(const std::string& key) const
+    {
+        const auto it = regions.find(key);
+        return it == regions.end() ? geometry::Region::whole() : it->second;
+    }
+};
+struct RunOutput {
+    std::map<std::string, std::vector<double>> values; // one number for a value, any for a list; in the declared unit
+    std::map<std::string, Feature> features;
+    std::vector<Mark> marks;
+    std::vector<Find> finds; // datums only
+};
+struct TeachInput {
+    const image::Capture& reference;
+    std::map<std::string, geometry::Region> regions;
+    std::map<std::string, geometry::Point> points;
+};
+
+// ---- evidence: the plot a person trusts the answer by
+struct Evidence {
+    struct Curve {
+        std::string name;
+        std::vector<double> x, y;
+        bool filled = false, second = false;
+    };
+    struct Stem { // an edge: where, how strong, whether it counts
+        double at, height;
+        std::string text;
+        bool counts;
+        geometry::Point place;
+    };
+    struct Handle { // a parameter dragged on the plot
+        std::string param, label;
+        bool alongX;
+        double value;
+        std::vector<std::pair<std::string, Value>> also{}; // set along with it, e.g. the mode that makes it count
+    };
+    std::string title, xLabel, yLabel, note;
+    std::vector<Curve> curves;
+    std::vector<Stem> stems;
+    std::vector<Handle> handles;
+    bool logarithmic = false;
+    // What a grey range takes, for the sheet: levels from low to high, inside the region.
+    bool takes = false;
+    double low = 0, high = 0;
+};
+
+// ---- making a step by a gesture on the part
+struct Gesture {
+    enum class Type { Stroke, Area, Click } type = Type::Stroke;
+    geometry::Point from, to;
+    double width = 0;        // px, averaging width asked for by the wheel; 0: choose
+    bool reversed = false;
+    std::string fromFeature, toFeature; // "step" ids of found geometry under the ends, when there is any
+};
+struct OfferInput {
+    const image::Capture& capture; // the picture in view; everything here is in its coordinates
+    double noise = 1;              // grey levels
+    bool hasDatum = false;
+    double datumAngle = 0;
+    const std::map<std::string, Feature>& features; // by step id
+    double mmPerPixel = 0;
+};
+struct Offer {
+    Step step;      // regions and points in the coordinates of the picture in view
+    int rank = 0;   // smaller first
+    std::string words; // "edge pair", "distance of two fitted lines"
+    std::vector<std::string> chosen; // parameter keys that were chosen for this place
+    std::vector<std::string> judged; // outputs that get a check; the kind's main output always does
+    std::string wants; // when something is missing: "1 of 2 found, go on"
+};
+
+struct StepKind {
+    std::string key, label, help, source;
+    std::string purpose; // words a person may look for: "width gap thickness"
+    std::string symbol;  // name of the drawing symbol
+    Question question = Question::What;
+    int version = 1;
+    bool datum = false; // finds parts; others follow it
+    std::vector<ParamSpec> params;
+    std::vector<RegionSpec> regions;
+    std::vector<PointSpec> points;
+    std::vector<InputSpec> inputs;
+    std::vector<OutputSpec> outputs;
+    FeatureType feature = FeatureType::Point;
+    bool hasFeature = false; // its result is geometry others can read
+    std::any defaults;
+
+    std::function<base::Result<RunOutput>(const std::any&, const RunInput&)> run;
+    std::function<base::Result<std::any>(const std::any&, const TeachInput&)> teach;
+    std::function<std::string(const std::any&, const std::any&)> taughtNote; // params, taught → weakness or nothing
+    std::function<base::Result<Evidence>(const std::any&, const RunInput&)> evidence;
+    std::function<std::vector<Offer>(const Gesture&, const OfferInput&)> offer; // empty: the gesture is not for this kind
+
+    const ParamSpec* param(const std::string& name) const;
+    const RegionSpec* region(const std::string& name) const;
+    const OutputSpec* output(const std::string& name) const;
+    const InputSpec* input(const std::string& name) const;
+    const OutputSpec* mainOutput() const;
+    nlohmann::json paramsToJson(const std::any& values) const;
+    // Fails with InvalidArgument or OutOfRange on an unknown key, wrong type or value out of range, naming key and bound.
+    base::Result<std::any> paramsFromJson(const nlohmann::json& json) const;
+};
+
+std::span<const StepKind> allStepKinds(); // generated list: see CMakeLists.txt
+const StepKind* findKind(const std::string& key);
+
+namespace detail {
+struct Anything {
+    template <class T> constexpr operator T() const;
+};
+template <class T, std::size_t... I> constexpr bool takes(std::index_sequence<I...>)
+{
+    return requires { T{(void(I), Anything{})...}; };
+}
+template <class T, std::size_t N = 0> constexpr std::size_t fieldCount()
+{
+    if constexpr (takes<T>(std::make_index_sequence<N + 1>{})) return fieldCount<T, N + 1>();
+    else return N;
+}
+} // namespace detail
+
+// Builder: order of calls is the order on screen, in JSON and in the reference.
+template <std::default_initializable P> class Declare
+{
+public:
+    Declare(Words words, Question question, int version, std::string source)
+    {
+        m_kind.key = std::move(words.key), m_kind.label = std::move(words.label), m_kind.help = std::move(words.help);
+        m_kind.symbol = m_kind.key;
+        m_kind.question = question;
+        m_kind.version = version;
+        m_kind.source = std::move(source);
+        m_kind.defaults = P{};
+    }
+    Declare& purpose(std::string words) { return m_kind.purpose = std::move(words), *this; }
+    Declare& isDatum() { return m_kind.datum = true, *this; }
+    Declare& gives(FeatureType t) { return m_kind.hasFeature = true, m_kind.feature = t, *this; }
+    Declare& param(double P::*m, Words w, base::Unit u, Real d, bool primary = false) { return add<double>(m, std::move(w), u, d, primary); }
+    Declare& param(int P::*m, Words w, base::Unit u, Whole d, bool primary = false) { return add<std::int64_t>(m, std::move(w), u, d, primary); }
+    Declare& param(bool P::*m, Words w, bool primary = false) { return add<bool>(m, std::move(w), base::Unit::None, Flag{}, primary); }
+    template <class E>
+    requires std::is_enum_v<E> Declare& param(E P::*m, Words w, std::vector<Choice> all, bool primary = false)
+    {
+        auto names = all;
+        ParamSpec s{w.key, w.label, w.help, base::Unit::None, Choices{std::move(all)}, {}, primary, {}, {}};
+        s.get = [m, names](const std::any& p) -> Value { return names.at(std::size_t(std::any_cast<const P&>(p).*m)).key; };
+        s.put = [m, names](std::any& p, const Value& v) {
+            for (std::size_t i = 0; i < names.size(); ++i)
+                if (names[i].key == std::get<std::string>(v)) std::any_cast<P&>(p).*m = E(i);
+        };
+        return push(std::move(s));
+    }
+    Declare& region(RegionSpec s) { return m_kind.regions.push_back(std::move(s)), *this; }
+    Declare& point(PointSpec s) { return m_kind.points.push_back(std::move(s)), *this; }
+    Declare& input(InputSpec s) { return m_kind.inputs.push_back(std::move(s)), *this; }
+    Declare& output(OutputSpec s) { return m_kind.outputs.push_back(std::move(s)), *this; }
+    template <class T> Declare& teaches(base::Result<T> (*fn)(const P&, const TeachInput&), std::string (*note)(const P&, const T&) = nullptr)
+    {
+        m_kind.teach = [fn](const std::any& p, const TeachInput& in) -> base::Result<std::any> {
+            auto made = fn(std::any_cast<const P&>(p), in);
+            if (!made) return base::passOn(made.error());
+            return std::any(std::move(*made));
+        };
+        if (note) m_kind.taughtNote = [note](const std::any& p, const std::any& t) { return note(std::any_cast<const P&>(p), std::any_cast<const T&>(t)); };
+        return *this;
+    }
+    Declare& shows(base::Result<Evidence> (*fn)(const P&, const RunInput&))
+    {
+        m_kind.evidence = [fn](const std::any& p, const RunInput& in) { return fn(std::any_cast<const P&>(p), in); };
+        return *this;
+    }
+    Declare& offers(std::vector<Offer> (*fn)(const Gesture&, const OfferInput&)) { return m_kind.offer = fn, *this; }
+
+    StepKind runs(base::Result<RunOutput> (*fn)(const P&, const RunInput&))
+    {
+        if (m_kind.params.size() != detail::fieldCount<P>()) { // in every build type, before the first window
+            std::fprintf(stderr, "step kind '%s': a field of its params is not declared\n", m_kind.key.c_str());
+            std::abort();
+        }
+        m_kind.run = [fn](const std::any& p, const RunInput& in) { return fn(std::any_cast<const P&>(p), in); };
+        return std::move(m_kind);
+    }
+
+private:
+    template <class Stored, class M> Declare& add(M P::*m, Words w, base::Unit u, Domain d, bool primary)
+    {
+        ParamSpec s{w.key, w.label, w.help, u, std::move(d), {}, primary, {}, {}};
+        s.get = [m](const std::any& p) -> Value { return Stored(std::any_cast<const P&>(p).*m); };
+        s.put = [m](std::any& p, const Value& v) { std::any_cast<P&>(p).*m = M(std::get<Stored>(v)); };
+        return push(std::move(s));
+    }
+    Declare& push(ParamSpec s)
+    {
+        s.fallback = s.get(m_kind.defaults);
+        m_kind.params.push_back(std::move(s));
+        return *this;
+    }
+    StepKind m_kind;
+};
+
+} // namespace recipe

@@ -1,0 +1,528 @@
+#include "report/sheet_painter.h"
+
+#include "report/theme.h"
+
+#include <QFileInfo>
+#include <QPainterPath>
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace report {
+using geometry::Point;
+using inspect::Verdict;
+using recipe::Mark;
+using recipe::MarkRole;
+using recipe::MarkShape;
+
+QImage toQImage(const image::Image& in)
+{
+    const bool colour = image::channels(in.format()) == 3, wide = image::bytesPerSample(in.format()) == 2;
+    QImage out(in.width(), in.height(), colour ? QImage::Format_RGB888 : QImage::Format_Grayscale8);
+    const int n = in.width() * (colour ? 3 : 1);
+    for (int y = 0; y < in.height(); ++y) {
+        if (!wide) {
+            std::copy_n(in.row(y), n, out.scanLine(y));
+        } else {
+            const auto* from = reinterpret_cast<const std::uint16_t*>(in.row(y));
+            std::transform(from, from + n, out.scanLine(y), [](std::uint16_t v) { return uchar(v >> 8); });
+        }
+    }
+    return out;
+}
+
+namespace {
+// Marks look alike in both themes: always the light palette on a paper casing.
+const Theme& ink() { return lightTheme(); }
+QPointF at(const QTransform& t, Point p) { return t.map(QPointF(p.x + 0.5, p.y + 0.5)); } // pixel centres are whole, painters count from corners
+
+struct Pencil {
+    QPainter& p;
+    double unit;
+    void stroke(const QPainterPath& path, const QColor& colour, double width, Qt::PenStyle style = Qt::SolidLine, const QList<qreal>& pattern = {}) const
+    {
+        p.setBrush(Qt::NoBrush);
+        QColor paper = ink().paper;
+        paper.setAlpha(215);
+        p.strokePath(path, QPen(paper, (width + 2) * unit, Qt::SolidLine, Qt::FlatCap));
+        QPen pen(colour, width * unit, style, Qt::FlatCap);
+        if (!pattern.isEmpty()) pen.setDashPattern(pattern);
+        p.strokePath(path, pen);
+    }
+    void cross(QPointF c, double half, const QColor& colour, double width) const
+    {
+        QPainterPath path;
+        path.moveTo(c - QPointF(half, half)), path.lineTo(c + QPointF(half, half));
+        path.moveTo(c + QPointF(half, -half)), path.lineTo(c + QPointF(-half, half));
+        stroke(path, colour, width);
+    }
+};
+
+Verdict worst(const inspect::ItemResult& item, const std::string& step, bool& judged)
+{
+    Verdict v = Verdict::Unjudged;
+    judged = false;
+    for (const auto& c : item.checks) {
+        if (c.step != step) continue;
+        judged = true;
+        if (c.verdict == Verdict::Fail) return Verdict::Fail;
+        if (c.verdict == Verdict::NotMeasured || (c.verdict == Verdict::Pass && v == Verdict::Unjudged)) v = c.verdict;
+    }
+    return v;
+}
+
+QPainterPath pathOf(const Mark& m, const QTransform& t)
+{
+    QPainterPath path;
+    if (m.shape == MarkShape::Circle && !m.points.empty()) {
+        const QPointF c = at(t, m.points[0]), edge = at(t, m.points[0] + Point{m.radius, 0});
+        const double r = std::hypot(edge.x() - c.x(), edge.y() - c.y());
+        path.addEllipse(c, r, r);
+        return path;
+    }
+    for (std::size_t i = 0; i < m.points.size(); ++i) i == 0 ? path.moveTo(at(t, m.points[i])) : path.lineTo(at(t, m.points[i]));
+    if (m.shape == MarkShape::Polygon) path.closeSubpath();
+    return path;
+}
+
+void paintMark(const Pencil& pencil, const Mark& m, const QTransform& t, Verdict v, bool selected)
+{
+    const QColor colour = m.role == MarkRole::Datum ? ink().datum : ink().of(v);
+    const double width = v == Verdict::Fail ? 3 : 1.5;
+    switch (m.shape) {
+    case MarkShape::Points:
+        if (m.role == MarkRole::Datum || (m.role == MarkRole::Used && !selected)) {
+            if (m.role != MarkRole::Datum) return;
+            pencil.p.setPen(Qt::NoPen);
+            pencil.p.setBrush(colour);
+            const double r = (selected ? 1.6 : 0.9) * pencil.unit;
+            for (const Point q : m.points) pencil.p.drawEllipse(at(t, q), r, r);
+            return;
+        }
+        for (const Point q : m.points) {
+            if (m.role == MarkRole::Stray) pencil.cross(at(t, q), 3 * pencil.unit, ink().ink, 1.2);
+            else {
+                pencil.p.setPen(QPen(ink().paper, pencil.unit));
+                pencil.p.setBrush(colour);
+                pencil.p.drawEllipse(at(t, q), 2.2 * pencil.unit, 2.2 * pencil.unit);
+            }
+        }
+        return;
+    case MarkShape::Dimension: return; // stated with its value, by the label
+    case MarkShape::Frame:
+    case MarkShape::Polyline:
+    case MarkShape::Polygon:
+    case MarkShape::Circle: {
+        pencil.stroke(pathOf(m, t), colour, width);
+        return;
+    }
+    }
+}
+
+// ---- labels
+struct LabelItem {
+    const inspect::CheckResult* check;
+    QString number, text;
+    QColor colour;
+    bool isDimension = false;
+    Point from, to; // picture
+    QPointF anchor; // screen
+    int rank = 0;
+};
+
+QSizeF plateSize(const LabelItem& l, double unit)
+{
+    const QFontMetricsF f(sheetFont(15 * unit));
+    return {f.horizontalAdvance(l.text) + (l.number.isEmpty() ? 12 : 34) * unit, 22 * unit};
+}
+
+void paintPlate(QPainter& p, const LabelItem& l, QRectF box, double unit)
+{
+    p.setPen(QPen(l.colour, (l.check->verdict == Verdict::Fail ? 2 : 1) * unit, l.check->verdict == Verdict::NotMeasured ? Qt::DashLine : Qt::SolidLine));
+    p.setBrush(ink().paper);
+    p.drawRect(box);
+    double x = box.left() + 6 * unit;
+    if (!l.number.isEmpty()) {
+        paintBalloon(p, {box.left() + 14 * unit, box.center().y()}, 8.5 * unit, l.number, l.colour, ink().paper);
+        x = box.left() + 28 * unit;
+    }
+    p.setFont(sheetFont(15 * unit));
+    p.setPen(l.colour);
+    p.drawText(QRectF(x, box.top(), box.right() - x, box.height()), Qt::AlignVCenter | Qt::AlignLeft, l.text);
+}
+
+void arrowHead(QPainterPath& path, QPointF tip, QPointF back, double unit)
+{
+    const QPointF d = back - tip;
+    const double n = std::hypot(d.x(), d.y());
+    if (n < 1e-9) return;
+    const QPointF u = d / n, v(-u.y(), u.x());
+    path.moveTo(tip), path.lineTo(tip + u * 9 * unit + v * 2.6 * unit), path.lineTo(tip + u * 9 * unit - v * 2.6 * unit), path.closeSubpath();
+}
+
+// Lanes beside the item, parallel to the datum's axes.
+struct Lanes {
+    bool has = false;
+    geometry::Pose frame;
+    double left = 0, right = 0, top = 0, bottom = 0; // of the item, datum coordinates
+    std::array<int, 4> used{};                      // top, bottom, left, right
+};
+
+QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, const QTransform& t, const QRectF& area)
+{
+    QPainter& p = pencil.p;
+    const double unit = pencil.unit;
+    Point a = l.from, b = l.to;
+    const double scale = std::hypot(t.m11(), t.m12());
+    bool laned = false;
+    if (lanes.has) {
+        const Point la = lanes.frame.toLocal(a), lb = lanes.frame.toLocal(b);
+        const bool alongX = std::abs(lb.y - la.y) < 0.15 * std::abs(lb.x - la.x), alongY = std::abs(lb.x - la.x) < 0.15 * std::abs(lb.y - la.y);
+        if (alongX || alongY) {
+            const double middle = alongX ? (la.y + lb.y) / 2 : (la.x + lb.x) / 2;
+            const double low = alongX ? lanes.top : lanes.left, high = alongX ? lanes.bottom : lanes.right;
+            // The nearer side first, then the other, up to three lanes; the plate must be seen.
+            const bool nearHigh = middle - low > high - middle;
+            for (const bool high_ : {nearHigh, !nearHigh}) {
+                const std::size_t side = (alongX ? 0u : 2u) + (high_ ? 1u : 0u);
+                if (lanes.used[side] >= 3) continue;
+                const double off = (32 + 26 * lanes.used[side]) * unit / scale;
+                const double lane = high_ ? high + off : low - off;
+                const Point na = alongX ? Point{la.x, lane} : Point{lane, la.y}, nb = alongX ? Point{lb.x, lane} : Point{lane, lb.y};
+                const Point pa = lanes.frame.toPicture(na), pb = lanes.frame.toPicture(nb);
+                if (!area.adjusted(24 * unit, 16 * unit, -24 * unit, -16 * unit).contains((at(t, pa) + at(t, pb)) / 2)) continue;
+                ++lanes.used[side];
+                const double over = (high_ ? 6 : -6) * unit / scale;
+                QPainterPath ext;
+                for (const auto& [foot, end] : {std::pair{a, na}, std::pair{b, nb}}) {
+                    ext.moveTo(at(t, foot));
+                    ext.lineTo(at(t, lanes.frame.toPicture(alongX ? Point{end.x, end.y + over} : Point{end.x + over, end.y})));
+                }
+                pencil.stroke(ext, l.colour, 1);
+                a = pa, b = pb;
+                laned = true;
+                break;
+            }
+        }
+    }
+    const QPointF sa = at(t, a), sb = at(t, b);
+    QPainterPath line;
+    line.moveTo(sa), line.lineTo(sb);
+    pencil.stroke(line, l.colour, l.check->verdict == Verdict::Fail ? 2.5 : 1.2);
+    QPainterPath heads;
+    arrowHead(heads, sa, sb, unit), arrowHead(heads, sb, sa, unit);
+    p.fillPath(heads, l.colour);
+    (void)laned;
+    // The plate lies on the line, readable from below or from the right.
+    double angle = std::atan2(sb.y() - sa.y(), sb.x() - sa.x()) * 180 / geometry::kPi;
+    if (angle > 90.5) angle -= 180;
+    if (angle <= -89.5) angle += 180;
+    const QSizeF size = plateSize(l, unit);
+    const QPointF middle = (sa + sb) / 2;
+    p.save();
+    p.translate(middle);
+    if (std::hypot(sb.x() - sa.x(), sb.y() - sa.y()) > size.width() + 24 * unit) p.rotate(angle);
+    else if (!laned) p.translate(0, -18 * unit);
+    const QRectF box(-size.width() / 2, -size.height() / 2, size.width(), size.height());
+    const QRectF shown = p.transform().mapRect(box);
+    paintPlate(p, l, box, unit);
+    p.restore();
+    bool ok = false;
+    const QTransform back = p.transform().inverted(&ok);
+    return ok ? back.mapRect(shown) : shown;
+}
+} // namespace
+
+void paintBalloon(QPainter& p, QPointF c, double r, const QString& text, const QColor& colour, const QColor& ground)
+{
+    p.save();
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(QPen(colour, r / 7));
+    p.setBrush(ground);
+    p.drawEllipse(c, r, r);
+    p.setFont(sheetFont(text.size() > 2 ? r * 1.1 : r * 1.5));
+    p.drawText(QRectF(c.x() - r, c.y() - r, 2 * r, 2 * r), Qt::AlignCenter, text);
+    p.restore();
+}
+
+void paintRegion(QPainter& p, const geometry::Region& region, bool across, bool reversed, const QTransform& t, double unit, bool faint)
+{
+    const Pencil pencil{p, unit};
+    QPainterPath path;
+    for (const auto& outline : region.outlines()) {
+        QPolygonF polygon;
+        for (const Point q : outline) polygon << at(t, q);
+        path.addPolygon(polygon);
+        path.closeSubpath();
+    }
+    pencil.stroke(path, ink().datum, faint ? 1 : 1.4, Qt::CustomDashLine, {5, 3});
+    if (faint) return;
+    // The search direction, boldly.
+    QPointF from, to;
+    if (region.shape == geometry::Shape::Window) {
+        from = at(t, region.from), to = at(t, region.to);
+        if (across) {
+            const Point n = geometry::leftOf(geometry::unit(region.to - region.from)) * (region.width / 2 * (reversed ? -1 : 1));
+            from = at(t, region.middle() - n), to = at(t, region.middle() + n);
+        }
+    } else if (region.shape == geometry::Shape::Ring) {
+        const Point u = geometry::direction(geometry::radians(35));
+        from = at(t, region.centre + u * (reversed ? region.outer : region.inner)), to = at(t, region.centre + u * (reversed ? region.inner : region.outer));
+    } else {
+        return;
+    }
+    const QPointF d = to - from;
+    const double n = std::hypot(d.x(), d.y());
+    if (n < 1) return;
+    const QPointF u = d / n, v(-u.y(), u.x());
+    const double head = std::min(13 * unit, 0.7 * n);
+    QPainterPath arrow;
+    arrow.moveTo(from), arrow.lineTo(to - u * head * 0.8);
+    pencil.stroke(arrow, ink().datum, 2.6);
+    QPainterPath tip;
+    tip.moveTo(to), tip.lineTo(to - u * head + v * head * 0.42), tip.lineTo(to - u * head - v * head * 0.42), tip.closeSubpath();
+    pencil.stroke(tip, ink().datum, 1);
+    p.fillPath(tip, ink().datum);
+}
+
+std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const QTransform& t, const QRectF& area, double unit)
+{
+    std::vector<PlacedLabel> placed;
+    if (!scene.result || !scene.recipe || scene.result->items.empty()) return placed;
+    p.save();
+    p.setRenderHint(QPainter::Antialiasing);
+    const Pencil pencil{p, unit};
+    const auto& items = scene.result->items;
+    const std::size_t chosen = std::size_t(std::clamp(scene.item, 0, int(items.size()) - 1));
+    const inspect::ItemResult& item = items[chosen];
+
+    Lanes lanes;
+    // ---- marks, the selected step last
+    for (const bool selectedRound : {false, true})
+        for (const auto& r : item.steps) {
+            if ((r->step == scene.selected) != selectedRound) continue;
+            bool judged = false;
+            const Verdict v = worst(item, r->step, judged);
+            for (const Mark& m : r->marks) paintMark(pencil, m, t, v, selectedRound);
+            // Object numbers only for the step that is looked at.
+            if (selectedRound)
+                for (const Mark& m : r->marks) {
+                    if (m.text.empty() || m.points.empty()) continue;
+                    QPointF c;
+                    for (const Point q : m.points) c += at(t, q);
+                    c /= double(m.points.size());
+                    paintBalloon(p, c, 8 * unit, QString::fromStdString(m.text), ink().of(v), ink().paper);
+                }
+        }
+    // ---- other items: outline, number and sign
+    if (items.size() > 1)
+        for (std::size_t i = 0; i < items.size(); ++i) {
+            if (!items[i].pose) continue;
+            if (i != chosen)
+                for (const auto& r : items[i].steps)
+                    if (!r->finds.empty())
+                        for (const Mark& m : r->marks) paintMark(pencil, m, t, Verdict::Unjudged, false);
+            const QPointF c = at(t, items[i].pose->origin);
+            const QColor colour = items[i].accept ? ink().pass : ink().fail;
+            p.setPen(QPen(colour, unit));
+            p.setBrush(ink().paper);
+            const QRectF box(c.x() - 20 * unit, c.y() - 11 * unit, 40 * unit, 22 * unit);
+            p.drawRect(box);
+            p.setFont(sheetFont(15 * unit));
+            p.drawText(box.adjusted(5 * unit, 0, -20 * unit, 0), Qt::AlignCenter, QString::number(items[i].number));
+            const QRectF sign(box.right() - 18 * unit, box.top() + 4 * unit, 14 * unit, 14 * unit);
+            if (items[i].accept) drawTick(p, sign, colour, 2 * unit);
+            else drawCross(p, sign, colour, 2 * unit);
+        }
+    // ---- datum frames: origin, x arrow, framed letter
+    for (const recipe::Step& s : scene.recipe->steps) {
+        const inspect::StepResult* r = item.step(s.id);
+        if (!r || r->finds.empty()) continue;
+        const geometry::Pose pose = r->finds.front().pose;
+        const double k = 46 * unit / std::max(1e-9, std::hypot(t.m11(), t.m12()));
+        QPainterPath axes;
+        const QPointF o = at(t, pose.origin), x = at(t, pose.toPicture({k, 0})), y = at(t, pose.toPicture({0, k * 0.6}));
+        axes.moveTo(o), axes.lineTo(x), axes.moveTo(o), axes.lineTo(y);
+        pencil.stroke(axes, ink().datum, 1.5, Qt::CustomDashLine, {8, 2, 1.5, 2});
+        QPainterPath head;
+        arrowHead(head, x, o, unit);
+        p.fillPath(head, ink().datum);
+        const QPointF d = o - x;
+        const QPointF c = o + d / std::max(1.0, std::hypot(d.x(), d.y())) * 20 * unit;
+        const QRectF box(c.x() - 10 * unit, c.y() - 10 * unit, 20 * unit, 20 * unit);
+        p.setPen(QPen(ink().datum, 1.5 * unit));
+        p.setBrush(ink().paper);
+        p.drawRect(box);
+        p.setFont(sheetFont(15 * unit));
+        p.drawText(box, Qt::AlignCenter, QString::fromStdString(s.letter));
+        if (!lanes.has) {
+            lanes.has = true;
+            lanes.frame = pose;
+            lanes.left = lanes.top = 1e300, lanes.right = lanes.bottom = -1e300;
+            for (const Mark& m : r->marks)
+                for (const Point q : m.points) {
+                    const Point l = pose.toLocal(q);
+                    lanes.left = std::min(lanes.left, l.x), lanes.right = std::max(lanes.right, l.x), lanes.top = std::min(lanes.top, l.y), lanes.bottom = std::max(lanes.bottom, l.y);
+                }
+            if (lanes.left > lanes.right) lanes.has = false;
+        }
+    }
+    // ---- labels: selected, fail, not measured, near, then row order
+    std::vector<LabelItem> labels;
+    int order = 0;
+    for (const auto& c : item.checks) {
+        ++order;
+        const recipe::Step* s = scene.recipe->find(c.step);
+        const recipe::StepKind* kind = s ? recipe::findKind(s->kind) : nullptr;
+        if (!kind || kind->datum || c.values.empty()) continue; // a value that is not there has no place
+        const inspect::StepResult* r = item.step(c.step);
+        LabelItem l{&c, c.balloon ? QString::number(c.balloon) : QString(), QString::fromStdString(c.valueText()), ink().of(c.verdict), false, {}, {}, {}, order};
+        if (c.step == scene.selected) l.rank -= 400;
+        if (c.verdict == Verdict::Fail) l.rank -= 300;
+        else if (c.share && *c.share >= 0.8) l.rank -= 100;
+        bool anchored = false;
+        if (r)
+            for (const Mark& m : r->marks) {
+                if (m.points.empty() || m.role == MarkRole::Stray) continue;
+                if (m.shape == MarkShape::Dimension && !c.list) {
+                    l.isDimension = true, l.from = m.points[0], l.to = m.points[1], anchored = true;
+                    break;
+                }
+                if (anchored) continue;
+                if (m.shape == MarkShape::Circle) l.anchor = at(t, m.points[0] + Point{0, -m.radius});
+                else l.anchor = at(t, m.points[0]);
+                anchored = true;
+            }
+        if (anchored) labels.push_back(l);
+    }
+    std::stable_sort(labels.begin(), labels.end(), [](const LabelItem& a, const LabelItem& b) { return a.rank < b.rank; });
+    if (!scene.all && labels.size() > 24) labels.resize(24);
+    std::vector<LabelItem> rails[4]; // top, bottom, left, right
+    for (LabelItem& l : labels) {
+        if (l.isDimension) {
+            const QPointF sa = at(t, l.from), sb = at(t, l.to);
+            if (!area.intersects(QRectF(sa, sb).normalized().adjusted(-1, -1, 1, 1))) continue;
+            placed.push_back({l.check->step, l.check->output, paintDimension(pencil, l, lanes, t, area)});
+            continue;
+        }
+        if (!area.contains(l.anchor)) continue;
+        const std::array<double, 4> far{l.anchor.y() - area.top(), area.bottom() - l.anchor.y(), (l.anchor.x() - area.left()) * 1.6, (area.right() - l.anchor.x()) * 1.6};
+        rails[std::min_element(far.begin(), far.end()) - far.begin()].push_back(l);
+    }
+    for (int side = 0; side < 4; ++side) {
+        auto& rail = rails[side];
+        const bool level = side < 2;
+        std::stable_sort(rail.begin(), rail.end(), [&](const LabelItem& a, const LabelItem& b) { return level ? a.anchor.x() < b.anchor.x() : a.anchor.y() < b.anchor.y(); });
+        std::vector<QRectF> boxes;
+        for (const LabelItem& l : rail) {
+            const QSizeF s = plateSize(l, unit);
+            const QPointF c = side == 0   ? QPointF(l.anchor.x(), area.top() + 20 * unit)
+                              : side == 1 ? QPointF(l.anchor.x(), area.bottom() - 20 * unit)
+                              : side == 2 ? QPointF(area.left() + 8 * unit + s.width() / 2, l.anchor.y())
+                                          : QPointF(area.right() - 8 * unit - s.width() / 2, l.anchor.y());
+            boxes.push_back(QRectF(c.x() - s.width() / 2, c.y() - s.height() / 2, s.width(), s.height()));
+        }
+        // Pushed apart along the rail, from the start and then back from its end.
+        const double gap = 4 * unit;
+        double edge = (level ? area.left() : area.top()) + 6 * unit;
+        for (QRectF& b : boxes) {
+            if (level) b.moveLeft(std::max(b.left(), edge)), edge = b.right() + gap;
+            else b.moveTop(std::max(b.top(), edge)), edge = b.bottom() + gap;
+        }
+        edge = (level ? area.right() : area.bottom()) - 6 * unit;
+        for (auto b = boxes.rbegin(); b != boxes.rend(); ++b) {
+            if (level) b->moveRight(std::min(b->right(), edge)), edge = b->left() - gap;
+            else b->moveBottom(std::min(b->bottom(), edge)), edge = b->top() - gap;
+        }
+        for (std::size_t i = 0; i < rail.size(); ++i) {
+            const QPointF c(std::clamp(rail[i].anchor.x(), boxes[i].left(), boxes[i].right()), std::clamp(rail[i].anchor.y(), boxes[i].top(), boxes[i].bottom()));
+            QPainterPath leader;
+            leader.moveTo(c), leader.lineTo(rail[i].anchor);
+            pencil.stroke(leader, rail[i].colour, 1);
+            p.setBrush(rail[i].colour);
+            p.setPen(Qt::NoPen);
+            p.drawEllipse(rail[i].anchor, 2.4 * unit, 2.4 * unit);
+        }
+        for (std::size_t i = 0; i < rail.size(); ++i) {
+            paintPlate(p, rail[i], boxes[i], unit);
+            placed.push_back({rail[i].check->step, rail[i].check->output, boxes[i]});
+        }
+    }
+    p.restore();
+    return placed;
+}
+
+QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& picture, const QRectF& area, double unit)
+{
+    const Theme& th = ink();
+    const bool has = scene.result && !scene.result->items.empty();
+    const QString name = picture.isEmpty() ? QStringLiteral("no picture") : picture;
+    p.save();
+    p.setRenderHint(QPainter::Antialiasing);
+    const QFont font = sheetFont(15 * unit);
+    const QFontMetricsF metrics(font);
+    const double left = std::clamp(metrics.horizontalAdvance(name) + 18 * unit, 190 * unit, 330 * unit), stampWidth = 92 * unit, row = 20 * unit;
+    const QRectF box(area.right() - left - stampWidth - 8 * unit, area.bottom() - 3 * row - 8 * unit, left + stampWidth, 3 * row);
+    p.setPen(QPen(th.ink, unit));
+    p.setBrush(th.paper);
+    p.drawRect(box);
+    p.drawLine(QPointF(box.left() + left, box.top()), QPointF(box.left() + left, box.bottom()));
+    for (int i = 1; i < 3; ++i) p.drawLine(QPointF(box.left(), box.top() + i * row), QPointF(box.left() + left, box.top() + i * row));
+    const double split = box.left() + 0.56 * left;
+    p.drawLine(QPointF(split, box.top() + row), QPointF(split, box.bottom()));
+    p.setFont(font);
+    const auto cell = [&](double x0, double x1, int line, const QString& text) {
+        const QRectF r(x0 + 6 * unit, box.top() + line * row, x1 - x0 - 9 * unit, row);
+        p.drawText(r, Qt::AlignVCenter | Qt::AlignLeft, metrics.elidedText(text, Qt::ElideMiddle, r.width()));
+    };
+    const double right = box.left() + left;
+    cell(box.left(), right, 0, name);
+    const double factor = scene.recipe ? scene.recipe->mmPerPixel : 0;
+    cell(box.left(), split, 1, factor > 0 ? QString::fromStdString(base::shortest(factor)) + QStringLiteral(" mm/px") : QStringLiteral("not calibrated"));
+    cell(split, right, 1, QStringLiteral("unit ") + (factor > 0 ? QStringLiteral("mm") : QStringLiteral("px")));
+    if (has) cell(box.left(), split, 2, QStringLiteral("item %1 of %2").arg(std::clamp(scene.item + 1, 1, int(scene.result->items.size()))).arg(scene.result->items.size()));
+    cell(split, right, 2, QStringLiteral("%1×%2").arg(scene.pictureSize.width()).arg(scene.pictureSize.height()));
+    // The stamp.
+    const QRectF stamp = QRectF(right, box.top(), stampWidth, box.height()).adjusted(8 * unit, 14 * unit, -8 * unit, -14 * unit);
+    QString word;
+    QColor colour = th.second;
+    bool filled = false, hatched = false;
+    if (scene.result && scene.result->error) word = QStringLiteral("ERROR"), colour = th.fail;
+    else if (has) {
+        const auto& item = scene.result->items[std::size_t(std::clamp(scene.item, 0, int(scene.result->items.size()) - 1))];
+        const bool failed = std::any_of(item.checks.begin(), item.checks.end(), [](const auto& c) { return c.verdict == Verdict::Fail; });
+        const bool judged = std::any_of(item.checks.begin(), item.checks.end(), [](const auto& c) { return c.verdict != Verdict::Unjudged; });
+        if (!item.accept) word = QStringLiteral("REJECT"), colour = th.fail, filled = true, hatched = !failed;
+        else if (judged) word = QStringLiteral("ACCEPT"), colour = th.pass;
+        else word = QStringLiteral("unjudged");
+    }
+    if (!word.isEmpty()) {
+        p.setPen(QPen(colour, 1.6 * unit));
+        p.setBrush(filled && !hatched ? QBrush(colour) : QBrush(Qt::NoBrush));
+        p.drawRect(stamp);
+        if (hatched) {
+            hatch(p, stamp, th.notMeasured, 5 * unit);
+            p.fillRect(stamp.adjusted(6 * unit, 6 * unit, -6 * unit, -6 * unit), th.paper);
+        }
+        p.setFont(sheetFont(20 * unit));
+        p.setPen(filled && !hatched ? th.paper : colour);
+        p.drawText(stamp, Qt::AlignCenter, word);
+    }
+    p.restore();
+    return box;
+}
+
+QImage annotated(const image::Capture& capture, const recipe::Recipe& recipe, const inspect::PictureResult& result)
+{
+    loadFonts();
+    QImage out = toQImage(capture.shown()).convertToFormat(QImage::Format_RGB888);
+    QPainter p(&out);
+    SheetScene scene{&recipe, &result, 0, {}, true, QSizeF(out.width(), out.height())};
+    const double unit = std::max(1.0, out.width() / 1400.0);
+    const QRectF area(0, 0, out.width(), out.height());
+    paintSheet(p, scene, QTransform(), area, unit);
+    if (out.width() >= 400 && out.height() >= 200) paintTitleBlock(p, scene, QFileInfo(QString::fromStdString(result.picture)).fileName(), area, unit);
+    return out;
+}
+
+} // namespace report

@@ -1,0 +1,37 @@
+// sheet_painter.h - results over the picture the way a drawing states them: datum letters, dimensions, balloons, title block, stamp.
+//
+// One painter for the sheet on screen and the annotated picture; marks are cased, so that they stay readable on any grey.
+#pragma once
+#include "image/image.h"
+#include "inspect/inspect.h"
+
+#include <QImage>
+#include <QPainter>
+#include <QTransform>
+
+namespace report {
+
+QImage toQImage(const image::Image& picture); // 8-bit for showing
+
+struct SheetScene {
+    const recipe::Recipe* recipe = nullptr;
+    const inspect::PictureResult* result = nullptr;
+    int item = 0;
+    std::string selected; // step id
+    bool all = false;     // every label, however many
+    QSizeF pictureSize;
+};
+struct PlacedLabel {
+    std::string step, output;
+    QRectF box;
+};
+// `toScreen` maps picture px to painter units; `area` is what may be drawn on; `unit` is the size of one screen px (more for large pictures).
+std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const QTransform& toScreen, const QRectF& area, double unit = 1);
+// Title block with picture, scale, unit, item and the stamped verdict, in the lower right of `area`; the rectangle it took.
+QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& picture, const QRectF& area, double unit = 1);
+void paintRegion(QPainter& p, const geometry::Region& region, bool searchesAcross, bool reversed, const QTransform& toScreen, double unit = 1, bool faint = false);
+void paintBalloon(QPainter& p, QPointF centre, double radius, const QString& text, const QColor& colour, const QColor& ground);
+
+QImage annotated(const image::Capture& capture, const recipe::Recipe& recipe, const inspect::PictureResult& result);
+
+} // namespace report

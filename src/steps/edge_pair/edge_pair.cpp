@@ -1,0 +1,155 @@
+#include "steps/edge_pair/edge_pair.h"
+
+#include "steps/glue.h"
+
+#include <algorithm>
+
+namespace steps {
+using namespace recipe;
+using base::Unit;
+using geometry::Point;
+using geometry::Region;
+using geometry::Shape;
+using P = EdgePairParams;
+
+namespace {
+vision::EdgeOptions options(const P& p) { return {vision::Polarity::Any, p.leastStrength, p.smoothing}; }
+
+base::Result<std::pair<std::size_t, std::size_t>> choose(const P& p, const std::vector<vision::Edge>& all, double middle)
+{
+    const auto none = [&](const std::string& text) { return base::fail(base::ErrorCode::NoResult, text); };
+    if (all.empty()) return none(noEdgeText(p.leastStrength));
+    if (all.size() < 2) return none("1 of 2 edges found");
+    std::size_t a = 0, b = all.size() - 1;
+    const auto right = [&](std::size_t i) {
+        return p.first == vision::Polarity::Any || (p.first == vision::Polarity::DarkToBright) == (all[i].polarity > 0);
+    };
+    // The pair is two opposite edges, so the second must have the other polarity when the first one's is stated.
+    const auto opposite = [&](std::size_t i) { return p.first == vision::Polarity::Any || !right(i); };
+    switch (p.rule) {
+    case PairRule::Outermost:
+        while (a < all.size() && !right(a)) ++a;
+        while (b > 0 && !opposite(b)) --b;
+        break;
+    case PairRule::Innermost: {
+        std::size_t split = 0;
+        while (split < all.size() && all[split].position < middle) ++split;
+        if (split == 0 || split == all.size()) return none("both edges lie on one side of the window's middle");
+        a = split - 1, b = split;
+        while (a > 0 && !right(a)) --a;
+        while (b + 1 < all.size() && !opposite(b)) ++b;
+        break;
+    }
+    case PairRule::Numbered:
+        if (std::size_t(p.firstNumber) > all.size()) return none("edge " + std::to_string(p.firstNumber) + " from the start is not there; " + std::to_string(all.size()) + " were found");
+        if (std::size_t(p.lastNumber) > all.size()) return none("edge " + std::to_string(p.lastNumber) + " from the end is not there; " + std::to_string(all.size()) + " were found");
+        a = std::size_t(p.firstNumber - 1), b = all.size() - std::size_t(p.lastNumber);
+        break;
+    }
+    if (a >= all.size() || a >= b || !right(a) || !opposite(b)) return none("1 of 2 edges found: no pair with this polarity");
+    return std::pair{a, b};
+}
+
+base::Result<RunOutput> run(const P& p, const RunInput& in)
+{
+    const Region r = in.region("window");
+    auto profile = vision::profile(in.grey(), r.from, r.to, r.width);
+    if (!profile) return base::passOn(profile.error());
+    const auto all = vision::edges(*profile, options(p));
+    auto pair = choose(p, all, geometry::distance(r.from, r.to) / 2);
+    if (!pair) return base::passOn(pair.error());
+    const vision::Edge& a = all[pair->first];
+    const vision::Edge& b = all[pair->second];
+    RunOutput out;
+    out.values["distance"] = {b.position - a.position};
+    out.values["edges"] = {double(all.size())};
+    out.features["middle"] = Point((a.point + b.point) * 0.5);
+    out.marks.push_back(edgeMark(a, profile->along, r.width, MarkRole::Used));
+    out.marks.push_back(edgeMark(b, profile->along, r.width, MarkRole::Used));
+    out.marks.push_back({MarkShape::Dimension, MarkRole::Found, {a.point, b.point}, 0, {}});
+    return out;
+}
+
+base::Result<Evidence> evidence(const P& p, const RunInput& in)
+{
+    const Region r = in.region("window");
+    auto profile = vision::profile(in.grey(), r.from, r.to, r.width);
+    if (!profile) return base::passOn(profile.error());
+    vision::EdgeOptions o = options(p);
+    const auto counted = vision::edges(*profile, o);
+    const auto pair = choose(p, counted, geometry::distance(r.from, r.to) / 2);
+    o.leastStrength = std::min(o.leastStrength, 2.0); // weaker ones are shown too, so that the limit can be dragged past them
+    const auto all = vision::edges(*profile, o);
+    Evidence e = profileEvidence(*profile, all, p.leastStrength, p.smoothing, [&](std::size_t i) {
+        return pair && (all[i].position == counted[pair->first].position || all[i].position == counted[pair->second].position);
+    });
+    e.note = pair ? "" : pair.error().message;
+    return e;
+}
+
+std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
+{
+    if (g.type != Gesture::Type::Stroke) return {};
+    const image::GreyView picture = in.capture.grey.grey();
+    const double width = averagingWidth(g), least = std::max(4 * in.noise, 8.0);
+    auto profile = vision::profile(picture, g.from, g.to, width);
+    if (!profile) return {};
+    auto all = vision::edges(*profile, {vision::Polarity::Any, least, 1.0});
+    if (all.size() < 2) return {};
+    // Square to the mean of both edges: a slanting window would add to the width.
+    const double turnA = squareTurn(picture, all.front(), profile->along, width, {vision::Polarity::Any, least, 1.0});
+    const double turnB = squareTurn(picture, all.back(), profile->along, width, {vision::Polarity::Any, least, 1.0});
+    const double turn = std::abs(turnA - turnB) < geometry::radians(4.0) ? (turnA + turnB) / 2 : 0;
+    const Point middle = (all.front().point + all.back().point) * 0.5;
+    const Point along = geometry::direction(geometry::angleOf(profile->along) + turn);
+    const Region window = Region::window(middle + along * geometry::dot(g.from - middle, profile->along), middle + along * geometry::dot(g.to - middle, profile->along), width);
+    profile = vision::profile(picture, window.from, window.to, width);
+    if (!profile) return {};
+    all = vision::edges(*profile, {vision::Polarity::Any, least, 1.0});
+    if (all.size() < 2) return {};
+    P p;
+    // Between many edges the two strongest opposite ones outside are meant; dirt is ignored by the strength.
+    p.leastStrength = leastStrengthFor(std::min(all.front().strength, all.back().strength), in.noise);
+    p.first = all.front().polarity != all.back().polarity ? (all.front().polarity > 0 ? vision::Polarity::DarkToBright : vision::Polarity::BrightToDark) : vision::Polarity::Any;
+    Offer o;
+    o.step.name = "Width";
+    o.step.regions["window"] = window;
+    o.step.params = p;
+    o.words = "edge pair";
+    o.rank = 1;
+    o.chosen = {"rule", "first", "least_strength"};
+    std::vector<Offer> out{o};
+    if (all.size() > 3) {
+        Offer inner = o;
+        p.rule = PairRule::Innermost;
+        inner.step.params = p;
+        inner.words = "innermost pair";
+        inner.rank = 2;
+        out.push_back(inner);
+    }
+    return out;
+}
+} // namespace
+
+StepKind edge_pair()
+{
+    return Declare<P>({"edge_pair", "Edge pair", "Distance of two edges along a directed window, to a fraction of a pixel."}, Question::HowBig, 1,
+                      "Canny 1986; log-parabola on the derivative of a Gaussian (docs/methods.md)")
+        .purpose("width thickness gap diameter distance size length")
+        .gives(FeatureType::Point)
+        .region({"window", "Window", "Directed window across both edges.", {Shape::Window}})
+        .param(&P::rule, {"rule", "Which pair", "Outermost: first and last edge; innermost: the two beside the middle; numbered: counted from either end."},
+               {{"outermost", "Outermost"}, {"innermost", "Innermost"}, {"numbered", "By number"}}, true)
+        .param(&P::first, {"first", "First edge", "Which way the grey level changes at the first edge; the second one is its opposite."}, polarityChoices(), true)
+        .param(&P::firstNumber, {"first_number", "Number from start", "With 'by number': the first edge, counted from the start."}, Unit::None, Whole{1, 1000})
+        .param(&P::lastNumber, {"last_number", "Number from end", "With 'by number': the second edge, counted back from the end."}, Unit::None, Whole{1, 1000})
+        .param(&P::leastStrength, {"least_strength", "Least strength", "Edges with a smaller grey difference are ignored; raise it when dirt is found."}, Unit::GreyLevel, kStrengthRange, true)
+        .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian that quiets the profile; raise it when noise makes false edges."}, Unit::Pixel, kSmoothingRange)
+        .output({"distance", "Distance", "From the first edge of the pair to the second.", Unit::Pixel, false, true, true})
+        .output({"edges", "Edges met", "Number of edges above the least strength.", Unit::None, false, true, false})
+        .shows(evidence)
+        .offers(offer)
+        .runs(run);
+}
+
+} // namespace steps

@@ -1,0 +1,16 @@
+// edge_point.h - step kind: one edge along a directed window. Algorithm and accuracy: vision/edges.h.
+#pragma once
+#include "recipe/step_kind.h"
+#include "vision/edges.h"
+
+namespace steps {
+
+struct EdgePointParams {
+    vision::Polarity polarity = vision::Polarity::Any;
+    vision::Pick which = vision::Pick::First;
+    double leastStrength = 12;
+    double smoothing = 1.0;
+};
+recipe::StepKind edge_point();
+
+} // namespace steps

@@ -1,0 +1,69 @@
+#include "steps/glue.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace steps {
+using geometry::Point;
+using namespace recipe;
+
+std::string noEdgeText(double leastStrength) { return "no edge above " + base::toText(leastStrength, leastStrength == std::floor(leastStrength) ? 0 : 1) + " grey levels"; }
+
+Evidence profileEvidence(const vision::Profile& profile, const std::vector<vision::Edge>& edges, double leastStrength, double smoothing,
+                         const std::function<bool(std::size_t)>& counts)
+{
+    Evidence e;
+    e.title = "grey profile along the window";
+    e.xLabel = "px from start", e.yLabel = "grey";
+    Evidence::Curve grey{"grey level", {}, {}, false, false}, change{"change per px × 3", {}, {}, false, true};
+    const std::vector<double> d = vision::derivative(profile, smoothing);
+    for (int i = profile.first; i < profile.end; ++i) {
+        grey.x.push_back(i), grey.y.push_back(profile.level[std::size_t(i)]);
+        change.x.push_back(i), change.y.push_back(std::abs(d[std::size_t(i)]) * 3);
+    }
+    e.curves = {grey, change};
+    for (std::size_t i = 0; i < edges.size(); ++i)
+        e.stems.push_back({edges[i].position, edges[i].strength, std::to_string(i + 1), counts(i), edges[i].point});
+    e.handles.push_back({"least_strength", "least strength", false, leastStrength});
+    return e;
+}
+
+double leastStrengthFor(double weakest, double noise) { return std::clamp(std::round(std::max(0.4 * weakest, 4 * noise)), 1.0, 255.0); }
+
+double averagingWidth(const Gesture& g)
+{
+    if (g.width > 0) return g.width;
+    return std::clamp(std::round(0.05 * geometry::distance(g.from, g.to)), 7.0, 41.0);
+}
+
+double squareTurn(const image::GreyView& picture, const vision::Edge& edge, Point along, double width, const vision::EdgeOptions& options)
+{
+    const Point across = geometry::leftOf(along);
+    const double reach = std::max(20.0, width);
+    vision::EdgeOptions same = options;
+    same.polarity = edge.polarity > 0 ? vision::Polarity::DarkToBright : vision::Polarity::BrightToDark;
+    // Windows side by side along the edge; each looks ± 8° of the reach up and down.
+    std::vector<Point> points;
+    for (int i = -4; i <= 4; ++i) {
+        const Point c = edge.point + across * (reach * i / 4.0);
+        const double half = 6 + std::abs(reach * i / 4.0) * std::tan(geometry::radians(8.0));
+        if (const auto p = vision::profile(picture, c - along * half, c + along * half, 3))
+            if (const auto e = vision::pick(vision::edges(*p, same), vision::Pick::Strongest)) points.push_back(e->point);
+    }
+    const auto fit = geometry::fitLine(points, 0.5);
+    if (!fit || fit->usedCount < 6) return 0;
+    double turn = geometry::wrapped(geometry::angleOf(fit->shape.along()) - geometry::angleOf(across));
+    if (turn > geometry::kPi / 2) turn -= geometry::kPi;
+    if (turn < -geometry::kPi / 2) turn += geometry::kPi;
+    return std::abs(turn) <= geometry::radians(8.0) ? turn : 0;
+}
+
+Mark pointsMark(std::vector<Point> points, MarkRole role) { return {MarkShape::Points, role, std::move(points), 0, {}}; }
+Mark lineMark(Point from, Point to, MarkRole role) { return {MarkShape::Polyline, role, {from, to}, 0, {}}; }
+Mark edgeMark(const vision::Edge& edge, Point along, double width, MarkRole role)
+{
+    const Point across = geometry::leftOf(along) * (std::max(width, 8.0) / 2);
+    return lineMark(edge.point - across, edge.point + across, role);
+}
+
+} // namespace steps

@@ -1,0 +1,111 @@
+#include "steps/pattern/pattern.h"
+
+#include "vision/pattern.h"
+
+#include "steps/glue.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace steps {
+using namespace recipe;
+using base::Unit;
+using geometry::Point;
+using geometry::Pose;
+using geometry::Region;
+using geometry::Shape;
+using P = PatternParams;
+
+namespace {
+base::Result<vision::PatternModel> teach(const P& p, const TeachInput& in)
+{
+    const auto region = in.regions.find("part");
+    if (region == in.regions.end()) return base::fail(base::ErrorCode::InvalidArgument, "the region 'part' is missing");
+    const auto origin = in.points.find("origin");
+    const Point at = origin == in.points.end() ? region->second.middle() : origin->second;
+    return vision::teachPattern(in.reference.grey.grey(), region->second, {at, geometry::radians(p.direction)}, p.leastContrast);
+}
+
+std::string note(const P& p, const vision::PatternModel& m)
+{
+    if (std::abs(p.angleRange) > 20 && m.turnedScore > 0.85)
+        return "looks alike when turned by " + base::toText(geometry::degrees(m.turnedAngle), 0) + "° (" + base::toText(100 * m.turnedScore, 0) + " % of its edges)";
+    if (m.contrast < 3 * p.leastContrast) return "weak: its edges differ by " + base::toText(m.contrast, 0) + " grey levels only";
+    return {};
+}
+
+base::Result<RunOutput> run(const P& p, const RunInput& in)
+{
+    if (!in.taught) return base::fail(base::ErrorCode::NoResult, "not taught: the recipe has no reference");
+    const auto& model = std::any_cast<const vision::PatternModel&>(*in.taught);
+    vision::PatternOptions o;
+    o.leastScore = p.leastScore;
+    // Inside another datum the part turns with it.
+    o.angleFrom = geometry::radians(-p.angleRange) + in.motion.turn(), o.angleTo = geometry::radians(p.angleRange) + in.motion.turn();
+    o.leastContrast = p.leastContrast;
+    o.most = p.most;
+    const auto finds = vision::findPattern(in.grey(), model, in.region("search"), o);
+    if (finds.empty()) return base::fail(base::ErrorCode::NoResult, "not found: nothing reaches the least score " + base::toText(p.leastScore, 2));
+    RunOutput out;
+    const vision::PatternFind& best = finds.front();
+    out.values["x"] = {best.pose.origin.x}, out.values["y"] = {best.pose.origin.y};
+    out.values["angle"] = {geometry::degrees(best.pose.angle)};
+    out.values["score"] = {best.score};
+    out.values["finds"] = {double(finds.size())};
+    for (const auto& f : finds) out.finds.push_back({f.pose, f.score});
+    out.marks.push_back(pointsMark(vision::outlinePoints(model, best.pose), MarkRole::Datum));
+    return out;
+}
+
+std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
+{
+    if (g.type != Gesture::Type::Area) return {};
+    const Point d = g.to - g.from;
+    const Region part = Region::rectangle((g.from + g.to) * 0.5, std::abs(d.x), std::abs(d.y), 0);
+    if (part.width < 12 || part.height < 12) return {};
+    P p;
+    p.leastContrast = std::clamp(std::round(5 * in.noise), 6.0, 40.0);
+    const auto model = vision::teachPattern(in.capture.grey.grey(), part, {part.centre, 0}, p.leastContrast);
+    if (!model) return {};
+    Offer o;
+    o.step.params = p;
+    o.step.name = "Part";
+    o.step.regions["part"] = part;
+    o.step.points["origin"] = model->centre; // the middle of what is seen, not of the hand's rectangle
+    Check score;
+    score.output = "score";
+    score.limits.low = p.leastScore;
+    o.step.checks.push_back(score);
+    o.words = "datum by pattern";
+    o.rank = in.hasDatum ? 4 : 0;
+    o.chosen = {"least_contrast", "angle_range", "least_score"};
+    o.wants = note(p, *model);
+    return {o};
+}
+} // namespace
+
+StepKind pattern()
+{
+    return Declare<P>({"pattern", "Pattern datum", "Finds the part by the directions of its edges, at any place and angle."}, Question::Where, 1,
+                      "edge directions after Steger 2002; refinement by least squares along the normals (docs/methods.md)")
+        .purpose("locate find position part datum align where template")
+        .isDatum()
+        .region({"part", "Part", "What is taught: drawn round the part on the reference.", {Shape::Rectangle, Shape::Circle}, true, false, true})
+        .region({"search", "Search area", "Where the middle of the part may lie; without it the whole picture.", {Shape::Rectangle, Shape::Circle}, false})
+        .point({"origin", "Origin", "Origin of the datum on the reference; without it the middle of the part."})
+        .param(&P::leastScore, {"least_score", "Least score", "Share of the edges that must be seen again; lower it for hidden parts, raise it when other things are found."}, Unit::None, Real{0.2, 1, 0.01, 0.4, 0.95}, true)
+        .param(&P::angleRange, {"angle_range", "Angle range ±", "How far the part may be turned against the reference; a smaller range is faster."}, Unit::Degree, Real{0, 180, 5}, true)
+        .param(&P::leastContrast, {"least_contrast", "Least contrast", "Grey difference an edge of the part must have; lower it for faint parts."}, Unit::GreyLevel, Real{2, 200, 1, 4, 80}, true)
+        .param(&P::most, {"finds", "Finds wanted", "Largest number of parts in one picture; each one is an item."}, Unit::None, Whole{1, 200}, true)
+        .param(&P::direction, {"direction", "Direction", "Angle of the datum's x direction on the reference, counter-clockwise as seen."}, Unit::Degree, Real{-360, 360, 1})
+        .output({"x", "x", "Place of the origin in the picture.", Unit::Pixel, false, false, false})
+        .output({"y", "y", "Place of the origin in the picture.", Unit::Pixel, false, false, false})
+        .output({"angle", "Angle", "Turn of the part's x direction, counter-clockwise as seen.", Unit::Degree, false, true, false})
+        .output({"score", "Score", "Share of the part's edges seen again, 0 to 1.", Unit::None, false, true, true})
+        .output({"finds", "Finds", "Number of parts found.", Unit::None, false, true, false})
+        .teaches(teach, note)
+        .offers(offer)
+        .runs(run);
+}
+
+} // namespace steps
