@@ -1,1 +1,34 @@
-int main() {}
+// Wires it all: the only place in the window that knows the demo's picture maker.
+#include "demo/reed_plate.h"
+#include "desktop/main_window.h"
+#include "desktop/style.h"
+
+#include <QApplication>
+#include <QCommandLineParser>
+#include <QSettings>
+#include <QStandardPaths>
+
+int main(int argc, char** argv)
+{
+    QApplication application(argc, argv);
+    QApplication::setApplicationName(QStringLiteral("dikkat"));
+    QApplication::setApplicationVersion(QStringLiteral("0.1.0"));
+    QCommandLineParser arguments;
+    arguments.setApplicationDescription(QStringLiteral("Dikkat: inspection recipes on camera pictures."));
+    arguments.addHelpOption();
+    arguments.addVersionOption();
+    arguments.addPositionalArgument(QStringLiteral("files"), QStringLiteral("a recipe, or pictures and folders of pictures"), QStringLiteral("[FILE...]"));
+    arguments.process(application);
+    report::loadFonts();
+    report::useDarkTheme(QSettings().value(QStringLiteral("dark"), false).toBool());
+    desktop::applyTheme(application);
+    const auto simulated = [] {
+        return std::make_unique<station::SimulatedSource>([](int n) { return demo::plate(demo::Field{}, 2211, n).picture; });
+    };
+    desktop::MainWindow window(simulated, QStandardPaths::writableLocation(QStandardPaths::AppDataLocation));
+    window.show();
+    const QStringList files = arguments.positionalArguments();
+    if (!files.isEmpty()) window.addPictures(files);
+    window.offerRecovery();
+    return QApplication::exec();
+}

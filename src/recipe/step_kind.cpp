@@ -26,6 +26,12 @@ const OutputSpec* StepKind::mainOutput() const
     return nullptr;
 }
 
+bool StepKind::isReversed(const std::any& values) const
+{
+    const ParamSpec* flag = reverse.empty() ? nullptr : param(reverse);
+    return flag && std::get<bool>(flag->get(values));
+}
+
 const StepKind* findKind(const std::string& key)
 {
     for (const StepKind& k : allStepKinds())

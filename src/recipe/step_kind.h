@@ -138,6 +138,8 @@ struct StepKind {
     Question question = Question::What;
     int version = 1;
     bool datum = false; // finds parts; others follow it
+    bool byArea = false;       // made by drawing an area, not a stroke
+    std::string reverse;       // key of the flag that turns the search round; empty: a window's ends are swapped
     std::vector<ParamSpec> params;
     std::vector<RegionSpec> regions;
     std::vector<PointSpec> points;
@@ -154,6 +156,7 @@ struct StepKind {
     std::function<std::vector<Offer>(const Gesture&, const OfferInput&)> offer; // empty: the gesture is not for this kind
 
     const ParamSpec* param(const std::string& name) const;
+    bool isReversed(const std::any& params) const;
     const RegionSpec* region(const std::string& name) const;
     const OutputSpec* output(const std::string& name) const;
     const InputSpec* input(const std::string& name) const;
@@ -195,7 +198,9 @@ public:
         m_kind.defaults = P{};
     }
     Declare& purpose(std::string words) { return m_kind.purpose = std::move(words), *this; }
-    Declare& isDatum() { return m_kind.datum = true, *this; }
+    Declare& isDatum() { return m_kind.datum = m_kind.byArea = true, *this; }
+    Declare& madeByArea() { return m_kind.byArea = true, *this; }
+    Declare& reversedBy(std::string flag) { return m_kind.reverse = std::move(flag), *this; }
     Declare& gives(FeatureType t) { return m_kind.hasFeature = true, m_kind.feature = t, *this; }
     Declare& param(double P::*m, Words w, base::Unit u, Real d, bool primary = false) { return add<double>(m, std::move(w), u, d, primary); }
     Declare& param(int P::*m, Words w, base::Unit u, Whole d, bool primary = false) { return add<std::int64_t>(m, std::move(w), u, d, primary); }

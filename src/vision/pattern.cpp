@@ -197,7 +197,7 @@ template <class V> Refined refine(const V& v, const std::vector<PatternPoint>& p
     std::vector<double> offsets(points.size());
     for (int round = 0; round <= rounds; ++round) {
         const bool last = round == rounds;
-        const int r = last ? 2 : reach;
+        const int r = last ? 2 : round < 3 ? reach : std::min(reach, 5);
         const double c = std::cos(out.pose.angle), s = std::sin(out.pose.angle);
         std::vector<double> size;
         std::vector<Match> matches(points.size());
@@ -461,7 +461,7 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
             level = l.halvings;
             const double radius = std::max(4.0, model.radius / scaleOf(level));
             const bool last = i + 1 == model.levels.size();
-            r = onLevel(stack, level, [&](const auto& v) { return refine(v, l.points, pose, i == 0 ? 3 : 5, last ? 6 : 4, o.leastContrast, radius, last ? 1 : 2); });
+            r = onLevel(stack, level, [&](const auto& v) { return refine(v, l.points, pose, i == 0 ? 3 : last ? 9 : 6, last ? 7 : 4, o.leastContrast, radius, last ? 1 : 2); });
             pose = r.pose;
             lost = r.score < o.leastScore * (last ? 1.0 : 0.6);
         }

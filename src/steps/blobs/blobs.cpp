@@ -172,6 +172,7 @@ StepKind blobs()
         .output({"count", "Count", "Number of objects.", Unit::None, false, true, true})
         .output({"areas", "Size of each", "Area of each object, in order.", Unit::SquarePixel, true, true, false})
         .output({"threshold", "Threshold", "The grey level at which objects begin; nothing when the region has one grey level.", Unit::GreyLevel, false, true, false})
+        .madeByArea()
         .shows(evidence)
         .offers(offer)
         .runs(run);

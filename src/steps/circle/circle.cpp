@@ -145,6 +145,7 @@ StepKind circle()
         .output({"diameter", "Diameter", "Diameter of the circle.", Unit::Pixel, false, true, false})
         .output({"share", "Share seen", "Windows whose edge lies on the circle.", Unit::Percent, false, true, false})
         .output({"residual", "Residual", "Root mean square distance of the used points from the circle.", Unit::Pixel, false, true, false})
+        .reversedBy("inward")
         .shows(evidence)
         .offers(offer)
         .runs(run);

@@ -129,6 +129,7 @@ StepKind line()
         .output({"length", "Length seen", "From the first to the last edge point used.", Unit::Pixel, false, true, false})
         .output({"share", "Share seen", "Windows whose edge lies on the line.", Unit::Percent, false, true, false})
         .output({"residual", "Residual", "Root mean square distance of the used points from the line.", Unit::Pixel, false, true, false})
+        .reversedBy("reversed")
         .shows(evidence)
         .offers(offer)
         .runs(run);

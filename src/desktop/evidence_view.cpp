@@ -1,0 +1,290 @@
+#include "desktop/evidence_view.h"
+
+#include "desktop/param_form.h"
+#include "recipe/recipe_file.h"
+
+#include <QScrollArea>
+#include <QVBoxLayout>
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+namespace desktop {
+using namespace recipe;
+using report::theme;
+
+namespace {
+QString q(const std::string& s) { return QString::fromStdString(s); }
+} // namespace
+
+EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
+{
+    setObjectName(QStringLiteral("evidence"));
+    setAccessibleName(tr("Evidence"));
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 8, 0, 0);
+    layout->setSpacing(2);
+    const auto label = [&](const char* name, int px, bool bold) {
+        auto* l = new QLabel(this);
+        l->setObjectName(QLatin1String(name));
+        l->setFont(report::uiFont(px, bold));
+        l->setWordWrap(true);
+        l->setContentsMargins(12, 0, 12, 0);
+        layout->addWidget(l);
+        return l;
+    };
+    m_title = label("evidenceTitle", 15, true);
+    m_about = label("evidenceAbout", 12, false);
+    m_plotTitle = label("plotTitle", 12, false);
+    m_plot = new EvidencePlot(this);
+    m_plot->setObjectName(QStringLiteral("picturePlot"));
+    layout->addWidget(m_plot, 3);
+    m_note = label("evidenceNote", 12, false);
+    m_trialsTitle = label("trialsTitle", 12, false);
+    m_trials = new EvidencePlot(this);
+    m_trials->setObjectName(QStringLiteral("trialsPlot"));
+    layout->addWidget(m_trials, 3);
+    auto* scroll = new QScrollArea(this);
+    scroll->setObjectName(QStringLiteral("formScroll"));
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    m_form = new ParamForm(scroll);
+    scroll->setWidget(m_form);
+    layout->addWidget(scroll, 4);
+
+    connect(&session, &Session::selectionChanged, this, &EvidenceView::refresh);
+    connect(&session, &Session::recipeChanged, this, &EvidenceView::refresh);
+    connect(&session, &Session::draftChanged, this, &EvidenceView::refresh);
+    connect(&session, &Session::trialChanged, this, [this] { refreshHead(), refreshPlot(), refreshTrials(); });
+    connect(&session, &Session::resultsChanged, this, [this] { refreshHead(), refreshPlot(), refreshTrials(); });
+    connect(m_form, &ParamForm::edited, this, [this](const QString& what, const std::function<void(Step&)>& edit, const QString& merge) {
+        const Step* s = m_session.selectedStep();
+        if (!s) return;
+        m_editing = !merge.isEmpty(); // the field being edited stays; after other edits the form is made anew
+        if (m_session.draft()) m_session.editDraft(edit);
+        else m_session.change(what, [&, id = s->id](Recipe& r) { edit(*r.find(id)); }, merge.isEmpty() ? merge : merge + q(s->id));
+        m_editing = false;
+    });
+    connect(m_form, &ParamForm::problem, &session, &Session::said);
+    connect(m_plot, &EvidencePlot::handleMoved, this, [this](const QString& id, double value, bool released) {
+        const Step* s = m_session.selectedStep();
+        const StepKind* kind = s ? findKind(s->kind) : nullptr;
+        const ParamSpec* spec = kind ? kind->param(id.toStdString()) : nullptr;
+        if (!spec) return;
+        if (const auto* r = std::get_if<Real>(&spec->domain)) value = std::clamp(std::round(value / std::min(r->step, 0.5)) * std::min(r->step, 0.5), r->min, r->max);
+        std::vector<std::pair<std::string, Value>> also;
+        for (const auto& h : m_params)
+            if (h.param == spec->key) also = h.also;
+        const auto edit = [&](Step& step) {
+            for (const auto& [key, v] : also)
+                if (const ParamSpec* p = kind->param(key)) p->put(step.params, v);
+            spec->put(step.params, value);
+        };
+        m_dragging = !released;
+        if (m_session.draft()) m_session.editDraft(edit);
+        else m_session.change(q(spec->label), [&, step = s->id](Recipe& r) { edit(*r.find(step)); }, QStringLiteral("drag:") + id);
+        if (released) {
+            m_session.endMerge();
+            refresh();
+        }
+    });
+    connect(m_trials, &EvidencePlot::handleMoved, this, [this](const QString& id, double value, bool released) {
+        const Check* c = shownCheck();
+        const Step* s = m_session.selectedStep();
+        if (!c || !s || m_session.draft()) return;
+        Limits limits = m_session.proposal() ? m_session.proposal()->limits : c->limits;
+        const double grain = std::pow(10.0, -(base::decimals(limits.unit) + (limits.unit == base::Unit::None ? 2 : 0)));
+        value = std::round(value / grain) * grain;
+        id == QStringLiteral("low") ? limits.setLowest(value) : limits.setHighest(value);
+        m_dragging = !released;
+        const std::string step = s->id, output = c->output;
+        if (m_session.proposal()) m_session.dropProposal();
+        m_session.setLimits(step, output, limits, true);
+        if (released) {
+            m_session.endMerge();
+            refresh();
+        }
+    });
+    connect(m_trials, &EvidencePlot::clickedAt, this, [this](double x, double) {
+        const int t = int(std::lround(x)) - 1;
+        if (t >= 0 && t < m_session.trialCount()) m_session.setTrial(t);
+    });
+    refresh();
+}
+
+const Check* EvidenceView::shownCheck() const
+{
+    const Step* s = m_session.selectedStep();
+    return s && !s->checks.empty() ? &s->checks.front() : nullptr;
+}
+
+void EvidenceView::refresh()
+{
+    refreshHead();
+    refreshPlot();
+    refreshTrials();
+    refreshForm();
+}
+
+void EvidenceView::refreshHead()
+{
+    const Step* s = m_session.selectedStep();
+    const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    if (!kind) {
+        m_title->setText(m_session.recipe().steps.empty() ? tr("Nothing to inspect yet") : tr("No step chosen"));
+        m_about->setText(m_session.trialCount() == 0            ? tr("1  Add pictures of parts: drop them on the sheet or press Ctrl+P.")
+                         : m_session.recipe().reference.empty() ? tr("2  Show a good part and press Ctrl+R: it becomes the reference.")
+                         : m_session.recipe().steps.empty()     ? tr("3  Hold Ctrl and drag a frame round the part: that makes the datum other steps follow.")
+                                                                : tr("Click a row of the grid or a mark on the sheet. Drag across the part to measure a width."));
+        return;
+    }
+    const Recipe& r = m_session.prepared()->recipe();
+    QString title = q(s->name);
+    if (!s->checks.empty() && s->checks.front().balloon) title = QString::number(s->checks.front().balloon) + QStringLiteral("  ") + title;
+    if (kind->datum) title = q(s->letter) + QStringLiteral("  ") + title;
+    if (m_session.draft()) title += tr("  · draft");
+    m_title->setText(title);
+    QString about = q(kind->label);
+    const Step* datum = r.find(s->datum);
+    about += datum ? tr(" · follows %1").arg(q(datum->letter)) : kind->datum ? QString() : tr(" · fixed to the picture");
+    QStringList reads;
+    for (const auto& [key, id] : s->inputs)
+        if (const Step* from = r.find(id)) reads << q(from->name);
+    if (!reads.isEmpty()) about += tr(" · reads %1").arg(reads.join(QStringLiteral(", ")));
+    if (const auto by = r.readBy(s->id).size()) about += tr(" · read by %1").arg(by);
+    const auto* item = m_session.currentItem();
+    const auto* result = item ? item->step(s->id) : nullptr;
+    if (result && result->state != inspect::State::Ok) about += QStringLiteral("\n") + q(result->reason);
+    if (const auto* t = m_session.prepared()->taught(s->id); t && !t->note.empty()) about += QStringLiteral("\n") + q(t->note);
+    if (m_session.draft() && !m_session.draft()->offer().wants.empty()) about += QStringLiteral("\n") + q(m_session.draft()->offer().wants);
+    m_about->setText(about);
+}
+
+void EvidenceView::refreshPlot()
+{
+    if (m_dragging && m_plot->underMouse()) {
+        // The handle under the mouse stays where it is; the rest is drawn when it is let go.
+    }
+    const Step* s = m_session.selectedStep();
+    const auto* item = m_session.currentItem();
+    const auto capture = m_session.capture();
+    m_note->clear();
+    base::Result<Evidence> e = base::fail(base::ErrorCode::NotFound, "");
+    if (s && item && capture) e = inspect::evidence(*m_session.prepared(), *capture, *item, s->id);
+    const bool kindShows = s && findKind(s->kind) && findKind(s->kind)->evidence;
+    m_plot->setVisible(bool(e));
+    m_plotTitle->setVisible(bool(e));
+    m_note->setVisible(kindShows);
+    if (!e) {
+        if (kindShows && capture) m_note->setText(q(e.error().message));
+        return;
+    }
+    if (m_dragging) return;
+    m_plot->clearAll();
+    m_plotTitle->setText(q(e->title) + tr("  · this picture"));
+    m_plot->names(q(e->xLabel), q(e->yLabel));
+    double x0 = 1e300, x1 = -1e300, y0 = 0, y1 = -1e300;
+    const report::Theme& th = theme();
+    for (const auto& c : e->curves) {
+        const QVector<double> x(c.x.begin(), c.x.end()), y(c.y.begin(), c.y.end());
+        if (c.filled || e->stems.size() || (c.x.size() > 1 && c.name != "used" && c.name != "stray")) m_plot->curve(x, y, c.second ? th.second : th.ink, c.filled, c.second ? Qt::DotLine : Qt::SolidLine);
+        else m_plot->dots(x, y, QCPScatterStyle(c.second ? QCPScatterStyle::ssCross : QCPScatterStyle::ssDisc, QPen(c.second ? th.fail : th.pass, 1.4), QBrush(c.second ? Qt::transparent : th.pass), c.second ? 7 : 5));
+        for (const double v : c.x) x0 = std::min(x0, v), x1 = std::max(x1, v);
+        for (const double v : c.y) y0 = std::min(y0, v), y1 = std::max(y1, v);
+    }
+    for (const auto& stem : e->stems) {
+        m_plot->stem(stem.at, stem.height, stem.counts ? q(stem.text) : QString(), stem.counts ? th.pass : th.second, stem.counts);
+        y1 = std::max(y1, stem.height);
+    }
+    if (x0 > x1) x0 = 0, x1 = 1;
+    m_params = e->handles;
+    std::vector<PlotHandle> handles;
+    for (const auto& h : e->handles) {
+        handles.push_back({q(h.param), q(h.label), h.alongX, h.value, false});
+        if (!h.alongX) y1 = std::max(y1, h.value * 1.1);
+    }
+    m_plot->xAxis->setRange(x0, x1 > x0 ? x1 : x0 + 1);
+    if (e->logarithmic) {
+        m_plot->yAxis->setScaleType(QCPAxis::stLogarithmic);
+        m_plot->yAxis->setTicker(QSharedPointer<QCPAxisTickerLog>(new QCPAxisTickerLog));
+        m_plot->yAxis->setNumberFormat(QStringLiteral("eb")), m_plot->yAxis->setNumberPrecision(0);
+        m_plot->yAxis->setRange(0.7, std::max(10.0, y1 * 2));
+    } else {
+        m_plot->yAxis->setRange(y0 < 0 ? y0 * 1.15 : 0, y1 > 0 ? y1 * 1.12 : 1);
+    }
+    m_plot->setHandles(std::move(handles));
+    m_note->setText(q(e->note));
+    m_note->setVisible(!e->note.empty());
+    m_plot->replot(QCustomPlot::rpQueuedReplot);
+}
+
+void EvidenceView::refreshTrials()
+{
+    const Step* s = m_session.selectedStep();
+    const Check* c = shownCheck();
+    m_trials->setVisible(c);
+    m_trialsTitle->setVisible(c);
+    if (!c) return;
+    const StepKind* kind = findKind(s->kind);
+    const OutputSpec* out = kind->output(c->output);
+    const Recipe& recipe = m_session.recipe();
+    const base::Unit unit = recipe.unitOf(*out);
+    QVector<double> x[3], y[3];
+    double low = 1e300, high = -1e300;
+    for (int t = 0; t < m_session.trialCount(); ++t) {
+        const auto* r = m_session.result(t);
+        if (!r) continue;
+        const auto which = std::size_t(recipe.trials[std::size_t(t)].label);
+        for (const auto& item : r->items)
+            for (const auto& check : item.checks)
+                if (check.step == s->id && check.output == c->output)
+                    for (const double v : check.values) x[which].push_back(t + 1), y[which].push_back(v), low = std::min(low, v), high = std::max(high, v);
+    }
+    const auto& proposal = m_session.proposal();
+    const bool proposed = proposal && proposal->step == s->id && proposal->output == c->output;
+    Limits limits = proposed ? proposal->limits : c->limits;
+    const bool comparable = !limits.any() || limits.unit == unit;
+    if (!comparable) limits = Limits{};
+    for (const auto& l : {limits.lowest(), limits.highest()})
+        if (l) low = std::min(low, *l), high = std::max(high, *l);
+    if (low > high) low = 0, high = 1;
+    const double room = std::max((high - low) * 0.12, std::abs(high) * 1e-9 + 1e-6);
+    if (!m_dragging) m_low = low - room, m_high = high + room;
+    m_trials->clearAll();
+    m_trialsTitle->setText(proposed ? proposal->words + tr(" · Enter takes them") : tr("%1 of all trials%2").arg(q(out->label), unit == base::Unit::None ? QString() : QStringLiteral(", ") + QString::fromUtf8(base::symbol(unit))) + tr("   ○ good  ● bad  – open"));
+    if (limits.any()) m_trials->band(limits.lowest().value_or(m_low - 1e6), limits.highest().value_or(m_high + 1e6));
+    const report::Theme& th = theme();
+    QPainterPath dash;
+    dash.moveTo(-4, 0), dash.lineTo(4, 0);
+    m_trials->dots(x[0], y[0], QCPScatterStyle(dash, QPen(th.ink, 1.6), Qt::NoBrush, 7));
+    m_trials->dots(x[1], y[1], QCPScatterStyle(QCPScatterStyle::ssCircle, QPen(th.ink, 1.3), Qt::NoBrush, 6.5));
+    m_trials->dots(x[2], y[2], QCPScatterStyle(QCPScatterStyle::ssDisc, QPen(th.ink, 1), QBrush(th.ink), 6.5));
+    if (m_session.trial() >= 0) m_trials->vertical(m_session.trial() + 1, th.datum);
+    m_trials->xAxis->setRange(0.2, std::max(2, m_session.trialCount()) + 0.8);
+    m_trials->yAxis->setRange(m_low, m_high);
+    m_trials->names(QString(), QString());
+    std::vector<PlotHandle> handles;
+    if (limits.lowest()) handles.push_back({QStringLiteral("low"), tr("low"), false, *limits.lowest(), proposed});
+    if (limits.highest()) handles.push_back({QStringLiteral("high"), tr("high"), false, *limits.highest(), proposed});
+    m_trials->setHandles(std::move(handles));
+    m_trials->replot(QCustomPlot::rpQueuedReplot);
+}
+
+void EvidenceView::refreshForm()
+{
+    if (m_editing || m_dragging) return; // the editor in use must not be taken from under the hand
+    const Step* s = m_session.selectedStep();
+    if (!s) {
+        m_formFor.clear();
+        m_form->clear();
+        return;
+    }
+    // Made anew only when something in it changed.
+    const std::string now = stepToJson(*s).dump() + std::to_string(m_session.recipe().steps.size()) + base::shortest(m_session.recipe().mmPerPixel) + (m_session.draft() ? "draft" : "");
+    if (now == m_formFor) return;
+    m_formFor = now;
+    m_form->show(m_session.recipe(), *s, m_session.draft() ? m_session.draft()->offer().chosen : std::vector<std::string>(), m_session.draft() != nullptr);
+}
+
+} // namespace desktop

@@ -1,0 +1,490 @@
+#include "desktop/grid_view.h"
+
+#include "desktop/symbols.h"
+#include "report/sheet_painter.h"
+
+#include <QAccessible>
+#include <QHelpEvent>
+#include <QKeyEvent>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QScrollBar>
+#include <QToolTip>
+#include <algorithm>
+#include <cmath>
+
+namespace desktop {
+using inspect::Verdict;
+using report::theme;
+
+namespace {
+constexpr int kTop = 38, kVerdict = 26, kBar = 10;
+int severity(Verdict v) { return v == Verdict::Fail ? 3 : v == Verdict::NotMeasured ? 2 : v == Verdict::Unjudged ? 0 : 1; }
+} // namespace
+
+void tickRange(const recipe::Limits& limits, const std::vector<double>& values, double& low, double& high)
+{
+    const auto lo = limits.lowest(), hi = limits.highest();
+    double least = 0, most = 0;
+    if (!values.empty()) {
+        const auto [a, b] = std::minmax_element(values.begin(), values.end());
+        least = *a, most = *b;
+    }
+    // The free side of a one-sided limit is the value's natural end.
+    const bool score = lo && !hi && *lo >= 0 && *lo <= 1 && most <= 1.0001;
+    low = lo ? *lo : hi ? std::min(0.0, least) : least;
+    high = hi ? *hi : score ? 1.0 : lo ? std::max(most, *lo + std::abs(*lo) * 0.1 + 1e-9) : most;
+    if (high - low < 1e-12) low -= 0.5, high += 0.5;
+}
+
+GridCell cellFor(const inspect::PictureResult* result, const std::string& step, const std::string& output, double low, double high)
+{
+    GridCell cell;
+    if (!result || result->error) {
+        if (result) cell.asked = true, cell.verdict = Verdict::NotMeasured, cell.text = QString::fromStdString(*result->error);
+        return cell;
+    }
+    const inspect::CheckResult* worst = nullptr;
+    for (const auto& item : result->items)
+        for (const auto& c : item.checks)
+            if (c.step == step && c.output == output && (!worst || severity(c.verdict) > severity(worst->verdict))) worst = &c;
+    if (!worst) return cell;
+    cell.asked = true;
+    cell.verdict = worst->verdict;
+    double value = worst->values.empty() ? 0 : worst->values.front();
+    if (worst->list && !worst->values.empty()) { // the worst element stands for the list
+        const auto far = [&](double v) { return std::abs(v - (low + high) / 2); };
+        value = *std::max_element(worst->values.begin(), worst->values.end(), [&](double a, double b) { return far(a) < far(b); });
+    }
+    if (!worst->values.empty()) cell.place = std::clamp((value - low) / (high - low), 0.0, 1.0);
+    cell.near = worst->share && *worst->share >= 0.8;
+    cell.tooHigh = worst->high && value > *worst->high;
+    cell.tooLow = worst->low && value < *worst->low;
+    cell.text = QString::fromStdString(worst->name + ", " + (worst->verdict == Verdict::NotMeasured ? "not measured" : inspect::name(worst->verdict)) + ", " + worst->valueText());
+    if (worst->share) cell.text += QStringLiteral(", %1 % of tolerance").arg(100 * *worst->share, 0, 'f', 0);
+    if (!worst->reason.empty()) cell.text += QStringLiteral("\n") + QString::fromStdString(worst->reason);
+    return cell;
+}
+
+GridCell featureCell(const inspect::PictureResult* result, const std::vector<std::string>& steps)
+{
+    GridCell cell;
+    if (!result || result->error) return cell;
+    for (const auto& item : result->items)
+        for (const std::string& id : steps) {
+            const auto* r = item.step(id);
+            if (!r || r->state == inspect::State::Ok) continue;
+            cell.asked = true;
+            cell.verdict = Verdict::NotMeasured;
+            if (cell.text.isEmpty()) cell.text = QString::fromStdString(r->reason);
+        }
+    return cell;
+}
+
+GridView::GridView(GridSource& source, QWidget* parent) : QAbstractScrollArea(parent), m_source(source)
+{
+    setObjectName(QStringLiteral("grid"));
+    setAccessibleName(tr("Grid"));
+    setFrameShape(QFrame::NoFrame);
+    setFocusPolicy(Qt::StrongFocus);
+    viewport()->setMouseTracking(true);
+    setMinimumHeight(120);
+    layOut();
+}
+
+int GridView::headWidth() const
+{
+    if (!m_heads) return 190;
+    return viewport()->width() >= 1600 ? 460 : 348;
+}
+
+int GridView::rowHeight(int r) const
+{
+    switch (m_source.row(r).kind) {
+    case RowKind::FeaturesLine:
+    case RowKind::Feature: return 18;
+    case RowKind::FixedHead: return 18;
+    default: return 22;
+    }
+}
+
+void GridView::layOut()
+{
+    m_tops.assign(1, 0);
+    for (int r = 0; r < m_source.rows(); ++r) m_tops.push_back(m_tops.back() + rowHeight(r) + 1);
+    verticalScrollBar()->setRange(0, std::max(0, m_tops.back() - (viewport()->height() - kTop - kVerdict)));
+    verticalScrollBar()->setPageStep(viewport()->height() - kTop - kVerdict);
+    const int seen = std::max(1, viewport()->width() - headWidth() - kBar);
+    const bool atEnd = horizontalScrollBar()->value() == horizontalScrollBar()->maximum();
+    horizontalScrollBar()->setRange(0, std::max(0, m_source.columns() * m_width - seen));
+    horizontalScrollBar()->setPageStep(seen);
+    horizontalScrollBar()->setSingleStep(m_width);
+    if (m_follow && atEnd) horizontalScrollBar()->setValue(horizontalScrollBar()->maximum());
+}
+
+void GridView::refresh()
+{
+    layOut();
+    viewport()->update();
+}
+void GridView::resizeEvent(QResizeEvent*) { layOut(); }
+
+void GridView::setColumnWidth(int width)
+{
+    m_width = width;
+    refresh();
+}
+
+void GridView::setCurrent(int row, int column)
+{
+    m_row = row, m_column = column;
+    if (column >= 0) {
+        const int seen = viewport()->width() - headWidth() - kBar, x = column * m_width - horizontalScrollBar()->value();
+        if (x < 0) horizontalScrollBar()->setValue(column * m_width);
+        else if (x + m_width > seen) horizontalScrollBar()->setValue((column + 1) * m_width - seen);
+    }
+    if (row >= 0 && row + 1 < int(m_tops.size())) {
+        const int seen = viewport()->height() - kTop - kVerdict, y = m_tops[std::size_t(row)] - verticalScrollBar()->value();
+        if (y < 0) verticalScrollBar()->setValue(m_tops[std::size_t(row)]);
+        else if (y + 24 > seen) verticalScrollBar()->setValue(m_tops[std::size_t(row)] + 24 - seen);
+    }
+    viewport()->update();
+}
+
+int GridView::rowTop(int r) const { return kTop + m_tops[std::size_t(r)] - verticalScrollBar()->value(); }
+int GridView::rowAt(int y) const
+{
+    if (y < kTop || y >= viewport()->height() - kVerdict) return -1;
+    for (int r = 0; r + 1 < int(m_tops.size()); ++r)
+        if (y >= rowTop(r) && y < rowTop(r + 1)) return r;
+    return -1;
+}
+int GridView::columnAt(int x) const
+{
+    const int c = (x - headWidth() + horizontalScrollBar()->value()) / m_width;
+    return x >= headWidth() && x < viewport()->width() - kBar && c < m_source.columns() ? c : -1;
+}
+QRect GridView::cellRect(int row, int column) const
+{
+    return {headWidth() + column * m_width - horizontalScrollBar()->value(), rowTop(row), m_width, rowTop(row + 1) - rowTop(row) - 1};
+}
+
+void GridView::paintHead(QPainter& p, int r, QRect box)
+{
+    const GridRow row = m_source.row(r);
+    const report::Theme& th = theme();
+    const bool wide = headWidth() > 400;
+    const int limitsWidth = m_heads ? (wide ? 110 : 78) : 0, valueWidth = m_heads ? (wide ? 110 : 92) : 0;
+    if (r == m_row) p.fillRect(box, th.selected);
+    const QColor colour = row.inUse ? th.of(row.verdict) : th.second;
+    if (row.kind == RowKind::FixedHead) {
+        p.setFont(report::uiFont(12));
+        p.setPen(th.second);
+        p.drawText(box.adjusted(10, 0, 0, 0), Qt::AlignVCenter, row.name);
+        return;
+    }
+    if (row.kind == RowKind::FeaturesLine) {
+        p.setRenderHint(QPainter::Antialiasing);
+        p.setPen(Qt::NoPen);
+        p.setBrush(th.second);
+        const QPointF c(box.left() + 32, box.center().y() + 1);
+        p.drawPolygon(row.unfolded ? QPolygonF({c + QPointF(-4, -2), c + QPointF(4, -2), c + QPointF(0, 4)}) : QPolygonF({c + QPointF(-2, -4), c + QPointF(4, 0), c + QPointF(-2, 4)}));
+        p.setFont(report::uiFont(12));
+        p.setPen(th.second);
+        p.drawText(box.adjusted(48, 0, 0, 0), Qt::AlignVCenter, row.name);
+        return;
+    }
+    int x = box.left() + 6;
+    if (row.kind == RowKind::Datum) {
+        p.setRenderHint(QPainter::Antialiasing);
+        p.setPen(QPen(th.datum, 1.4));
+        p.setBrush(th.paper);
+        const QRectF frame(x, box.center().y() - 8, 17, 17);
+        p.drawRect(frame);
+        p.setFont(report::sheetFont(14));
+        p.drawText(frame, Qt::AlignCenter, row.letter);
+    } else if (row.kind == RowKind::Check && !row.balloon.isEmpty()) {
+        report::paintBalloon(p, QPointF(x + 9, box.center().y() + 0.5), 9, row.balloon, colour, th.paper);
+    }
+    x += 26;
+    if (row.stepKind) drawKindSymbol(p, *row.stepKind, QRectF(x, box.center().y() - 6.5, 14, 14), row.kind == RowKind::Datum ? th.datum : th.ink);
+    x += 20;
+    const int nameRight = box.right() - limitsWidth - valueWidth;
+    p.setFont(report::uiFont(row.kind == RowKind::Feature ? 12 : 13));
+    p.setPen(row.inUse ? th.ink : th.second);
+    p.drawText(QRect(x, box.top(), nameRight - x, box.height()), Qt::AlignVCenter, p.fontMetrics().elidedText(row.name, Qt::ElideRight, nameRight - x - 4));
+    if (!m_heads || row.kind == RowKind::Feature) return;
+    // Value in its verdict's colour, unit beside it.
+    p.setFont(report::uiFont(13, true));
+    p.setPen(colour);
+    const int unitWidth = row.unit.isEmpty() ? 0 : QFontMetrics(report::uiFont(12)).horizontalAdvance(row.unit) + 4;
+    const QRect valueBox(nameRight, box.top(), valueWidth - 8, box.height());
+    if (row.verdict == Verdict::NotMeasured && row.value.isEmpty()) {
+        p.setFont(report::uiFont(12));
+        p.drawText(valueBox, Qt::AlignVCenter | Qt::AlignRight, QStringLiteral("–"));
+    } else {
+        p.drawText(valueBox.adjusted(0, 0, -unitWidth, 0), Qt::AlignVCenter | Qt::AlignRight, row.value);
+        p.setFont(report::uiFont(12));
+        p.setPen(th.second);
+        p.drawText(valueBox, Qt::AlignVCenter | Qt::AlignRight, row.unit);
+    }
+    p.setPen(th.second);
+    p.setFont(report::uiFont(12));
+    const QRect limitsBox(box.right() - limitsWidth, box.top(), limitsWidth - 6, box.height());
+    p.drawText(limitsBox, Qt::AlignVCenter | Qt::AlignRight, p.fontMetrics().elidedText(row.limits, Qt::ElideRight, limitsBox.width()));
+}
+
+void GridView::paintCell(QPainter& p, const GridCell& c, QRect box, RowKind kind)
+{
+    const report::Theme& th = theme();
+    if (!c.asked) return;
+    p.setRenderHint(QPainter::Antialiasing, false);
+    const QRect in = box.adjusted(1, 0, -1, 0);
+    const bool glyphs = m_width >= 24;
+    if (kind == RowKind::FeaturesLine || kind == RowKind::Feature) {
+        if (c.verdict == Verdict::NotMeasured) report::hatch(p, QRectF(in), th.notMeasured, 5);
+        return;
+    }
+    switch (c.verdict) {
+    case Verdict::Fail: {
+        p.fillRect(in, th.fail);
+        if (glyphs) {
+            report::drawCross(p, QRectF(in.center().x() - 6, in.center().y() - 6, 13, 13), th.paper, 2);
+            // A notch says on which side.
+            p.setRenderHint(QPainter::Antialiasing);
+            p.setPen(Qt::NoPen);
+            p.setBrush(th.paper);
+            const double m = in.center().x() + 0.5;
+            if (c.tooHigh) p.drawPolygon(QPolygonF({{m - 4, double(in.top())}, {m + 4, double(in.top())}, {m, in.top() + 3.5}}));
+            if (c.tooLow) p.drawPolygon(QPolygonF({{m - 4, in.bottom() + 1.0}, {m + 4, in.bottom() + 1.0}, {m, in.bottom() - 2.5}}));
+        }
+        return;
+    }
+    case Verdict::NotMeasured:
+        if (glyphs) {
+            report::hatch(p, QRectF(in), th.notMeasured, 5);
+        } else {
+            p.setPen(th.notMeasured);
+            p.setBrush(Qt::NoBrush);
+            p.drawRect(QRect(in.left(), in.center().y() - in.height() / 4, std::max(1, in.width() - 1), in.height() / 2));
+        }
+        return;
+    case Verdict::Pass:
+        p.fillRect(in, th.passGround);
+        break;
+    case Verdict::Unjudged:
+        if (c.place >= 0) { // an ink ring on the range of all trials
+            p.setRenderHint(QPainter::Antialiasing);
+            p.setPen(QPen(th.ink, 1.2));
+            p.setBrush(Qt::NoBrush);
+            p.drawEllipse(QPointF(in.center().x() + 0.5, in.bottom() - 4 - c.place * (in.height() - 8)), 2.6, 2.6);
+        }
+        return;
+    }
+    if (c.place < 0 || m_width < 8) return;
+    const int tick = std::min(10, m_width - 2);
+    const double y = in.bottom() - 2 - c.place * (in.height() - 5);
+    const QRectF mark(in.center().x() - tick / 2 + 0.5, y - 1.5, tick, 3);
+    if (c.near) {
+        p.setPen(QPen(th.pass, 1));
+        const int limit = c.place > 0.5 ? in.top() : in.bottom();
+        p.drawLine(in.left(), limit, in.right(), limit);
+        p.setBrush(Qt::NoBrush);
+        p.drawRect(mark.adjusted(0, 0, -1, 0));
+    } else {
+        p.fillRect(mark, th.pass);
+    }
+}
+
+void GridView::paintEvent(QPaintEvent*)
+{
+    QPainter p(viewport());
+    const report::Theme& th = theme();
+    const QRect all = viewport()->rect();
+    p.fillRect(all, th.paper);
+    const int head = headWidth(), n = m_source.columns(), bottom = all.height() - kVerdict;
+    const int first = std::max(0, horizontalScrollBar()->value() / m_width), last = std::min(n, first + (all.width() - head - kBar) / m_width + 2);
+    if (m_source.rows() == 0 || n == 0) {
+        p.setFont(report::uiFont(13));
+        p.setPen(th.second);
+        p.drawText(all.adjusted(24, 12, -24, -12), Qt::AlignCenter | Qt::TextWordWrap, m_source.emptyHint());
+        if (m_source.rows() == 0 && n == 0) return;
+    }
+    // ---- cells
+    p.save();
+    p.setClipRect(head, kTop, all.width() - head - kBar, bottom - kTop);
+    const bool column = m_column >= first && m_column < last;
+    const QRect current(head + m_column * m_width - horizontalScrollBar()->value(), 0, m_width, all.height());
+    if (column) p.fillRect(current, th.selected);
+    for (int r = 0; r + 1 < int(m_tops.size()); ++r) {
+        const int top = rowTop(r);
+        if (top >= bottom || rowTop(r + 1) <= kTop) continue;
+        const GridRow row = m_source.row(r);
+        const int h = rowTop(r + 1) - top - 1;
+        if (r == m_row) p.fillRect(QRect(head, top, all.width(), h), th.selected);
+        for (int c = first; c < last; ++c) paintCell(p, m_source.cell(r, c), QRect(head + c * m_width - horizontalScrollBar()->value(), top, m_width, h), row.kind);
+        if (row.kind == RowKind::Draft) {
+            p.setPen(QPen(th.datum, 1, Qt::DashLine));
+            p.drawLine(head, top, all.width(), top);
+            p.drawLine(head, top + h, all.width(), top + h);
+        }
+    }
+    p.restore();
+    // ---- row heads
+    p.save();
+    p.setClipRect(0, kTop, head, bottom - kTop);
+    for (int r = 0; r + 1 < int(m_tops.size()); ++r) {
+        const int top = rowTop(r), h = rowTop(r + 1) - top - 1;
+        if (top >= bottom || top + h <= kTop) continue;
+        p.setRenderHint(QPainter::Antialiasing, false);
+        paintHead(p, r, QRect(0, top, head - 8, h));
+        if (m_source.row(r).kind == RowKind::Draft) {
+            p.setRenderHint(QPainter::Antialiasing, false);
+            p.setPen(QPen(th.datum, 1, Qt::DashLine));
+            p.setBrush(Qt::NoBrush);
+            p.drawRect(QRect(1, top, head - 10, h));
+        }
+    }
+    p.restore();
+    // ---- column heads
+    p.setFont(report::uiFont(12));
+    p.setPen(th.second);
+    if (m_heads) {
+        const bool wide = head > 400;
+        const int limitsWidth = wide ? 110 : 78, valueWidth = wide ? 110 : 92;
+        p.drawText(QRect(8, 0, 200, kTop), Qt::AlignVCenter, tr("recipe"));
+        p.drawText(QRect(head - 8 - limitsWidth - valueWidth, 0, valueWidth - 8, kTop), Qt::AlignVCenter | Qt::AlignRight, m_column >= 0 ? tr("column %1").arg(m_column + 1) : QString());
+        p.drawText(QRect(head - 8 - limitsWidth, 0, limitsWidth - 6, kTop), Qt::AlignVCenter | Qt::AlignRight, tr("limits"));
+    }
+    p.save();
+    p.setClipRect(head, 0, all.width() - head - kBar, all.height());
+    for (int c = first; c < last; ++c) {
+        const GridColumn col = m_source.column(c);
+        const QRect box(head + c * m_width - horizontalScrollBar()->value(), 0, m_width, kTop);
+        p.setPen(c == m_column ? th.datum : th.ink);
+        p.setFont(report::uiFont(12, c == m_column));
+        if (m_width >= 24) p.drawText(QRect(box.left() - 6, 2, box.width() + 12, 17), Qt::AlignCenter, col.head);
+        if (col.label && m_width >= 8) report::drawLabelSign(p, QPointF(box.center().x() + 0.5, 27), 3.6, *col.label, th.ink);
+        if (col.flag && m_width >= 24) { // label and verdict disagree
+            p.setRenderHint(QPainter::Antialiasing);
+            const double x = box.center().x() + 8;
+            p.setPen(QPen(th.ink, 1.4));
+            p.drawLine(QPointF(x, 21), QPointF(x, 33));
+            p.setBrush(th.ink);
+            p.drawPolygon(QPolygonF({{x, 21}, {x + 6, 23.5}, {x, 26}}));
+        }
+        const QRectF sign(box.center().x() - 6, bottom + 6, 13, 13);
+        if (col.error) report::hatch(p, QRectF(box.left() + 2, bottom + 4, m_width - 4, kVerdict - 8), th.notMeasured, 5);
+        else if (col.answered && m_width >= 24) col.accept ? report::drawTick(p, sign, th.pass, 1.8) : report::drawCross(p, sign, th.fail, 2.2);
+        else if (col.answered && !col.accept) p.fillRect(QRectF(box.left() + 0.5, bottom + 6, std::max(1, m_width - 1), kVerdict - 12), th.fail);
+    }
+    if (column) {
+        p.setRenderHint(QPainter::Antialiasing, false);
+        p.setPen(QPen(th.datum, 2));
+        p.drawLine(current.left(), 0, current.left(), all.height());
+        p.drawLine(current.right() + 1, 0, current.right() + 1, all.height());
+    }
+    p.restore();
+    // ---- verdict line and the bar of all rows
+    p.setRenderHint(QPainter::Antialiasing, false);
+    p.setPen(QPen(th.ink, 1));
+    p.drawLine(0, bottom, all.width(), bottom);
+    p.setFont(report::uiFont(13));
+    p.drawText(QRect(8, bottom, head - 12, kVerdict), Qt::AlignVCenter, p.fontMetrics().elidedText(m_source.verdictLine(), Qt::ElideRight, head - 16));
+    const int rows = m_source.rows();
+    if (rows > 0) {
+        const double step = double(bottom - kTop) / rows;
+        for (int r = 0; r < rows; ++r) {
+            const GridRow row = m_source.row(r);
+            if (row.verdict == Verdict::Fail) p.fillRect(QRectF(all.width() - 8, kTop + r * step, 8, std::max(2.0, step - 1)), th.fail);
+            else if (row.verdict == Verdict::NotMeasured) report::hatch(p, QRectF(all.width() - 8, kTop + r * step, 8, std::max(2.0, step - 1)), th.notMeasured, 4);
+        }
+    }
+    p.setPen(th.hair);
+    p.drawLine(all.width() - 9, kTop, all.width() - 9, bottom);
+}
+
+void GridView::mousePressEvent(QMouseEvent* e)
+{
+    const QPoint at = e->position().toPoint();
+    if (at.x() >= viewport()->width() - kBar && m_source.rows() > 0) { // the bar of all rows
+        const int bottom = viewport()->height() - kVerdict;
+        const int r = std::clamp((at.y() - kTop) * m_source.rows() / std::max(1, bottom - kTop), 0, m_source.rows() - 1);
+        emit chosen(r, -1);
+        return;
+    }
+    const int r = rowAt(at.y()), c = columnAt(at.x());
+    if (r >= 0 && c < 0 && m_source.row(r).kind == RowKind::FeaturesLine) {
+        emit foldToggled(r);
+        return;
+    }
+    if (r >= 0 || c >= 0) emit chosen(r, c);
+}
+
+void GridView::mouseDoubleClickEvent(QMouseEvent* e)
+{
+    const int r = rowAt(int(e->position().y()));
+    if (r < 0 || e->position().x() >= headWidth()) return;
+    const int limitsWidth = headWidth() > 400 ? 110 : 78;
+    if (m_heads && e->position().x() > headWidth() - 8 - limitsWidth) emit limitsWanted(r);
+    else emit renameWanted(r);
+}
+
+void GridView::keyPressEvent(QKeyEvent* e)
+{
+    const auto row = [&](int step) {
+        int r = m_row;
+        do r += step;
+        while (r >= 0 && r < m_source.rows() && (m_source.row(r).kind == RowKind::FeaturesLine || m_source.row(r).kind == RowKind::FixedHead));
+        if (r >= 0 && r < m_source.rows()) emit chosen(r, -1);
+    };
+    switch (e->key()) {
+    case Qt::Key_Left: return m_column > 0 ? emit chosen(-1, m_column - 1) : void();
+    case Qt::Key_Right: return m_column + 1 < m_source.columns() ? emit chosen(-1, m_column + 1) : void();
+    case Qt::Key_Up: return row(-1);
+    case Qt::Key_Down: return row(+1);
+    case Qt::Key_Home: return m_source.columns() ? emit chosen(-1, 0) : void();
+    case Qt::Key_End: return m_source.columns() ? emit chosen(-1, m_source.columns() - 1) : void();
+    case Qt::Key_U:
+        for (int r = 0; r < m_source.rows(); ++r)
+            if (m_source.row(r).kind == RowKind::FeaturesLine) return emit foldToggled(r);
+        return;
+    default: QAbstractScrollArea::keyPressEvent(e);
+    }
+}
+
+void GridView::wheelEvent(QWheelEvent* e)
+{
+    if (e->modifiers().testFlag(Qt::ControlModifier)) { // width about the pointer
+        const std::vector<int> widths{3, 10, 28, 72};
+        auto at = std::find(widths.begin(), widths.end(), m_width);
+        if (e->angleDelta().y() > 0 && at + 1 != widths.end()) ++at;
+        else if (e->angleDelta().y() < 0 && at != widths.begin()) --at;
+        const double under = (e->position().x() - headWidth() + horizontalScrollBar()->value()) / m_width;
+        setColumnWidth(*at);
+        horizontalScrollBar()->setValue(int(under * m_width - (e->position().x() - headWidth())));
+        return;
+    }
+    if (e->modifiers().testFlag(Qt::ShiftModifier) || e->angleDelta().x() != 0) {
+        horizontalScrollBar()->setValue(horizontalScrollBar()->value() - (e->angleDelta().x() ? e->angleDelta().x() : e->angleDelta().y()));
+        return;
+    }
+    verticalScrollBar()->setValue(verticalScrollBar()->value() - e->angleDelta().y() / 2);
+}
+
+bool GridView::viewportEvent(QEvent* e)
+{
+    if (e->type() == QEvent::ToolTip) {
+        auto* help = static_cast<QHelpEvent*>(e);
+        const int r = rowAt(help->pos().y()), c = columnAt(help->pos().x());
+        QString text;
+        if (c >= 0 && r >= 0) text = m_source.column(c).tip + QStringLiteral("\n") + m_source.cell(r, c).text;
+        else if (c >= 0) text = m_source.column(c).tip;
+        else if (r >= 0) text = m_source.row(r).name + (m_source.row(r).stepKind ? QStringLiteral("\n") + QString::fromStdString(m_source.row(r).stepKind->help) : QString());
+        QToolTip::showText(help->globalPos(), text.trimmed(), viewport());
+        return true;
+    }
+    return QAbstractScrollArea::viewportEvent(e);
+}
+
+} // namespace desktop

@@ -1,0 +1,105 @@
+// grid_view.h - rows are the recipe's steps, columns are items: trials in Set up, the latest items in Run. One widget, one language.
+//
+// It asks a GridSource for what to show and paints only what is in view.
+#pragma once
+#include "inspect/result.h"
+#include "report/theme.h"
+
+#include <QAbstractScrollArea>
+#include <optional>
+
+namespace desktop {
+
+enum class RowKind { Datum, FeaturesLine, Feature, Check, FixedHead, Draft };
+
+struct GridRow {
+    RowKind kind = RowKind::Check;
+    std::string step, output;
+    QString balloon, letter, name, value, unit, limits;
+    const recipe::StepKind* stepKind = nullptr;
+    inspect::Verdict verdict = inspect::Verdict::Unjudged; // of the column in view
+    bool inUse = true, unfolded = false;
+    double low = 0, high = 1; // of what the ticks are laid between
+};
+struct GridColumn {
+    QString head;
+    std::optional<report::Sign> label;
+    bool flag = false;        // label and verdict disagree
+    bool answered = false, accept = false, error = false;
+    QString tip;
+};
+struct GridCell {
+    bool asked = false; // empty paper otherwise
+    inspect::Verdict verdict = inspect::Verdict::Unjudged;
+    double place = -1;  // 0 low limit .. 1 high limit; below 0: no tick
+    bool near = false, tooHigh = false, tooLow = false;
+    QString text; // spoken name and hover
+};
+
+class GridSource
+{
+public:
+    virtual ~GridSource() = default;
+    virtual int rows() const = 0;
+    virtual int columns() const = 0;
+    virtual GridRow row(int r) const = 0;
+    virtual GridColumn column(int c) const = 0;
+    virtual GridCell cell(int r, int c) const = 0;
+    virtual QString verdictLine() const = 0;
+    virtual QString emptyHint() const = 0;
+};
+// The cell of one check over the results of one picture: the worst of its items.
+GridCell cellFor(const inspect::PictureResult* result, const std::string& step, const std::string& output, double low, double high);
+GridCell featureCell(const inspect::PictureResult* result, const std::vector<std::string>& steps);
+// Where ticks lie for a check: its limits, or the range of the values when it has none.
+void tickRange(const recipe::Limits& limits, const std::vector<double>& values, double& low, double& high);
+
+class GridView : public QAbstractScrollArea
+{
+    Q_OBJECT
+public:
+    explicit GridView(GridSource& source, QWidget* parent = nullptr);
+    void refresh(); // after the source changed
+    int currentRow() const { return m_row; }
+    int currentColumn() const { return m_column; }
+    void setCurrent(int row, int column);
+    void setHeadVisible(bool on) { m_heads = on; }
+    void setFollowLatest(bool on) { m_follow = on; }
+    int columnWidth() const { return m_width; }
+    void setColumnWidth(int width);
+    QRect cellRect(int row, int column) const; // viewport coordinates
+    QSize sizeHint() const override { return {1280, 340}; }
+
+signals:
+    void chosen(int row, int column);     // either may be -1: unchanged
+    void foldToggled(int row);
+    void renameWanted(int row);
+    void limitsWanted(int row);
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseDoubleClickEvent(QMouseEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+    void wheelEvent(QWheelEvent*) override;
+    bool viewportEvent(QEvent*) override;
+    void scrollContentsBy(int, int) override { viewport()->update(); }
+
+private:
+    int headWidth() const;
+    int rowHeight(int r) const;
+    int rowTop(int r) const; // viewport coordinates
+    int rowAt(int y) const;
+    int columnAt(int x) const;
+    void layOut();
+    void paintHead(QPainter& p, int r, QRect box);
+    void paintCell(QPainter& p, const GridCell& c, QRect box, RowKind kind);
+
+    GridSource& m_source;
+    std::vector<int> m_tops; // content coordinates, one more than rows
+    int m_row = -1, m_column = -1, m_width = 28;
+    bool m_heads = true, m_follow = false;
+};
+
+} // namespace desktop

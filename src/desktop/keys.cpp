@@ -1,0 +1,79 @@
+#include "desktop/keys.h"
+
+#include <QAction>
+
+namespace desktop {
+
+const std::vector<Key>& keyTable()
+{
+    static const std::vector<Key> table{
+        {"new", "New recipe", "Ctrl+N", "all", "Starts an empty recipe."},
+        {"open", "Open recipe…", "Ctrl+O", "all", "Opens a recipe file or folder."},
+        {"save", "Save", "Ctrl+S", "all", "Saves the recipe; its revision goes up by one."},
+        {"saveAs", "Save as…", "Ctrl+Shift+S", "all", "Saves the recipe under another name."},
+        {"addPictures", "Add pictures…", "Ctrl+P", "all", "Adds pictures as trials."},
+        {"addFolder", "Add a folder of pictures…", "Ctrl+Shift+P", "all", "Adds all pictures of a folder as trials."},
+        {"quit", "Quit", "Ctrl+Q", "all", "Closes Dikkat."},
+        {"undo", "Undo", "Ctrl+Z", "all", "Takes the last change back."},
+        {"redo", "Redo", "Ctrl+Shift+Z", "all", "Makes the change again that was taken back."},
+        {"takeReference", "Take this picture as reference", "Ctrl+R", "setup", "Steps are drawn on the reference: the picture of a good part."},
+        {"calibrate", "Calibrate…", "Ctrl+K", "setup", "States the size of a pixel from a known length."},
+        {"deleteStep", "Delete step", "Del", "setup", "Deletes the selected step; what read it stays and says so."},
+        {"rename", "Rename", "F2", "setup", "Renames the selected step; nothing that reads it breaks."},
+        {"useStep", "Step in use", "Y", "setup", "Takes the selected step out of use, or back into it."},
+        {"removeTrial", "Remove trial", "Shift+Del", "setup", "Takes this picture out of the trials; the file stays."},
+        {"labelGood", "Label good", "G", "setup", "Labels this trial good."},
+        {"labelBad", "Label bad", "B", "setup", "Labels this trial bad."},
+        {"labelOpen", "Label open", "O", "setup", "Takes this trial's label away."},
+        {"nextTrial", "Next trial", "PgDown", "setup", "Shows the next trial."},
+        {"previousTrial", "Previous trial", "PgUp", "setup", "Shows the trial before."},
+        {"nextFailed", "Next failed trial", "Ctrl+PgDown", "setup", "Shows the next trial that is rejected."},
+        {"nextDisagreeing", "Next disagreeing trial", "Shift+PgDown", "setup", "Shows the next trial whose label and verdict disagree."},
+        {"showReference", "Reference", "E", "setup", "Shows the reference instead of the trial."},
+        {"bare", "Bare picture", "Q", "setup", "Shows the picture without marks."},
+        {"taken", "Taken and rest", "W", "setup", "Shows what the threshold takes; the rest goes flat."},
+        {"allMarks", "All marks", "A", "setup", "Shows every label, however many."},
+        {"loupe", "Loupe", "L", "setup", "Shows single pixels under the pointer with grey level and place."},
+        {"fit", "Fit", "F", "setup", "Shows the item, the whole picture or single pixels in turn."},
+        {"zoomIn", "Closer", "+", "setup", "Zooms in about the middle."},
+        {"zoomOut", "Farther", "-", "setup", "Zooms out about the middle."},
+        {"reverse", "Reverse", "R", "setup", "Turns the search direction round."},
+        {"nextShape", "Next shape", "C", "setup", "Gives the region its next possible shape."},
+        {"takeDraft", "Take the draft", "Return", "setup", "Takes the drafted step into the recipe; once more takes the proposed limits."},
+        {"letGo", "Let go", "Esc", "setup", "Lets go of the draft, the chosen kind or the selection, one at a time."},
+        {"nextOffer", "Next offer", "Tab", "setup", "Chooses the next reading of the same stroke."},
+        {"kinds", "Kinds of steps", "K", "setup", "Makes a step by keys: lists every kind."},
+        {"nextItem", "Next item", "N", "setup", "Chooses the next item of the picture."},
+        {"sheetAlone", "Sheet alone", "F11", "setup", "Gives the sheet the whole window, or takes it back."},
+        {"gridAlone", "Grid alone", "F12", "setup", "Gives the grid the whole window, or takes it back."},
+        {"dark", "Dark theme", "Ctrl+D", "all", "Changes between the light and the dark theme."},
+        {"setup", "Set up", "Ctrl+1", "all", "Where recipes are made and proved."},
+        {"runPage", "Run", "Ctrl+2", "all", "Where items are inspected one after another."},
+        {"records", "Records", "Ctrl+3", "all", "Where every inspected item can be found."},
+        {"start", "Start", "F6", "run", "Starts inspecting items."},
+        {"takeOne", "Take one", "F7", "run", "Inspects one item."},
+        {"stop", "Stop", "F8", "run", "Stops after the present item."},
+        {"guide", "Keys and gestures", "F1", "all", "Lists keys and gestures."},
+    };
+    return table;
+}
+
+const Key& keyOf(const QString& id)
+{
+    for (const Key& k : keyTable())
+        if (id == QLatin1String(k.id)) return k;
+    qFatal("no key is declared for %s", qPrintable(id));
+}
+
+QAction* makeAction(const QString& id, QObject* parent)
+{
+    const Key& k = keyOf(id);
+    auto* a = new QAction(QString::fromUtf8(k.label), parent);
+    a->setObjectName(id);
+    const QKeySequence keys(QString::fromLatin1(k.keys));
+    if (!keys.isEmpty()) a->setShortcut(keys);
+    a->setToolTip(QString::fromUtf8(k.help) + (keys.isEmpty() ? QString() : QStringLiteral("  (") + keys.toString(QKeySequence::NativeText) + QStringLiteral(")")));
+    return a;
+}
+
+} // namespace desktop

@@ -1,0 +1,481 @@
+#include "desktop/main_window.h"
+
+#include "desktop/keys.h"
+#include "desktop/recovery.h"
+#include "desktop/style.h"
+#include "image/decode.h"
+
+#include <QApplication>
+#include <QCloseEvent>
+#include <QDialogButtonBox>
+#include <QDir>
+#include <QDoubleSpinBox>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QFormLayout>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QSettings>
+#include <QStackedWidget>
+#include <QStatusBar>
+#include <QTextBrowser>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+namespace desktop {
+using namespace recipe;
+
+namespace {
+const QString kRecipeFilter = QStringLiteral("Dikkat recipes (*.dikkat *.json);;All files (*)");
+const QString kPictureFilter = QStringLiteral("Pictures (*.png *.jpg *.jpeg *.tif *.tiff);;All files (*)");
+} // namespace
+
+MainWindow::MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder, QWidget* parent) : QMainWindow(parent)
+{
+    setObjectName(QStringLiteral("mainWindow"));
+    setAcceptDrops(true);
+    setMinimumSize(960, 640);
+    m_setup = new SetupPage(m_session, this);
+    m_run = new RunPage(m_session, std::move(simulated), dataFolder + QStringLiteral("/records.sqlite"), this);
+    m_records = new RecordsPage(dataFolder + QStringLiteral("/records.sqlite"), this);
+    m_pages = new QStackedWidget(this);
+    m_pages->addWidget(m_setup);
+    m_pages->addWidget(m_run);
+    m_pages->addWidget(m_records);
+    makeHeader();
+    makeActions();
+    connect(&m_session, &Session::recipeChanged, this, &MainWindow::refreshHeader);
+    connect(&m_session, &Session::resultsChanged, this, &MainWindow::refreshHeader);
+    connect(&m_session, &Session::said, this, [this](const QString& text) { say(text); });
+    m_saidTimer.setSingleShot(true);
+    connect(&m_saidTimer, &QTimer::timeout, m_said, &QLabel::clear);
+    QSettings settings;
+    if (!restoreGeometry(settings.value(QStringLiteral("geometry")).toByteArray())) resize(1280, 800);
+    m_setup->upper()->restoreState(settings.value(QStringLiteral("upper")).toByteArray());
+    m_setup->whole()->restoreState(settings.value(QStringLiteral("whole")).toByteArray());
+    refreshHeader();
+    showWorkspace(0);
+}
+
+void MainWindow::makeHeader()
+{
+    auto* whole = new QWidget(this);
+    auto* layout = new QVBoxLayout(whole);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(0);
+    auto* header = new QWidget(whole);
+    header->setObjectName(QStringLiteral("header"));
+    header->setFixedHeight(40);
+    auto* row = new QHBoxLayout(header);
+    row->setContentsMargins(10, 0, 10, 0);
+    row->setSpacing(6);
+    auto* brand = new QLabel(QStringLiteral("Dikkat"), header);
+    brand->setFont(report::uiFont(14, true));
+    row->addWidget(brand);
+    m_menus = new QMenuBar(header);
+    m_menus->setNativeMenuBar(false);
+    m_menus->setSizePolicy(QSizePolicy::Maximum, QSizePolicy::Preferred);
+    row->addWidget(m_menus);
+    const char* tabs[] = {"setup", "runPage", "records"};
+    for (int i = 0; i < 3; ++i) {
+        auto* b = new QToolButton(header);
+        const Key& key = keyOf(QString::fromLatin1(tabs[i]));
+        b->setObjectName(QStringLiteral("tab%1").arg(i));
+        b->setText(QString::fromLatin1(key.label));
+        b->setToolTip(QString::fromLatin1(key.help) + QStringLiteral("  (") + QString::fromLatin1(key.keys) + QStringLiteral(")"));
+        b->setProperty("tab", true);
+        b->setCheckable(true);
+        b->setAutoExclusive(true);
+        connect(b, &QToolButton::clicked, this, [this, i] { showWorkspace(i); });
+        row->addWidget(b);
+        m_tabs.push_back(b);
+    }
+    row->addSpacing(8);
+    m_name = new QLabel(header);
+    m_name->setObjectName(QStringLiteral("recipeName"));
+    m_name->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    row->addWidget(m_name, 1);
+    const auto chip = [&](const char* name) {
+        auto* b = new QToolButton(header);
+        b->setObjectName(QLatin1String(name));
+        b->setProperty("chip", true);
+        row->addWidget(b);
+        return b;
+    };
+    m_trialChip = chip("trialChip");
+    m_trialChip->setToolTip(tr("Next trial whose label and verdict disagree  (Shift+PgDown)"));
+    connect(m_trialChip, &QToolButton::clicked, this, [this] { m_setup->action(QStringLiteral("nextDisagreeing"))->trigger(); });
+    m_calibrated = chip("calibratedChip");
+    m_calibrated->setToolTip(tr("The size of a pixel; click to state it from a known length  (Ctrl+K)"));
+    connect(m_calibrated, &QToolButton::clicked, this, [this] { calibrate(); });
+    layout->addWidget(header);
+    m_notice = new QWidget(whole);
+    m_notice->setObjectName(QStringLiteral("notice"));
+    auto* noticeRow = new QHBoxLayout(m_notice);
+    noticeRow->setContentsMargins(12, 4, 8, 4);
+    m_noticeText = new QLabel(m_notice);
+    m_noticeText->setObjectName(QStringLiteral("noticeText"));
+    m_noticeText->setWordWrap(true);
+    m_noticeText->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    noticeRow->addWidget(m_noticeText, 1);
+    m_noticeButtons = new QHBoxLayout;
+    noticeRow->addLayout(m_noticeButtons);
+    m_notice->hide();
+    layout->addWidget(m_notice);
+    layout->addWidget(m_pages, 1);
+    setCentralWidget(whole);
+    m_said = new QLabel(this);
+    m_said->setObjectName(QStringLiteral("said"));
+    statusBar()->addWidget(m_said, 1);
+    statusBar()->setSizeGripEnabled(false);
+}
+
+QAction* MainWindow::add(const char* id, const std::function<void()>& call)
+{
+    QAction* a = makeAction(QString::fromLatin1(id), this);
+    addAction(a);
+    connect(a, &QAction::triggered, this, call);
+    return a;
+}
+
+void MainWindow::makeActions()
+{
+    QMenu* recipe = m_menus->addMenu(tr("&Recipe"));
+    recipe->setToolTipsVisible(true);
+    recipe->addAction(add("new", [this] {
+        if (mayLoseChanges()) m_session.newRecipe(), showWorkspace(0);
+    }));
+    recipe->addAction(add("open", [this] {
+        if (!mayLoseChanges()) return;
+        const QString path = QFileDialog::getOpenFileName(this, tr("Open recipe"), QFileInfo(m_session.path()).absolutePath(), kRecipeFilter, nullptr, QFileDialog::DontUseNativeDialog);
+        if (!path.isEmpty()) openRecipe(path);
+    }));
+    m_recent = recipe->addMenu(tr("Recent recipes"));
+    recipe->addAction(add("save", [this] { save(); }));
+    recipe->addAction(add("saveAs", [this] { saveAs(); }));
+    recipe->addSeparator();
+    recipe->addAction(add("addPictures", [this] {
+        addPictures(QFileDialog::getOpenFileNames(this, tr("Add pictures"), QString(), kPictureFilter, nullptr, QFileDialog::DontUseNativeDialog));
+    }));
+    recipe->addAction(add("addFolder", [this] {
+        const QString folder = QFileDialog::getExistingDirectory(this, tr("Add a folder of pictures"), QString(), QFileDialog::DontUseNativeDialog);
+        if (!folder.isEmpty()) addPictures({folder});
+    }));
+    recipe->addSeparator();
+    recipe->addAction(add("quit", [this] { close(); }));
+
+    QMenu* edit = m_menus->addMenu(tr("&Edit"));
+    edit->setToolTipsVisible(true);
+    QAction* undo = add("undo", [this] { m_session.undo(); });
+    QAction* redo = add("redo", [this] { m_session.redo(); });
+    edit->addAction(undo);
+    edit->addAction(redo);
+    connect(edit, &QMenu::aboutToShow, this, [this, undo, redo] {
+        undo->setText(m_session.canUndo() ? tr("Undo %1").arg(m_session.undoText()) : tr("Undo"));
+        redo->setText(m_session.canRedo() ? tr("Redo %1").arg(m_session.redoText()) : tr("Redo"));
+        undo->setEnabled(m_session.canUndo()), redo->setEnabled(m_session.canRedo());
+    });
+    connect(edit, &QMenu::aboutToHide, this, [undo, redo] { undo->setEnabled(true), redo->setEnabled(true); });
+    edit->addSeparator();
+    for (const char* id : {"takeReference", "kinds", "rename", "useStep", "reverse", "nextShape", "deleteStep", "removeTrial"}) edit->addAction(m_setup->action(QString::fromLatin1(id)));
+    edit->addSeparator();
+    for (const char* id : {"labelGood", "labelBad", "labelOpen"}) edit->addAction(m_setup->action(QString::fromLatin1(id)));
+    edit->addSeparator();
+    edit->addAction(add("calibrate", [this] { calibrate(); }));
+
+    QMenu* view = m_menus->addMenu(tr("&View"));
+    view->setToolTipsVisible(true);
+    for (const char* id : {"fit", "zoomIn", "zoomOut", "loupe", "bare", "taken", "allMarks", "showReference"}) view->addAction(m_setup->action(QString::fromLatin1(id)));
+    view->addSeparator();
+    for (const char* id : {"nextTrial", "previousTrial", "nextFailed", "nextDisagreeing", "nextItem"}) view->addAction(m_setup->action(QString::fromLatin1(id)));
+    view->addSeparator();
+    view->addAction(m_setup->action(QStringLiteral("sheetAlone")));
+    view->addAction(m_setup->action(QStringLiteral("gridAlone")));
+    QAction* dark = add("dark", [] {});
+    dark->setCheckable(true);
+    dark->setChecked(report::theme().dark);
+    connect(dark, &QAction::toggled, this, [this](bool on) {
+        report::useDarkTheme(on);
+        QSettings().setValue(QStringLiteral("dark"), on);
+        applyTheme(*qApp);
+        m_setup->evidence()->refresh();
+        for (QWidget* w : findChildren<QWidget*>()) w->update();
+    });
+    view->addAction(dark);
+
+    QMenu* run = m_menus->addMenu(tr("R&un"));
+    run->setToolTipsVisible(true);
+    run->addAction(add("start", [this] { showWorkspace(1), m_run->start(); }));
+    run->addAction(add("takeOne", [this] { showWorkspace(1), m_run->takeOne(); }));
+    run->addAction(add("stop", [this] { m_run->stop(); }));
+    QMenu* help = m_menus->addMenu(tr("&Help"));
+    help->addAction(add("guide", [this] { showGuide(); }));
+    add("setup", [this] { showWorkspace(0); });
+    add("runPage", [this] { showWorkspace(1); });
+    add("records", [this] { showWorkspace(2); });
+    rebuildRecent();
+}
+
+void MainWindow::showWorkspace(int index)
+{
+    m_pages->setCurrentIndex(index);
+    m_tabs[std::size_t(index)]->setChecked(true);
+    if (index == 0) m_setup->sheet()->setFocus();
+    if (index == 2) m_records->refresh();
+}
+int MainWindow::workspace() const { return m_pages->currentIndex(); }
+
+void MainWindow::refreshHeader()
+{
+    const Recipe& r = m_session.recipe();
+    const QString name = QString::fromStdString(r.name);
+    QString text = tr("%1 · revision %2").arg(name).arg(r.revision);
+    if (m_session.modified()) text += tr(", edited");
+    m_name->setText(text);
+    m_name->setToolTip(m_session.path().isEmpty() ? tr("not saved yet") : m_session.path());
+    setWindowTitle(text + QStringLiteral(" · Dikkat"));
+    setWindowModified(m_session.modified());
+    m_calibrated->setText(r.mmPerPixel > 0 ? tr("calibrated %1 mm/px").arg(QString::fromStdString(base::shortest(r.mmPerPixel))) : tr("not calibrated"));
+    int good = 0, bad = 0, open = 0;
+    for (const Trial& t : r.trials) (t.label == Label::Good ? good : t.label == Label::Bad ? bad : open)++;
+    m_trialChip->setText(r.trials.empty() ? tr("no trials") : tr("%1 trials ○ %2 ● %3 – %4").arg(r.trials.size()).arg(good).arg(bad).arg(open));
+}
+
+void MainWindow::say(const QString& text, bool wrong)
+{
+    if (!wrong) {
+        m_said->setText(text);
+        m_saidTimer.start(8000);
+        return;
+    }
+    while (QLayoutItem* i = m_noticeButtons->takeAt(0)) delete i->widget(), delete i;
+    m_noticeText->setText(text);
+    auto* ok = new QPushButton(tr("Close"), m_notice);
+    ok->setObjectName(QStringLiteral("noticeClose"));
+    connect(ok, &QPushButton::clicked, m_notice, &QWidget::hide);
+    m_noticeButtons->addWidget(ok);
+    m_notice->show();
+}
+
+// ---------------------------------------------------------------- files
+bool MainWindow::openRecipe(const QString& path)
+{
+    if (auto ok = m_session.open(QFileInfo(path).absoluteFilePath()); !ok) {
+        say(tr("Not opened. %1").arg(QString::fromStdString(ok.error().text())), true);
+        return false;
+    }
+    m_notice->hide();
+    QSettings settings;
+    QStringList recent = settings.value(QStringLiteral("recent")).toStringList();
+    recent.removeAll(m_session.path());
+    recent.prepend(m_session.path());
+    settings.setValue(QStringLiteral("recent"), recent.mid(0, 10));
+    rebuildRecent();
+    showWorkspace(0);
+    return true;
+}
+
+void MainWindow::rebuildRecent()
+{
+    m_recent->clear();
+    for (const QString& path : QSettings().value(QStringLiteral("recent")).toStringList()) {
+        QAction* a = m_recent->addAction(path);
+        a->setEnabled(QFileInfo::exists(path));
+        connect(a, &QAction::triggered, this, [this, path] {
+            if (mayLoseChanges()) openRecipe(path);
+        });
+    }
+    m_recent->setEnabled(!m_recent->isEmpty());
+}
+
+bool MainWindow::save()
+{
+    if (m_session.path().isEmpty()) return saveAs();
+    if (auto ok = m_session.saveTo(m_session.path()); !ok) {
+        say(tr("Not saved. %1").arg(QString::fromStdString(ok.error().text())), true);
+        return false;
+    }
+    say(tr("Saved as revision %1").arg(m_session.recipe().revision));
+    return true;
+}
+
+bool MainWindow::saveAs()
+{
+    QFileDialog dialog(this, tr("Save recipe"), m_session.path().isEmpty() ? QDir::homePath() : m_session.path(), kRecipeFilter);
+    dialog.setOption(QFileDialog::DontUseNativeDialog);
+    dialog.setObjectName(QStringLiteral("saveDialog"));
+    dialog.setAcceptMode(QFileDialog::AcceptSave);
+    dialog.setDefaultSuffix(QStringLiteral("dikkat"));
+    if (dialog.exec() != QDialog::Accepted || dialog.selectedFiles().isEmpty()) return false;
+    const QString path = dialog.selectedFiles().front();
+    if (m_session.recipe().name == "Untitled") m_session.change(tr("name"), [&](Recipe& r) { r.name = QFileInfo(path).completeBaseName().toStdString(); });
+    if (auto ok = m_session.saveTo(path); !ok) {
+        say(tr("Not saved. %1").arg(QString::fromStdString(ok.error().text())), true);
+        return false;
+    }
+    say(tr("Saved as %1").arg(path));
+    return true;
+}
+
+bool MainWindow::mayLoseChanges()
+{
+    if (!m_session.modified()) return true;
+    QMessageBox box(QMessageBox::NoIcon, tr("Unsaved changes"), tr("%1 has changes that are not saved.").arg(QString::fromStdString(m_session.recipe().name)), QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
+    box.setObjectName(QStringLiteral("unsavedDialog"));
+    const int answer = box.exec();
+    if (answer == QMessageBox::Save) return save();
+    if (answer == QMessageBox::Discard) Recovery::forget();
+    return answer == QMessageBox::Discard;
+}
+
+void MainWindow::addPictures(const QStringList& paths)
+{
+    QStringList pictures;
+    for (const QString& path : paths) {
+        if (QFileInfo(path).isDir() && !QFileInfo::exists(path + QStringLiteral("/recipe.json"))) {
+            auto found = station::ListSource::picturesIn(path.toStdString());
+            if (!found) say(QString::fromStdString(found.error().text()), true);
+            else
+                for (const auto& p : *found) pictures << QString::fromStdString(p);
+        } else if (image::looksLikePicture(path.toStdString())) {
+            pictures << path;
+        } else if (path.endsWith(QStringLiteral(".dikkat")) || path.endsWith(QStringLiteral(".json")) || QFileInfo(path).isDir()) {
+            if (mayLoseChanges()) openRecipe(path);
+            return;
+        } else {
+            say(tr("%1 is neither a picture (.png .jpg .tif) nor a recipe (.dikkat .json)").arg(path), true);
+        }
+    }
+    m_session.addTrials(pictures);
+}
+
+void MainWindow::offerRecovery()
+{
+    const auto found = Recovery::find();
+    if (!found) return;
+    say(tr("Unsaved work from %1 was found%2.").arg(found->at, found->original.isEmpty() ? QString() : tr(" (%1)").arg(found->original)), true);
+    while (QLayoutItem* i = m_noticeButtons->takeAt(0)) delete i->widget(), delete i;
+    auto* restore = new QPushButton(tr("Restore"), m_notice);
+    restore->setObjectName(QStringLiteral("recoveryRestore"));
+    auto* discard = new QPushButton(tr("Discard"), m_notice);
+    discard->setObjectName(QStringLiteral("recoveryDiscard"));
+    m_noticeButtons->addWidget(restore);
+    m_noticeButtons->addWidget(discard);
+    connect(restore, &QPushButton::clicked, this, [this, f = *found] {
+        m_notice->hide();
+        if (!mayLoseChanges() || !openRecipe(f.file)) return;
+        m_session.restored(f.original);
+        Recovery::discard(f);
+    });
+    connect(discard, &QPushButton::clicked, this, [this, f = *found] {
+        Recovery::discard(f);
+        m_notice->hide();
+    });
+}
+
+void MainWindow::closeEvent(QCloseEvent* e)
+{
+    if (!mayLoseChanges()) return e->ignore();
+    m_run->stop();
+    QSettings settings;
+    settings.setValue(QStringLiteral("geometry"), saveGeometry());
+    settings.setValue(QStringLiteral("upper"), m_setup->upper()->saveState());
+    settings.setValue(QStringLiteral("whole"), m_setup->whole()->saveState());
+    e->accept();
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* e)
+{
+    if (e->mimeData()->hasUrls()) e->acceptProposedAction();
+}
+void MainWindow::dropEvent(QDropEvent* e)
+{
+    QStringList paths;
+    for (const QUrl& url : e->mimeData()->urls())
+        if (url.isLocalFile()) paths << url.toLocalFile();
+    e->acceptProposedAction();
+    addPictures(paths);
+}
+
+// ---------------------------------------------------------------- dialogs
+void MainWindow::calibrate()
+{
+    // The selected check's length in px is the ruler; without one the factor can be stated.
+    const Step* s = m_session.selectedStep();
+    const auto* item = m_session.currentItem();
+    const double now = m_session.recipe().mmPerPixel;
+    double pixels = 0;
+    QString ruler;
+    if (s && item)
+        for (const auto& c : item->checks)
+            if (c.step == s->id && !c.values.empty() && (c.unit == base::Unit::Pixel || c.unit == base::Unit::Millimetre) && pixels <= 0) {
+                pixels = c.values.front() / (c.unit == base::Unit::Millimetre ? now : 1.0);
+                ruler = QString::fromStdString(c.name);
+            }
+    QDialog dialog(this);
+    dialog.setObjectName(QStringLiteral("calibrateDialog"));
+    dialog.setWindowTitle(tr("Calibrate"));
+    auto* form = new QFormLayout(&dialog);
+    auto* factor = new QDoubleSpinBox(&dialog);
+    factor->setObjectName(QStringLiteral("factor"));
+    factor->setDecimals(8);
+    factor->setRange(0, 1000);
+    factor->setSuffix(QStringLiteral(" mm/px"));
+    factor->setValue(now);
+    factor->setSpecialValueText(tr("not calibrated"));
+    auto* known = new QDoubleSpinBox(&dialog);
+    known->setObjectName(QStringLiteral("knownLength"));
+    known->setDecimals(4);
+    known->setRange(0, 1e6);
+    known->setSuffix(QStringLiteral(" mm"));
+    if (pixels > 0) {
+        known->setValue(now > 0 ? pixels * now : 0);
+        form->addRow(tr("%1 is %2 px; its true length is").arg(ruler).arg(pixels, 0, 'f', 3), known);
+        connect(known, &QDoubleSpinBox::valueChanged, factor, [factor, pixels](double mm) { factor->setValue(mm / pixels); });
+    } else {
+        known->hide();
+        form->addRow(new QLabel(tr("Choose a length on the sheet first to use it as the ruler, or state the factor."), &dialog));
+    }
+    form->addRow(tr("One pixel is"), factor);
+    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel, &dialog);
+    form->addRow(buttons);
+    connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
+    connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+    if (dialog.exec() != QDialog::Accepted || factor->value() == now) return;
+    const double to = factor->value();
+    const bool byLength = pixels > 0 && known->value() > 0;
+    const QString by = byLength ? tr("%1 = %2 mm").arg(ruler).arg(known->value()) : tr("stated");
+    m_session.change(tr("calibrate"), [&](Recipe& r) {
+        r.mmPerPixel = to;
+        r.calibratedBy = by.toStdString();
+        // Checks without limits take the unit along; limits keep the unit they were entered in and say so.
+        for (Step& step : r.steps)
+            for (Check& c : step.checks)
+                if (const StepKind* k = findKind(step.kind); k && !c.limits.any())
+                    if (const OutputSpec* o = k->output(c.output)) c.limits.unit = r.unitOf(*o);
+    });
+    say(to > 0 ? tr("Calibrated: one pixel is %1 mm").arg(to, 0, 'g', 7) : tr("Not calibrated: values are in px"));
+}
+
+void MainWindow::showGuide()
+{
+    QDialog dialog(this);
+    dialog.setObjectName(QStringLiteral("guideDialog"));
+    dialog.setWindowTitle(tr("Keys and gestures"));
+    dialog.resize(640, 560);
+    auto* layout = new QVBoxLayout(&dialog);
+    auto* text = new QTextBrowser(&dialog);
+    QString html = tr("<h3>Gestures on the part</h3><p>Drag across it: width, edge. Drag along an edge: line. Click a hole: circle. Drag from one feature to another: distance. "
+                      "Ctrl+drag a frame: datum, count. Middle button or Space+drag moves, the wheel zooms. While dragging: wheel changes the averaging width, right button lets go.</p><h3>Keys</h3><table cellpadding=3>");
+    for (const Key& k : keyTable())
+        if (*k.keys) html += QStringLiteral("<tr><td><b>%1</b></td><td>%2</td><td>%3</td></tr>").arg(QString::fromLatin1(k.keys), QString::fromUtf8(k.label), QString::fromUtf8(k.help));
+    text->setHtml(html + QStringLiteral("</table>"));
+    layout->addWidget(text);
+    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close, &dialog);
+    connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+    layout->addWidget(buttons);
+    dialog.exec();
+}
+
+} // namespace desktop

@@ -1,0 +1,67 @@
+// main_window.h - header with the three workspaces, menus, files; everything else lives in the pages.
+#pragma once
+#include "desktop/records/records_page.h"
+#include "desktop/run/run_page.h"
+#include "desktop/setup/setup_page.h"
+
+#include <QMainWindow>
+
+class QMenu;
+class QMenuBar;
+class QStackedWidget;
+class QToolButton;
+
+namespace desktop {
+
+class MainWindow : public QMainWindow
+{
+    Q_OBJECT
+public:
+    // `simulated` makes the pictures of the station without a camera; `dataFolder` holds the record log.
+    MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder, QWidget* parent = nullptr);
+
+    Session& session() { return m_session; }
+    SetupPage* setupPage() const { return m_setup; }
+    RunPage* runPage() const { return m_run; }
+    RecordsPage* recordsPage() const { return m_records; }
+    bool openRecipe(const QString& path); // says what went wrong in the notice line
+    void addPictures(const QStringList& paths); // pictures, folders and recipes, as dropped
+    void offerRecovery();
+    bool save();
+    bool saveAs();
+    void showWorkspace(int index);
+    int workspace() const;
+
+protected:
+    void closeEvent(QCloseEvent*) override;
+    void dragEnterEvent(QDragEnterEvent*) override;
+    void dropEvent(QDropEvent*) override;
+
+private:
+    void makeHeader();
+    void makeActions();
+    void refreshHeader();
+    void say(const QString& text, bool wrong = false);
+    bool mayLoseChanges();
+    void calibrate();
+    void rebuildRecent();
+    void showGuide();
+    QAction* add(const char* id, const std::function<void()>& call);
+
+    Session m_session;
+    QMenuBar* m_menus = nullptr;
+    QMenu* m_recent = nullptr;
+    QLabel *m_name = nullptr, *m_said = nullptr;
+    QWidget* m_notice = nullptr;
+    QLabel* m_noticeText = nullptr;
+    QHBoxLayout* m_noticeButtons = nullptr;
+    QToolButton *m_calibrated = nullptr, *m_trialChip = nullptr;
+    std::vector<QToolButton*> m_tabs;
+    QStackedWidget* m_pages = nullptr;
+    SetupPage* m_setup = nullptr;
+    RunPage* m_run = nullptr;
+    RecordsPage* m_records = nullptr;
+    QTimer m_saidTimer;
+};
+
+} // namespace desktop

@@ -1,0 +1,259 @@
+#include "desktop/param_form.h"
+
+#include "report/theme.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QFormLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QSpinBox>
+#include <QTimer>
+#include <QToolButton>
+#include <QWheelEvent>
+#include <QVBoxLayout>
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+namespace desktop {
+using namespace recipe;
+
+namespace {
+QString q(const std::string& s) { return QString::fromStdString(s); }
+
+// The wheel scrolls the form; a number changes by it only when it was clicked first.
+template <class Box> class Calm : public Box
+{
+public:
+    using Box::Box;
+    void wheelEvent(QWheelEvent* e) override
+    {
+        if (this->hasFocus()) Box::wheelEvent(e);
+        else e->ignore();
+    }
+};
+} // namespace
+
+ParamForm::ParamForm(QWidget* parent) : QWidget(parent)
+{
+    setObjectName(QStringLiteral("form"));
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    clear();
+}
+
+void ParamForm::clear()
+{
+    m_shown.clear();
+    delete m_body;
+    m_body = new QWidget(this);
+    m_form = new QFormLayout(m_body);
+    m_form->setContentsMargins(12, 6, 12, 12);
+    m_form->setVerticalSpacing(5);
+    m_form->setFieldGrowthPolicy(QFormLayout::AllNonFixedFieldsGrow);
+    m_form->setLabelAlignment(Qt::AlignLeft);
+    layout()->addWidget(m_body);
+}
+
+void ParamForm::addRow(const QString& label, QWidget* editor, const QString& help)
+{
+    editor->setToolTip(help);
+    editor->setAccessibleName(label);
+    auto* l = new QLabel(label, m_body);
+    l->setToolTip(help);
+    l->setBuddy(editor);
+    m_form->addRow(l, editor);
+}
+
+QWidget* ParamForm::editorFor(const ParamSpec& spec, const Step& step)
+{
+    const Value now = spec.get(step.params);
+    const QString suffix = spec.unit == base::Unit::None ? QString() : QStringLiteral(" ") + QString::fromUtf8(base::symbol(spec.unit));
+    const QString key = q(spec.key), label = q(spec.label);
+    const auto store = [this, &spec, key, label](const Value& v) {
+        if (auto ok = spec.check(v); !ok) return emit problem(q(ok.error().message));
+        emit edited(label, [&spec, v](Step& s) { spec.put(s.params, v); }, QStringLiteral("param:") + key);
+    };
+    QWidget* made = nullptr;
+    if (const auto* r = std::get_if<Real>(&spec.domain)) {
+        auto* e = new Calm<QDoubleSpinBox>(m_body);
+        e->setDecimals(r->step >= 1 ? 1 : r->step >= 0.1 ? 2 : 3);
+        e->setRange(r->min, r->max);
+        e->setSingleStep(r->step);
+        e->setSuffix(suffix);
+        e->setValue(std::get<double>(now));
+        e->setKeyboardTracking(false);
+        connect(e, &QDoubleSpinBox::valueChanged, this, [store](double v) { store(v); });
+        made = e;
+    } else if (const auto* w = std::get_if<Whole>(&spec.domain)) {
+        auto* e = new Calm<QSpinBox>(m_body);
+        e->setRange(int(w->min), int(std::min<std::int64_t>(w->max, std::numeric_limits<int>::max())));
+        e->setSuffix(suffix);
+        e->setValue(int(std::get<std::int64_t>(now)));
+        e->setKeyboardTracking(false);
+        connect(e, &QSpinBox::valueChanged, this, [store](int v) { store(std::int64_t(v)); });
+        made = e;
+    } else if (const auto* c = std::get_if<Choices>(&spec.domain)) {
+        auto* e = new Calm<QComboBox>(m_body);
+        for (const Choice& x : c->all) e->addItem(q(x.label), q(x.key));
+        e->setCurrentIndex(e->findData(q(std::get<std::string>(now))));
+        connect(e, &QComboBox::currentIndexChanged, this, [store, e](int) { store(e->currentData().toString().toStdString()); });
+        made = e;
+    } else {
+        auto* e = new QCheckBox(m_body);
+        e->setChecked(std::get<bool>(now));
+        connect(e, &QCheckBox::toggled, this, [store](bool v) { store(v); });
+        made = e;
+    }
+    made->setObjectName(key);
+    made->setFocusPolicy(Qt::StrongFocus);
+    return made;
+}
+
+void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<std::string>& chosen, bool draft)
+{
+    const StepKind* kind = findKind(step.kind);
+    if (!kind) return clear();
+    m_again = [this, recipe, step, chosen, draft] { show(recipe, step, chosen, draft); };
+    clear();
+    m_shown = step.id;
+    auto* name = new QLineEdit(q(step.name), m_body);
+    name->setObjectName(QStringLiteral("stepName"));
+    connect(name, &QLineEdit::editingFinished, this, [this, name, old = q(step.name)] {
+        const QString text = name->text().trimmed();
+        if (text.isEmpty() || text == old) return;
+        emit edited(tr("rename"), [n = text.toStdString(), o = old.toStdString()](Step& s) {
+            s.name = n;
+            for (Check& c : s.checks)
+                if (c.name == o) c.name = n;
+        }, {});
+    });
+    addRow(tr("Name"), name, tr("Used everywhere; renaming never breaks anything."));
+    // Which datum it follows.
+    if (!kind->regions.empty() || !kind->inputs.empty()) {
+        auto* follows = new Calm<QComboBox>(m_body);
+        follows->setObjectName(QStringLiteral("datum"));
+        follows->addItem(tr("nothing: fixed to the picture"), QString());
+        for (const Step& s : recipe.steps)
+            if (const StepKind* k = findKind(s.kind); k && k->datum && s.id != step.id) follows->addItem(q(s.letter + " · " + s.name), q(s.id));
+        const int at = follows->findData(q(step.datum));
+        if (at < 0) follows->addItem(tr("input missing"), q(step.datum));
+        follows->setCurrentIndex(at < 0 ? follows->count() - 1 : at);
+        connect(follows, &QComboBox::currentIndexChanged, this, [this, follows](int) {
+            emit edited(tr("follows"), [d = follows->currentData().toString().toStdString()](Step& s) { s.datum = d; }, {});
+        });
+        addRow(tr("Follows"), follows, tr("The datum that carries this step along as the part moves."));
+    }
+    for (const InputSpec& in : kind->inputs) { // only what fits is offered
+        auto* box = new Calm<QComboBox>(m_body);
+        box->setObjectName(QStringLiteral("input_") + q(in.key));
+        const auto now = step.inputs.find(in.key);
+        for (const Step& s : recipe.steps)
+            if (const StepKind* k = findKind(s.kind); k && k->hasFeature && s.id != step.id && std::find(in.accepts.begin(), in.accepts.end(), k->feature) != in.accepts.end()) box->addItem(q(s.name), q(s.id));
+        const int at = now == step.inputs.end() ? -1 : box->findData(q(now->second));
+        if (at < 0) box->insertItem(0, now == step.inputs.end() || now->second.empty() ? tr("choose…") : tr("input missing"), QString());
+        box->setCurrentIndex(std::max(0, at));
+        connect(box, &QComboBox::currentIndexChanged, this, [this, box, key = in.key](int) {
+            emit edited(tr("input"), [key, id = box->currentData().toString().toStdString()](Step& s) { s.inputs[key] = id; }, {});
+        });
+        addRow(q(in.label), box, q(in.help));
+    }
+    if (draft && !chosen.empty()) {
+        auto* note = new QLabel(tr("chosen for you"), m_body);
+        note->setObjectName(QStringLiteral("chosenForYou"));
+        m_form->addRow(note);
+    }
+    // The settings that matter: what was chosen, then the primary ones; five at most. The rest on demand.
+    std::vector<const ParamSpec*> first, rest;
+    for (const std::string& key : chosen)
+        if (const ParamSpec* p = kind->param(key)) first.push_back(p);
+    for (const ParamSpec& p : kind->params)
+        if (std::find(first.begin(), first.end(), &p) == first.end()) (p.primary && first.size() < 5 ? first : rest).push_back(&p);
+    for (const ParamSpec* p : first) addRow(q(p->label), editorFor(*p, step), q(p->help) + QStringLiteral("\n") + q(p->rangeText()));
+    if (!rest.empty()) {
+        auto* more = new QToolButton(m_body);
+        more->setObjectName(QStringLiteral("allSettings"));
+        more->setText(m_all ? tr("fewer settings") : tr("all settings (%1)").arg(kind->params.size()));
+        more->setToolTip(tr("Shows every setting of this step."));
+        more->setFocusPolicy(Qt::StrongFocus);
+        connect(more, &QToolButton::clicked, this, [this] {
+            m_all = !m_all;
+            QTimer::singleShot(0, this, m_again); // the button goes with the old form
+        });
+        if (m_all)
+            for (const ParamSpec* p : rest) addRow(q(p->label), editorFor(*p, step), q(p->help) + QStringLiteral("\n") + q(p->rangeText()));
+        m_form->addRow(more);
+    }
+    addChecks(recipe, step, *kind);
+}
+
+void ParamForm::addChecks(const Recipe& recipe, const Step& step, const StepKind& kind)
+{
+    for (const Check& c : step.checks) {
+        const OutputSpec* out = kind.output(c.output);
+        if (!out) continue;
+        const base::Unit unit = recipe.unitOf(*out);
+        auto* line = new QWidget(m_body);
+        auto* row = new QHBoxLayout(line);
+        row->setContentsMargins(0, 0, 0, 0);
+        row->setSpacing(4);
+        auto* edit = new QLineEdit(q(c.limits.text()), line);
+        edit->setObjectName(QStringLiteral("limits_") + q(c.output));
+        edit->setPlaceholderText(tr("no limits: 26 +-0.05, >= 0.65, 10"));
+        edit->setAccessibleName(tr("Limits of %1").arg(q(out->label)));
+        edit->setToolTip(tr("26 +-0.05 · 26 +0.1 -0.05 · 25.9 .. 26.1 · >= 0.65 · <= 0.2 · 10. Empty: unjudged."));
+        connect(edit, &QLineEdit::editingFinished, this, [this, edit, unit, key = c.output, old = c.limits] {
+            auto limits = parseLimits(edit->text().trimmed().toStdString(), unit);
+            if (!limits) return emit problem(q(limits.error().message));
+            if (limits->text() == old.text() && old.unit == unit) return;
+            emit edited(tr("limits"), [key, l = *limits](Step& s) {
+                for (Check& x : s.checks)
+                    if (x.output == key) x.limits = l;
+            }, {});
+        });
+        auto* suffix = new QLabel(QString::fromUtf8(base::symbol(unit)), line);
+        auto* drop = new QToolButton(line);
+        drop->setText(QStringLiteral("×"));
+        drop->setObjectName(QStringLiteral("drop_") + q(c.output));
+        drop->setToolTip(tr("No longer judge this value"));
+        connect(drop, &QToolButton::clicked, this, [this, key = c.output] {
+            QTimer::singleShot(0, this, [this, key] {
+                emit edited(tr("remove check"), [key](Step& s) { s.checks.erase(std::remove_if(s.checks.begin(), s.checks.end(), [&](const Check& x) { return x.output == key; }), s.checks.end()); }, {});
+            });
+        });
+        row->addWidget(edit, 1);
+        row->addWidget(suffix);
+        row->addWidget(drop);
+        addRow(tr("%1 limits").arg(q(out->label)), line, q(out->help));
+        if (c.limits.any() && c.limits.unit != unit) {
+            auto* wrong = new QLabel(tr("these limits are in %1, the value is in %2: not judged").arg(QString::fromUtf8(base::symbol(c.limits.unit)), QString::fromUtf8(base::symbol(unit))), m_body);
+            wrong->setWordWrap(true);
+            m_form->addRow(wrong);
+        }
+    }
+    auto* judge = new Calm<QComboBox>(m_body);
+    judge->setObjectName(QStringLiteral("judgeAlso"));
+    judge->addItem(tr("judge another value…"));
+    for (const OutputSpec& o : kind.outputs)
+        if (std::none_of(step.checks.begin(), step.checks.end(), [&](const Check& c) { return c.output == o.key; })) judge->addItem(q(o.label), q(o.key));
+    if (judge->count() == 1) return delete judge;
+    const int balloon = recipe.freshBalloon();
+    connect(judge, &QComboBox::activated, this, [this, judge, &kind, recipe, balloon](int i) {
+        if (i <= 0) return;
+        const OutputSpec* o = kind.output(judge->currentData().toString().toStdString());
+        Check c;
+        c.output = o->key, c.balloon = kind.datum ? 0 : balloon, c.limits.unit = recipe.unitOf(*o);
+        QTimer::singleShot(0, this, [this, c, label = o->label] {
+            emit edited(tr("judge"), [c, label](Step& s) {
+                s.checks.push_back(c);
+                s.checks.back().name = s.checks.size() == 1 ? s.name : s.name + " " + label;
+            }, {});
+        });
+    });
+    addRow(tr("Checks"), judge, tr("A value with limits is a check; without limits it is visibly unjudged."));
+}
+
+} // namespace desktop

@@ -1,0 +1,39 @@
+// param_form.h - the settings of a step as a form made from its declaration; one editor type per domain, none per kind.
+#pragma once
+#include "recipe/recipe.h"
+
+#include <QWidget>
+#include <functional>
+
+class QFormLayout;
+
+namespace desktop {
+
+class ParamForm : public QWidget
+{
+    Q_OBJECT
+public:
+    explicit ParamForm(QWidget* parent = nullptr);
+    // Shows a step of a recipe; `chosen` are the settings chosen for the place, shown first.
+    void show(const recipe::Recipe& recipe, const recipe::Step& step, const std::vector<std::string>& chosen, bool draft);
+    void clear();
+
+signals:
+    // What to do to the step; `merge` joins a row of like edits into one undo.
+    void edited(const QString& what, const std::function<void(recipe::Step&)>& edit, const QString& merge);
+    void jumpTo(const QString& step);
+    void problem(const QString& text);
+
+private:
+    QWidget* editorFor(const recipe::ParamSpec& spec, const recipe::Step& step);
+    void addRow(const QString& label, QWidget* editor, const QString& help);
+    void addChecks(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::StepKind& kind);
+
+    QFormLayout* m_form = nullptr;
+    QWidget* m_body = nullptr;
+    bool m_all = false;
+    std::string m_shown;
+    std::function<void()> m_again;
+};
+
+} // namespace desktop

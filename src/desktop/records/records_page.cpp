@@ -1,0 +1,192 @@
+#include "desktop/records/records_page.h"
+
+#include "report/theme.h"
+
+#include <QComboBox>
+#include <QDateTime>
+#include <QFileInfo>
+#include <QHeaderView>
+#include <QLabel>
+#include <QLineEdit>
+#include <QSplitter>
+#include <QStyledItemDelegate>
+#include <QTableWidget>
+#include <QVBoxLayout>
+
+namespace desktop {
+using report::theme;
+
+namespace {
+// Verdicts keep their sign and word beside the colour.
+class VerdictDelegate : public QStyledItemDelegate
+{
+public:
+    using QStyledItemDelegate::QStyledItemDelegate;
+    void paint(QPainter* p, const QStyleOptionViewItem& option, const QModelIndex& index) const override
+    {
+        const QString word = index.data().toString();
+        if (option.state & QStyle::State_Selected) p->fillRect(option.rect, theme().selected);
+        const QRectF sign(option.rect.left() + 6, option.rect.center().y() - 6, 13, 13);
+        QColor colour = theme().ink;
+        if (word == QLatin1String("accept") || word == QLatin1String("pass")) report::drawTick(*p, sign, colour = theme().pass, 1.8);
+        else if (word == QLatin1String("reject") || word == QLatin1String("fail")) report::drawCross(*p, sign, colour = theme().fail, 2.2);
+        else if (word == QLatin1String("not measured")) report::hatch(*p, sign, colour = theme().notMeasured, 4);
+        p->setPen(colour);
+        p->setFont(report::uiFont(13));
+        p->drawText(option.rect.adjusted(24, 0, 0, 0), Qt::AlignVCenter, word);
+    }
+};
+
+QTableWidget* makeTable(const QStringList& heads, const char* name, QWidget* parent)
+{
+    auto* t = new QTableWidget(0, int(heads.size()), parent);
+    t->setObjectName(QLatin1String(name));
+    t->setHorizontalHeaderLabels(heads);
+    t->verticalHeader()->hide();
+    t->verticalHeader()->setDefaultSectionSize(24);
+    t->setSelectionBehavior(QAbstractItemView::SelectRows);
+    t->setSelectionMode(QAbstractItemView::SingleSelection);
+    t->setEditTriggers(QAbstractItemView::NoEditTriggers);
+    t->setShowGrid(false);
+    t->setFrameShape(QFrame::NoFrame);
+    t->horizontalHeader()->setHighlightSections(false);
+    t->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    return t;
+}
+void put(QTableWidget* t, int row, int column, const QString& text, bool right = false)
+{
+    auto* item = new QTableWidgetItem(text);
+    if (right) item->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    t->setItem(row, column, item);
+}
+} // namespace
+
+RecordsPage::RecordsPage(QString logPath, QWidget* parent) : QWidget(parent), m_path(std::move(logPath))
+{
+    setObjectName(QStringLiteral("recordsPage"));
+    m_verdict = new QComboBox(this);
+    m_verdict->setObjectName(QStringLiteral("verdictFilter"));
+    m_verdict->setAccessibleName(tr("Verdict"));
+    m_verdict->addItem(tr("all verdicts"), QString());
+    m_verdict->addItem(tr("accepted"), QStringLiteral("accept"));
+    m_verdict->addItem(tr("rejects"), QStringLiteral("reject"));
+    m_text = new QLineEdit(this);
+    m_text->setObjectName(QStringLiteral("textFilter"));
+    m_text->setPlaceholderText(tr("picture, batch, recipe or fault"));
+    m_text->setClearButtonEnabled(true);
+    m_count = new QLabel(this);
+    m_count->setObjectName(QStringLiteral("recordCount"));
+    m_hint = new QLabel(this);
+    m_hint->setObjectName(QStringLiteral("recordsHint"));
+    m_hint->setAlignment(Qt::AlignCenter);
+    m_hint->setWordWrap(true);
+    m_table = makeTable({tr("No."), tr("When"), tr("Verdict"), tr("Fault"), tr("Recipe"), tr("Rev."), tr("Batch"), tr("Picture"), tr("Item")}, "recordsTable", this);
+    m_table->setItemDelegateForColumn(2, new VerdictDelegate(m_table));
+    const int widths[] = {56, 150, 96, 270, 150, 42, 80, 150, 42};
+    for (int i = 0; i < 9; ++i) m_table->setColumnWidth(i, widths[i]);
+    m_table->horizontalHeader()->setStretchLastSection(true);
+    m_values = makeTable({tr("Check"), tr("Value"), tr("Unit"), tr("Low"), tr("High"), tr("Verdict")}, "valuesTable", this);
+    m_values->setItemDelegateForColumn(5, new VerdictDelegate(m_values));
+    const int valueWidths[] = {130, 80, 44, 70, 70, 100};
+    for (int i = 0; i < 6; ++i) m_values->setColumnWidth(i, valueWidths[i]);
+    m_values->horizontalHeader()->setStretchLastSection(true);
+    m_valuesTitle = new QLabel(this);
+    m_valuesTitle->setContentsMargins(12, 4, 12, 4);
+    m_valuesTitle->setWordWrap(true);
+
+    auto* line = new QHBoxLayout;
+    line->setContentsMargins(12, 8, 12, 8);
+    line->addWidget(m_verdict);
+    line->addWidget(m_text, 1);
+    line->addWidget(m_count);
+    auto* right = new QWidget(this);
+    auto* rightLayout = new QVBoxLayout(right);
+    rightLayout->setContentsMargins(0, 0, 0, 0);
+    rightLayout->addWidget(m_valuesTitle);
+    rightLayout->addWidget(m_values, 1);
+    auto* split = new QSplitter(Qt::Horizontal, this);
+    split->setObjectName(QStringLiteral("recordsSplitter"));
+    split->addWidget(m_table);
+    split->addWidget(right);
+    split->setSizes({800, 470});
+    split->setChildrenCollapsible(false);
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(0);
+    layout->addLayout(line);
+    layout->addWidget(m_hint);
+    layout->addWidget(split, 1);
+    connect(m_verdict, &QComboBox::currentIndexChanged, this, &RecordsPage::refresh);
+    connect(m_text, &QLineEdit::textChanged, this, &RecordsPage::refresh);
+    connect(m_table, &QTableWidget::itemSelectionChanged, this, &RecordsPage::showValues);
+}
+
+void RecordsPage::refresh()
+{
+    m_hint->clear();
+    if (!m_log && QFileInfo::exists(m_path)) {
+        auto opened = records::RecordLog::open(m_path);
+        if (opened) m_log = std::move(*opened);
+        else m_hint->setText(QString::fromStdString(opened.error().text()));
+    }
+    records::Filter filter;
+    filter.verdict = m_verdict->currentData().toString();
+    filter.text = m_text->text();
+    std::vector<records::ItemRow> rows;
+    records::RecordLog::Counts counts;
+    if (m_log) {
+        auto items = m_log->items(filter);
+        auto n = m_log->counts(filter);
+        if (!items) m_hint->setText(QString::fromStdString(items.error().text()));
+        else rows = std::move(*items);
+        if (n) counts = *n;
+    }
+    const QSignalBlocker quiet(m_table);
+    m_table->setRowCount(int(rows.size()));
+    for (int i = 0; i < int(rows.size()); ++i) {
+        const auto& r = rows[std::size_t(i)];
+        put(m_table, i, 0, QString::number(r.id));
+        put(m_table, i, 1, QDateTime::fromString(r.at, Qt::ISODateWithMs).toLocalTime().toString(QStringLiteral("yyyy-MM-dd hh:mm:ss")));
+        put(m_table, i, 2, r.verdict);
+        put(m_table, i, 3, r.sentence);
+        put(m_table, i, 4, r.recipe);
+        put(m_table, i, 5, QString::number(r.revision));
+        put(m_table, i, 6, r.batch);
+        put(m_table, i, 7, QFileInfo(r.picture).fileName());
+        put(m_table, i, 8, QString::number(r.item));
+    }
+    m_count->setText(counts.items > (long long)(rows.size()) ? tr("the newest %1 of %2 items, %3 rejects").arg(rows.size()).arg(counts.items).arg(counts.rejects) : tr("%1 items, %2 rejects").arg(counts.items).arg(counts.rejects));
+    if (rows.empty() && m_hint->text().isEmpty())
+        m_hint->setText(filter.verdict.isEmpty() && filter.text.isEmpty() ? tr("Nothing logged yet. Items inspected in Run (Ctrl+2) land here.") : tr("No item fits this filter."));
+    m_hint->setVisible(!m_hint->text().isEmpty());
+    m_hint->setContentsMargins(24, 12, 24, 12);
+    if (!rows.empty()) m_table->selectRow(0);
+    showValues();
+}
+
+void RecordsPage::showValues()
+{
+    m_values->setRowCount(0);
+    m_valuesTitle->clear();
+    const int row = m_table->currentRow();
+    if (!m_log || row < 0 || !m_table->item(row, 0)) return;
+    const long long id = m_table->item(row, 0)->text().toLongLong();
+    m_valuesTitle->setText(tr("item %1 · %2 · %3").arg(id).arg(m_table->item(row, 1)->text(), m_table->item(row, 7)->text()));
+    auto values = m_log->values(id);
+    if (!values) return m_valuesTitle->setText(QString::fromStdString(values.error().text()));
+    m_values->setRowCount(int(values->size()));
+    for (int i = 0; i < int(values->size()); ++i) {
+        const auto& v = (*values)[std::size_t(i)];
+        const auto unit = base::unitFrom(v.unit.toStdString()).value_or(base::Unit::None);
+        const auto number = [&](const std::optional<double>& x) { return x ? QString::fromStdString(base::toText(*x, unit)).remove(v.unit).trimmed() : QStringLiteral("–"); };
+        put(m_values, i, 0, v.name);
+        put(m_values, i, 1, v.list ? tr("%n value(s)", nullptr, int(v.values.size())) : v.values.empty() ? QStringLiteral("–") : number(v.values.front()), true);
+        put(m_values, i, 2, v.unit);
+        put(m_values, i, 3, number(v.low), true);
+        put(m_values, i, 4, number(v.high), true);
+        put(m_values, i, 5, v.verdict == QLatin1String("not_measured") ? QStringLiteral("not measured") : v.verdict);
+        for (int c = 0; c < 6; ++c) m_values->item(i, c)->setToolTip(v.reason);
+    }
+}
+
+} // namespace desktop

@@ -1,0 +1,586 @@
+#include "desktop/session.h"
+
+#include "desktop/recovery.h"
+#include "image/decode.h"
+#include "recipe/recipe_file.h"
+
+#include <QFileInfo>
+#include <algorithm>
+#include <cmath>
+
+namespace desktop {
+using namespace recipe;
+
+Session::Session(QObject* parent) : QObject(parent), m_cache(std::make_shared<inspect::CaptureCache>(std::size_t(1200) << 20))
+{
+    m_prepared = std::make_shared<const inspect::Prepared>(*inspect::Prepared::make(Recipe{}));
+    // Many answers a second are announced together.
+    m_announce.setSingleShot(true);
+    m_announce.setInterval(15);
+    connect(&m_announce, &QTimer::timeout, this, &Session::resultsChanged);
+    m_autosave.setSingleShot(true);
+    m_autosave.setInterval(2000);
+    connect(&m_autosave, &QTimer::timeout, this, &Session::autosave);
+    m_runner = std::make_unique<inspect::TrialRunner>(
+        [this](int generation, inspect::PictureResult result) {
+            auto shared = std::make_shared<inspect::PictureResult>(std::move(result));
+            QMetaObject::invokeMethod(this, [this, generation, shared] { received(generation, std::move(*shared)); }, Qt::QueuedConnection);
+        },
+        m_cache);
+}
+
+Session::~Session() { m_runner.reset(); }
+
+// ---------------------------------------------------------------- recipe
+void Session::newRecipe()
+{
+    m_recipe = Recipe{};
+    m_undo.clear(), m_redo.clear(), m_results.clear();
+    m_path.clear(), m_selected.clear(), m_merge.clear();
+    m_draft.reset(), m_proposal.reset();
+    m_modified = m_showReference = false;
+    m_trial = -1, m_item = 0;
+    Recovery::forget();
+    adopt();
+    loadPicture();
+    emit recipeChanged();
+    emit selectionChanged();
+    emit draftChanged();
+}
+
+base::Status Session::open(const QString& path)
+{
+    auto loaded = recipe::load(path.toStdString());
+    if (!loaded) return base::passOn(loaded.error());
+    newRecipe();
+    m_recipe = std::move(*loaded);
+    m_path = path;
+    m_trial = m_recipe.trials.empty() ? -1 : 0;
+    for (const Step& s : m_recipe.steps)
+        if (m_selected.empty() && !s.checks.empty() && !findKind(s.kind)->datum) m_selected = s.id;
+    adopt();
+    loadPicture();
+    emit recipeChanged();
+    emit selectionChanged();
+    return {};
+}
+
+base::Status Session::saveTo(const QString& path)
+{
+    Recipe copy = m_recipe;
+    if (m_modified && !m_path.isEmpty()) ++copy.revision;
+    if (auto ok = recipe::save(copy, path.toStdString()); !ok) return ok;
+    m_recipe.revision = copy.revision;
+    m_path = path;
+    m_modified = false;
+    m_autosave.stop();
+    Recovery::forget();
+    adopt();
+    emit recipeChanged();
+    return {};
+}
+
+void Session::restored(const QString& original)
+{
+    m_path = original;
+    m_modified = true;
+    m_autosave.start();
+    emit recipeChanged();
+}
+
+void Session::change(const QString& what, const std::function<void(Recipe&)>& edit, const QString& merge)
+{
+    Recipe old = m_recipe;
+    edit(m_recipe);
+    if (auto order = orderByDependence(m_recipe.steps); !order) {
+        m_recipe = std::move(old);
+        emit said(QString::fromStdString(order.error().message));
+        return;
+    }
+    if (merge.isEmpty() || merge != m_merge || m_undo.empty()) m_undo.push_back({std::move(old), what});
+    if (m_undo.size() > 500) m_undo.erase(m_undo.begin());
+    m_merge = merge;
+    m_redo.clear();
+    m_modified = true;
+    m_autosave.start();
+    if (!m_selected.empty() && !m_recipe.find(m_selected)) m_selected.clear();
+    adopt();
+    emit recipeChanged();
+}
+
+void Session::undo()
+{
+    if (m_undo.empty()) return;
+    m_redo.push_back({std::move(m_recipe), m_undo.back().what});
+    m_recipe = std::move(m_undo.back().recipe);
+    m_undo.pop_back();
+    m_merge.clear();
+    m_modified = true;
+    m_autosave.start();
+    m_proposal.reset();
+    if (!m_recipe.find(m_selected)) m_selected.clear();
+    setTrial(std::min(m_trial, trialCount() - 1));
+    adopt();
+    loadPicture();
+    emit recipeChanged();
+    emit selectionChanged();
+}
+
+void Session::redo()
+{
+    if (m_redo.empty()) return;
+    m_undo.push_back({std::move(m_recipe), m_redo.back().what});
+    m_recipe = std::move(m_redo.back().recipe);
+    m_redo.pop_back();
+    m_merge.clear();
+    m_modified = true;
+    m_autosave.start();
+    if (!m_recipe.find(m_selected)) m_selected.clear();
+    setTrial(std::min(m_trial, trialCount() - 1));
+    adopt();
+    loadPicture();
+    emit recipeChanged();
+    emit selectionChanged();
+}
+
+void Session::addTrials(const QStringList& pictures)
+{
+    QStringList fresh;
+    for (const QString& p : pictures) {
+        const std::string path = QFileInfo(p).absoluteFilePath().toStdString();
+        const bool known = std::any_of(m_recipe.trials.begin(), m_recipe.trials.end(), [&](const Trial& t) { return t.picture == path; });
+        if (!known) fresh << QString::fromStdString(path);
+    }
+    if (fresh.isEmpty()) return;
+    change(tr("add %n picture(s)", nullptr, int(fresh.size())), [&](Recipe& r) {
+        for (const QString& p : fresh) r.trials.push_back({p.toStdString(), Label::Open});
+    });
+    if (m_trial < 0) setTrial(0);
+}
+
+base::Status Session::takeReference()
+{
+    if (m_trial < 0) return base::fail(base::ErrorCode::NotFound, "there is no picture in view to take as reference");
+    const std::string path = m_recipe.trials[std::size_t(m_trial)].picture;
+    auto bytes = base::readFile(path);
+    if (!bytes) return base::passOn(bytes.error());
+    const std::string leaf = QFileInfo(QString::fromStdString(path)).fileName().toStdString();
+    const std::string extension = QFileInfo(QString::fromStdString(path)).suffix().toStdString();
+    auto made = makeReference("reference." + extension, std::move(*bytes), leaf);
+    if (!made) return base::passOn(made.error());
+    const inspect::ItemResult* item = currentItem();
+    change(tr("take reference"), [&](Recipe& r) {
+        // What was drawn on the part stays on the part: its places move with the datum found in the new reference.
+        if (!r.reference.empty() && item)
+            for (Step& s : r.steps) {
+                const StepKind* kind = findKind(s.kind);
+                const std::string lead = kind && kind->datum ? s.id : s.datum;
+                if (lead.empty()) continue;
+                const auto motion = inspect::motionOf(m_recipe, lead, item);
+                if (!motion) continue;
+                for (auto& [key, region] : s.regions)
+                    if (const RegionSpec* spec = kind ? kind->region(key) : nullptr; spec && (spec->follows || spec->teaching)) region = region.carried(*motion);
+                for (auto& [key, p] : s.points) p = motion->carry(p);
+                if (const ParamSpec* d = kind ? kind->param("direction") : nullptr)
+                    d->put(s.params, geometry::degrees(geometry::wrapped(geometry::radians(std::get<double>(d->get(s.params))) + motion->turn())));
+            }
+        r.reference = *made;
+    });
+    emit said(tr("%1 is the reference now").arg(QString::fromStdString(leaf)));
+    return {};
+}
+
+void Session::setLimits(const std::string& step, const std::string& output, const Limits& limits, bool dragging)
+{
+    change(
+        tr("limits"),
+        [&](Recipe& r) {
+            Step* s = r.find(step);
+            if (!s) return;
+            for (Check& c : s->checks)
+                if (c.output == output) c.limits = limits;
+        },
+        dragging ? QStringLiteral("limits:") + QString::fromStdString(step + "." + output) : QString());
+}
+
+Recipe Session::withDraft() const
+{
+    Recipe r = m_recipe;
+    if (m_draft) r.steps.push_back(m_draft->offer().step);
+    return r;
+}
+
+void Session::adopt()
+{
+    auto made = inspect::Prepared::make(withDraft(), m_prepared.get());
+    if (!made) {
+        emit said(QString::fromStdString(made.error().message));
+        return;
+    }
+    m_prepared = std::make_shared<const inspect::Prepared>(std::move(*made));
+    std::vector<std::string> work;
+    for (const Trial& t : m_recipe.trials) {
+        const auto it = m_results.find(t.picture);
+        if (it != m_results.end() && (it->second.error || inspect::complete(*m_prepared, it->second))) inspect::judge(m_prepared->recipe(), it->second);
+        else work.push_back(t.picture);
+    }
+    ++m_generation;
+    const std::string first = m_trial >= 0 && m_trial < trialCount() ? m_recipe.trials[std::size_t(m_trial)].picture : "";
+    m_runner->run(m_prepared, std::move(work), m_generation, first);
+    m_referenceResult.reset();
+    if (m_showReference && !m_recipe.reference.empty()) m_referenceResult = inspect::evaluate(*m_prepared, *m_recipe.reference.capture);
+    emit resultsChanged();
+}
+
+void Session::received(int generation, inspect::PictureResult result)
+{
+    if (generation != m_generation) return; // a newer recipe is already at work
+    const bool inView = m_trial >= 0 && m_trial < trialCount() && m_recipe.trials[std::size_t(m_trial)].picture == result.picture;
+    m_results[result.picture] = std::move(result);
+    if (inView) {
+        m_announce.stop();
+        emit resultsChanged();
+    } else if (!m_announce.isActive()) {
+        m_announce.start();
+    }
+}
+
+void Session::autosave()
+{
+    if (!m_modified) return;
+    if (auto ok = Recovery::keep(m_recipe, m_path); !ok) emit said(tr("Not kept for recovery: %1").arg(QString::fromStdString(ok.error().text())));
+}
+
+// ---------------------------------------------------------------- trials
+void Session::setTrial(int index)
+{
+    index = std::clamp(index, trialCount() ? 0 : -1, trialCount() - 1);
+    if (index == m_trial && m_capture && !m_showReference) return;
+    m_trial = index;
+    m_item = 0;
+    m_showReference = false;
+    loadPicture();
+}
+
+void Session::setItem(int item)
+{
+    const auto* r = currentResult();
+    const int n = r ? int(r->items.size()) : 0;
+    m_item = n ? (item % n + n) % n : 0;
+    emit trialChanged();
+}
+
+void Session::setShowReference(bool on)
+{
+    if (on && m_recipe.reference.empty()) {
+        emit said(tr("There is no reference yet; show a good part and take it as reference"));
+        return;
+    }
+    m_showReference = on;
+    m_referenceResult.reset();
+    if (on) m_referenceResult = inspect::evaluate(*m_prepared, *m_recipe.reference.capture);
+    loadPicture();
+}
+
+void Session::loadPicture()
+{
+    m_capture.reset();
+    m_pictureError.clear();
+    m_noise = -1;
+    if (m_showReference) {
+        m_capture = m_recipe.reference.capture;
+    } else if (m_trial >= 0 && m_trial < trialCount()) {
+        auto got = m_cache->get(m_recipe.trials[std::size_t(m_trial)].picture);
+        if (got) m_capture = *got;
+        else m_pictureError = QString::fromStdString(got.error().text());
+    }
+    emit trialChanged();
+}
+
+bool Session::viewIsReference() const
+{
+    if (m_recipe.reference.empty() || !m_capture) return false;
+    if (m_capture == m_recipe.reference.capture) return true;
+    const auto &a = m_capture->grey, &b = m_recipe.reference.capture->grey;
+    if (a.width() != b.width() || a.height() != b.height() || a.format() != b.format()) return false;
+    return std::equal(a.row(0), a.row(0) + a.byteCount(), b.row(0));
+}
+
+QString Session::pictureName() const
+{
+    if (m_showReference) return tr("reference (%1)").arg(QString::fromStdString(m_recipe.reference.origin));
+    if (m_trial < 0 || m_trial >= trialCount()) return {};
+    return QFileInfo(QString::fromStdString(m_recipe.trials[std::size_t(m_trial)].picture)).fileName() + tr(" · trial %1").arg(m_trial + 1);
+}
+
+const inspect::PictureResult* Session::result(int trial) const
+{
+    if (trial < 0 || trial >= trialCount()) return nullptr;
+    const auto it = m_results.find(m_recipe.trials[std::size_t(trial)].picture);
+    return it == m_results.end() ? nullptr : &it->second;
+}
+const inspect::PictureResult* Session::currentResult() const { return m_showReference ? (m_referenceResult ? &*m_referenceResult : nullptr) : result(m_trial); }
+const inspect::ItemResult* Session::currentItem() const
+{
+    const auto* r = currentResult();
+    return r && !r->items.empty() ? &r->items[std::size_t(std::clamp(m_item, 0, int(r->items.size()) - 1))] : nullptr;
+}
+
+int Session::pending() const
+{
+    int n = 0;
+    for (int i = 0; i < trialCount(); ++i) {
+        const auto* r = result(i);
+        n += !r || (!r->error && !inspect::complete(*m_prepared, *r));
+    }
+    return n;
+}
+
+Session::Agreement Session::agreement(int trial) const
+{
+    const auto* r = result(trial);
+    const Label label = m_recipe.trials[std::size_t(trial)].label;
+    if (!r || label == Label::Open || (r->items.empty() && !r->error)) return Agreement::None;
+    return r->accept() == (label == Label::Good) ? Agreement::Agrees : Agreement::Disagrees;
+}
+
+void Session::select(const std::string& step)
+{
+    if (step == m_selected) return;
+    m_selected = step;
+    m_proposal.reset();
+    emit selectionChanged();
+}
+const Step* Session::selectedStep() const
+{
+    if (m_draft) return &m_draft->offer().step;
+    return m_recipe.find(m_selected);
+}
+
+// ---------------------------------------------------------------- draft
+double Session::noiseHere() const
+{
+    if (m_noise < 0 && m_capture) {
+        // Far from edges the second difference is all noise; see vision/edges.h. Sampled here through the view, without touching vision.
+        const auto v = m_capture->grey.grey();
+        std::vector<double> seen;
+        const int step = std::max(1, int(std::sqrt(double(v.width) * v.height / 6000.0)));
+        for (int y = 1; y + 1 < v.height; y += step)
+            for (int x = 1; x + 1 < v.width; x += step) seen.push_back(std::abs(v.levelAt(x - 1, y) - 2 * v.levelAt(x, y) + v.levelAt(x + 1, y)));
+        if (seen.empty()) return m_noise = 1;
+        std::nth_element(seen.begin(), seen.begin() + std::ptrdiff_t(seen.size() / 2), seen.end());
+        m_noise = std::max(0.5, seen[seen.size() / 2] / 0.6745 / std::sqrt(6.0));
+    }
+    return std::max(0.5, m_noise);
+}
+
+std::string Session::datumForNewSteps() const
+{
+    const auto* item = currentItem();
+    for (const Step& s : m_recipe.steps) {
+        const StepKind* k = findKind(s.kind);
+        if (!k || !k->datum || !s.inUse) continue;
+        const auto* r = item ? item->step(s.id) : nullptr;
+        if (r && r->state == inspect::State::Ok) return s.id;
+    }
+    return {};
+}
+
+std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string& onlyKind) const
+{
+    std::vector<Offer> out;
+    if (!m_capture) return out;
+    const std::string datum = datumForNewSteps();
+    const auto* item = currentItem();
+    std::map<std::string, Feature> features;
+    if (item)
+        for (const auto& r : item->steps)
+            if (r->state == inspect::State::Ok && !r->features.empty()) features.emplace(r->step, r->features.begin()->second);
+    const auto motion = datum.empty() ? std::optional<geometry::Motion>() : inspect::motionOf(m_recipe, datum, item);
+    OfferInput in{*m_capture, noiseHere(), motion.has_value(), motion ? motion->now.angle : 0, features, m_recipe.mmPerPixel};
+    // From the picture in view to the reference.
+    const geometry::Motion back = motion ? geometry::Motion{motion->now, motion->reference} : geometry::Motion{};
+    const bool onReference = viewIsReference();
+    for (const StepKind& kind : allStepKinds()) {
+        if (!kind.offer || (!onlyKind.empty() && kind.key != onlyKind)) continue;
+        if (kind.datum && !onReference) continue; // a datum is taught on the reference and nowhere else
+        for (Offer& o : kind.offer(gesture, in)) {
+            Step s = makeStep(m_recipe, kind);
+            if (!o.step.name.empty()) s.name = m_recipe.freshName(kind.datum && o.step.name == "Part" ? "Part" : o.step.name);
+            s.params = o.step.params;
+            s.inputs = o.step.inputs;
+            if (!o.step.checks.empty()) s.checks = o.step.checks;
+            for (const std::string& key : o.judged)
+                if (const OutputSpec* spec = kind.output(key)) {
+                    Check c;
+                    c.output = key;
+                    c.limits.unit = m_recipe.unitOf(*spec);
+                    if (o.judged.front() == key) s.checks.clear();
+                    s.checks.push_back(c);
+                }
+            int balloon = m_recipe.freshBalloon();
+            for (Check& c : s.checks) {
+                c.name = s.name;
+                if (!kind.datum && c.balloon == 0) c.balloon = balloon++;
+                if (const OutputSpec* spec = kind.output(c.output); spec && !c.limits.any()) c.limits.unit = m_recipe.unitOf(*spec);
+            }
+            const bool follows = !datum.empty() && !kind.datum;
+            if (follows) s.datum = datum;
+            for (const auto& [key, r] : o.step.regions) s.regions[key] = follows ? r.carried(back) : r;
+            for (const auto& [key, p] : o.step.points) s.points[key] = follows ? back.carry(p) : p;
+            o.step = std::move(s);
+            out.push_back(std::move(o));
+        }
+    }
+    std::stable_sort(out.begin(), out.end(), [](const Offer& a, const Offer& b) { return a.rank < b.rank; });
+    if (out.size() > 5) out.resize(5);
+    return out;
+}
+
+QString Session::probe(const Step& step, inspect::ItemResult* itemOut) const
+{
+    if (!m_capture) return {};
+    Recipe r = m_recipe;
+    r.steps.push_back(step);
+    auto prepared = inspect::Prepared::make(std::move(r), m_prepared.get());
+    if (!prepared) return {};
+    const inspect::PictureResult answer = inspect::evaluate(*prepared, *m_capture, currentResult());
+    if (answer.items.empty()) return {};
+    const auto& item = answer.items[std::size_t(std::clamp(m_item, 0, int(answer.items.size()) - 1))];
+    if (itemOut) *itemOut = item;
+    for (const auto& c : item.checks)
+        if (c.step == step.id) return QString::fromStdString(c.values.empty() ? c.reason : c.valueText());
+    const auto* s = item.step(step.id);
+    return s && s->state == inspect::State::Ok ? QString() : QString::fromStdString(s ? s->reason : "");
+}
+
+void Session::setDraft(std::vector<Offer> offers)
+{
+    m_proposal.reset();
+    if (offers.empty()) return dropDraft();
+    Draft d;
+    for (const Offer& o : offers) d.values.push_back(probe(o.step));
+    d.offers = std::move(offers);
+    m_draft = std::move(d);
+    adopt();
+    emit draftChanged();
+    emit selectionChanged();
+}
+
+void Session::chooseOffer(int index)
+{
+    if (!m_draft) return;
+    const int n = int(m_draft->offers.size());
+    m_draft->chosen = (index % n + n) % n;
+    adopt();
+    emit draftChanged();
+    emit selectionChanged();
+}
+
+void Session::editDraft(const std::function<void(Step&)>& edit)
+{
+    if (!m_draft) return;
+    edit(m_draft->offers[std::size_t(m_draft->chosen)].step);
+    m_draft->values[std::size_t(m_draft->chosen)] = probe(m_draft->offer().step);
+    adopt();
+    emit draftChanged();
+}
+
+void Session::dropDraft()
+{
+    if (!m_draft) return;
+    m_draft.reset();
+    adopt();
+    emit draftChanged();
+    emit selectionChanged();
+}
+
+void Session::takeDraft()
+{
+    if (!m_draft) return;
+    const Step step = m_draft->offer().step;
+    const StepKind* kind = findKind(step.kind);
+    if (m_recipe.reference.empty() && kind && kind->datum) {
+        emit said(tr("A datum is taught on the reference: take this picture as reference first"));
+        return;
+    }
+    m_draft.reset();
+    change(tr("new step %1").arg(QString::fromStdString(step.name)), [&](Recipe& r) {
+        r.steps.push_back(step);
+        // The first datum takes along what was drawn before it: it does not move on the reference.
+        if (kind && kind->datum)
+            for (Step& s : r.steps)
+                if (s.id != step.id && s.datum.empty() && !findKind(s.kind)->datum) s.datum = step.id;
+    });
+    m_selected = step.id;
+    emit draftChanged();
+    emit selectionChanged();
+    if (!step.checks.empty() && !step.checks.front().limits.any()) m_proposal = propose(step.id, step.checks.front().output);
+    emit selectionChanged();
+}
+
+std::optional<Session::Proposal> Session::propose(const std::string& step, const std::string& output) const
+{
+    std::vector<double> good, bad;
+    bool anyGood = false;
+    for (const Trial& t : m_recipe.trials) anyGood |= t.label == Label::Good;
+    base::Unit unit = base::Unit::None;
+    for (int i = 0; i < trialCount(); ++i) {
+        const auto* r = result(i);
+        if (!r) continue;
+        const Label label = m_recipe.trials[std::size_t(i)].label;
+        for (const auto& item : r->items)
+            for (const auto& c : item.checks)
+                if (c.step == step && c.output == output && c.verdict != inspect::Verdict::NotMeasured) {
+                    unit = c.unit;
+                    auto& to = label == Label::Good || (!anyGood && label == Label::Open) ? good : bad;
+                    if (label != Label::Open || !anyGood) to.insert(to.end(), c.values.begin(), c.values.end());
+                }
+    }
+    if (good.empty()) return std::nullopt;
+    const auto [lowest, highest] = std::minmax_element(good.begin(), good.end());
+    Proposal p;
+    p.step = step, p.output = output;
+    p.limits.unit = unit;
+    const StepKind* kind = m_recipe.find(step) ? findKind(m_recipe.find(step)->kind) : nullptr;
+    const OutputSpec* spec = kind ? kind->output(output) : nullptr;
+    const bool whole = unit == base::Unit::None && std::all_of(good.begin(), good.end(), [](double v) { return v == std::floor(v); });
+    if (whole && spec && !spec->calibrates) {
+        p.limits.low = *lowest, p.limits.high = *highest;
+    } else if (whole) {
+        p.limits.low = *lowest, p.limits.high = *highest;
+    } else {
+        // Half the spread of the good ones on either side, or halfway to the nearest bad one beyond.
+        const double spread = std::max(*highest - *lowest, std::pow(10.0, -base::decimals(unit)) * 4);
+        double low = *lowest - spread / 2, high = *highest + spread / 2;
+        for (const double b : bad) {
+            if (b < *lowest) low = std::max(low, (b + *lowest) / 2);
+            if (b > *highest) high = std::min(high, (b + *highest) / 2);
+        }
+        const double grain = std::pow(10.0, -base::decimals(unit));
+        p.limits.low = std::floor(low / grain) * grain, p.limits.high = std::ceil(high / grain) * grain;
+    }
+    int goodOut = 0, badCaught = 0;
+    for (const double v : good) goodOut += !p.limits.holds(v);
+    for (const double v : bad) badCaught += !p.limits.holds(v);
+    p.words = tr("proposed from %1 good: %2; passes %3 good, fails %4 of %5 bad").arg(good.size()).arg(QString::fromStdString(p.limits.text() + " " + base::symbol(unit))).arg(int(good.size()) - goodOut).arg(badCaught).arg(bad.size());
+    return p;
+}
+
+void Session::takeProposal()
+{
+    if (!m_proposal) return;
+    const Proposal p = *m_proposal;
+    m_proposal.reset();
+    setLimits(p.step, p.output, p.limits, false);
+    emit selectionChanged();
+}
+
+void Session::dropProposal()
+{
+    if (!m_proposal) return;
+    m_proposal.reset();
+    emit selectionChanged();
+}
+
+} // namespace desktop

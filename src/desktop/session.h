@@ -1,0 +1,138 @@
+// session.h - the recipe being worked on, with its undo, its trials' results, what is chosen and the draft.
+//
+// The recipe is a value: every change goes through change(), which keeps the old one for undo. Verdicts follow at once; step results follow
+// from worker threads, the picture in view first.
+#pragma once
+#include "inspect/trials.h"
+
+#include <QObject>
+#include <QTimer>
+#include <functional>
+
+namespace desktop {
+
+// A step not yet taken into the recipe.
+struct Draft {
+    std::vector<recipe::Offer> offers; // regions in reference coordinates
+    std::vector<QString> values;       // what each says on the picture in view
+    int chosen = 0;
+    const recipe::Offer& offer() const { return offers[std::size_t(chosen)]; }
+};
+
+class Session : public QObject
+{
+    Q_OBJECT
+public:
+    explicit Session(QObject* parent = nullptr);
+    ~Session() override;
+
+    // ---- the recipe
+    const recipe::Recipe& recipe() const { return m_recipe; }
+    std::shared_ptr<const inspect::Prepared> prepared() const { return m_prepared; }
+    const QString& path() const { return m_path; }
+    bool modified() const { return m_modified; }
+    void newRecipe();
+    base::Status open(const QString& path);
+    base::Status saveTo(const QString& path);
+    void restored(const QString& original); // what was opened is unsaved work of that file
+    // One change, one undo. Changes with the same non-empty `merge` in a row are one.
+    void change(const QString& what, const std::function<void(recipe::Recipe&)>& edit, const QString& merge = {});
+    void endMerge() { m_merge.clear(); }
+    bool canUndo() const { return !m_undo.empty(); }
+    bool canRedo() const { return !m_redo.empty(); }
+    QString undoText() const { return m_undo.empty() ? QString() : m_undo.back().what; }
+    QString redoText() const { return m_redo.empty() ? QString() : m_redo.back().what; }
+    void undo();
+    void redo();
+    void addTrials(const QStringList& pictures);
+    base::Status takeReference(); // the picture in view
+    void setLimits(const std::string& step, const std::string& output, const recipe::Limits& limits, bool dragging);
+
+    // ---- trials and results
+    int trialCount() const { return int(m_recipe.trials.size()); }
+    int trial() const { return m_trial; }
+    void setTrial(int index);
+    int item() const { return m_item; }
+    void setItem(int item);
+    bool showsReference() const { return m_showReference; }
+    void setShowReference(bool on);
+    bool viewIsReference() const; // the picture in view is the reference, pixel for pixel
+    // Of the picture in view; null when there is none or it cannot be read (then pictureError() says why).
+    inspect::CapturePtr capture() const { return m_capture; }
+    QString pictureName() const;
+    QString pictureError() const { return m_pictureError; }
+    const inspect::PictureResult* result(int trial) const;
+    const inspect::PictureResult* currentResult() const;
+    const inspect::ItemResult* currentItem() const;
+    int pending() const; // trials not answered yet under this recipe
+    enum class Agreement { None, Agrees, Disagrees };
+    Agreement agreement(int trial) const;
+
+    // ---- what is chosen
+    const std::string& selected() const { return m_selected; }
+    void select(const std::string& step);
+    const recipe::Step* selectedStep() const;
+
+    // ---- draft
+    const Draft* draft() const { return m_draft ? &*m_draft : nullptr; }
+    // Readings of a gesture on the picture in view; regions come back in reference coordinates. `onlyKind` limits the kinds.
+    std::vector<recipe::Offer> offersFor(const recipe::Gesture& gesture, const std::string& onlyKind = {}) const;
+    void setDraft(std::vector<recipe::Offer> offers);
+    void chooseOffer(int index);
+    void editDraft(const std::function<void(recipe::Step&)>& edit);
+    void dropDraft();
+    void takeDraft();
+    // Limits proposed for a check from the labelled trials, in words too; nothing when there are no values.
+    struct Proposal {
+        std::string step, output;
+        recipe::Limits limits;
+        QString words;
+    };
+    std::optional<Proposal> propose(const std::string& step, const std::string& output) const;
+    const std::optional<Proposal>& proposal() const { return m_proposal; }
+    void takeProposal();
+    void dropProposal();
+    // Value text a step would give on the picture in view.
+    QString probe(const recipe::Step& step, inspect::ItemResult* item = nullptr) const;
+    std::string datumForNewSteps() const; // the first datum that was found here; empty: fixed to the picture
+    double noiseHere() const;
+
+signals:
+    void recipeChanged();
+    void resultsChanged();
+    void trialChanged();
+    void selectionChanged();
+    void draftChanged();
+    void said(const QString& text); // a short note for the status line
+
+private:
+    struct Kept {
+        recipe::Recipe recipe;
+        QString what;
+    };
+    void adopt();   // after the recipe or the draft changed: prepare, judge, start what must run
+    void loadPicture();
+    void received(int generation, inspect::PictureResult result);
+    recipe::Recipe withDraft() const;
+    void autosave();
+
+    recipe::Recipe m_recipe;
+    std::shared_ptr<const inspect::Prepared> m_prepared;
+    std::vector<Kept> m_undo, m_redo;
+    QString m_merge, m_path;
+    bool m_modified = false, m_showReference = false;
+    int m_trial = -1, m_item = 0, m_generation = 0;
+    std::map<std::string, inspect::PictureResult> m_results;
+    inspect::CapturePtr m_capture;
+    QString m_pictureError;
+    mutable double m_noise = -1;
+    std::string m_selected;
+    std::optional<Draft> m_draft;
+    std::optional<Proposal> m_proposal;
+    std::optional<inspect::PictureResult> m_referenceResult;
+    std::shared_ptr<inspect::CaptureCache> m_cache;
+    QTimer m_announce, m_autosave;
+    std::unique_ptr<inspect::TrialRunner> m_runner; // last: its threads end first
+};
+
+} // namespace desktop

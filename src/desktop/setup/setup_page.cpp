@@ -1,0 +1,511 @@
+#include "desktop/setup/setup_page.h"
+
+#include "desktop/keys.h"
+#include "desktop/param_form.h"
+#include "desktop/symbols.h"
+
+#include <QAction>
+#include <QFileInfo>
+#include <QInputDialog>
+#include <QLineEdit>
+#include <QMenu>
+#include <QPainter>
+#include <QToolButton>
+#include <QVBoxLayout>
+#include <algorithm>
+
+namespace desktop {
+using namespace recipe;
+using inspect::Verdict;
+
+// ---------------------------------------------------------------- grid of trials
+void TrialGrid::addGroup(const Recipe& recipe, const std::string& datum)
+{
+    const auto* item = m_session.currentItem();
+    const Draft* draft = m_session.draft();
+    std::vector<std::string> features;
+    std::vector<GridRow> checks;
+    for (const Step& s : recipe.steps) {
+        const StepKind* kind = findKind(s.kind);
+        const bool head = s.id == datum;
+        if ((!head && s.datum != datum) || !kind || (!head && kind->datum)) continue;
+        const auto* result = item ? item->step(s.id) : nullptr;
+        GridRow row;
+        row.step = s.id;
+        row.stepKind = kind;
+        row.name = QString::fromStdString(s.name);
+        row.inUse = s.inUse;
+        row.letter = QString::fromStdString(s.letter);
+        if (s.checks.empty() && !head) {
+            features.push_back(s.id);
+            continue;
+        }
+        if (head && s.checks.empty()) {
+            row.kind = RowKind::Datum;
+            row.value = result && result->state == inspect::State::Ok ? QStringLiteral("found") : QString();
+            row.verdict = result && result->state == inspect::State::Ok ? Verdict::Unjudged : Verdict::NotMeasured;
+            m_rows.push_back(row);
+        }
+        for (const Check& c : s.checks) {
+            row.kind = head ? RowKind::Datum : draft && draft->offer().step.id == s.id ? RowKind::Draft : RowKind::Check;
+            row.output = c.output;
+            row.name = QString::fromStdString(c.name);
+            row.balloon = c.balloon ? QString::number(c.balloon) : QString();
+            row.limits = c.limits.any() ? QString::fromStdString(c.limits.text()) : QStringLiteral("no limits");
+            row.value.clear(), row.unit.clear();
+            row.verdict = Verdict::NotMeasured;
+            if (item)
+                for (const auto& answer : item->checks)
+                    if (answer.step == s.id && answer.output == c.output) {
+                        row.verdict = answer.verdict;
+                        if (answer.list) row.value = QString::fromStdString(answer.valueText());
+                        else if (!answer.values.empty()) {
+                            const std::string text = base::toText(answer.values.front(), answer.unit);
+                            const QString whole = QString::fromStdString(text), unit = QString::fromUtf8(base::symbol(answer.unit));
+                            row.value = unit.isEmpty() ? whole : whole.left(whole.size() - unit.size()).trimmed();
+                            row.unit = unit;
+                        }
+                    }
+            // Ticks are laid between the limits; without limits over the range of all trials.
+            std::vector<double> values;
+            for (int t = 0; t < m_session.trialCount(); ++t)
+                if (const auto* r = m_session.result(t))
+                    for (const auto& i : r->items)
+                        for (const auto& answer : i.checks)
+                            if (answer.step == s.id && answer.output == c.output) values.insert(values.end(), answer.values.begin(), answer.values.end());
+            tickRange(c.limits, values, row.low, row.high);
+            (head ? m_rows : checks).push_back(row);
+        }
+        if (draft && draft->offer().step.id == s.id && s.checks.empty()) features.push_back(s.id);
+    }
+    if (!features.empty()) {
+        GridRow line;
+        line.kind = RowKind::FeaturesLine;
+        line.step = datum;
+        line.name = QObject::tr("features %1").arg(features.size());
+        line.unfolded = m_unfolded.count(datum) > 0;
+        m_features[int(m_rows.size())] = features;
+        m_rows.push_back(line);
+        for (const std::string& id : features) {
+            const bool drafted = draft && draft->offer().step.id == id;
+            if (!line.unfolded && !drafted) continue;
+            const Step* s = recipe.find(id);
+            GridRow row;
+            row.kind = drafted ? RowKind::Draft : RowKind::Feature;
+            row.step = id;
+            row.stepKind = findKind(s->kind);
+            row.name = QString::fromStdString(s->name);
+            row.inUse = s->inUse;
+            m_rows.push_back(row);
+        }
+    }
+    m_rows.insert(m_rows.end(), checks.begin(), checks.end());
+}
+
+void TrialGrid::rebuild()
+{
+    m_rows.clear();
+    m_features.clear();
+    const Recipe& r = m_session.prepared()->recipe();
+    bool fixed = false;
+    for (const Step& s : r.steps)
+        if (const StepKind* k = findKind(s.kind)) {
+            if (k->datum) addGroup(r, s.id);
+            else if (s.datum.empty() || !r.find(s.datum)) fixed = true;
+        }
+    if (!fixed) return;
+    GridRow head;
+    head.kind = RowKind::FixedHead;
+    head.name = QObject::tr("fixed to the picture");
+    m_rows.push_back(head);
+    addGroup(r, "");
+    for (const Step& s : r.steps)
+        if (!s.datum.empty() && !r.find(s.datum)) { // its datum is gone; it stays and says so
+            GridRow row;
+            row.step = s.id, row.stepKind = findKind(s.kind), row.name = QString::fromStdString(s.name), row.verdict = Verdict::NotMeasured;
+            row.limits = QObject::tr("input missing");
+            if (!s.checks.empty()) row.output = s.checks.front().output, row.balloon = QString::number(s.checks.front().balloon);
+            m_rows.push_back(row);
+        }
+}
+
+void TrialGrid::toggleFold(int row)
+{
+    const std::string id = m_rows[std::size_t(row)].step;
+    if (!m_unfolded.erase(id)) m_unfolded.insert(id);
+    rebuild();
+}
+
+int TrialGrid::rowOf(const std::string& step) const
+{
+    for (int i = 0; i < rows(); ++i)
+        if (m_rows[std::size_t(i)].step == step && m_rows[std::size_t(i)].kind != RowKind::FeaturesLine) return i;
+    return -1;
+}
+
+GridColumn TrialGrid::column(int c) const
+{
+    const Trial& t = m_session.recipe().trials[std::size_t(c)];
+    GridColumn out;
+    out.head = QString::number(c + 1);
+    out.label = t.label == Label::Good ? report::Sign::Good : t.label == Label::Bad ? report::Sign::Bad : report::Sign::Open;
+    out.flag = m_session.agreement(c) == Session::Agreement::Disagrees;
+    const auto* r = m_session.result(c);
+    out.answered = r && (r->error || !r->items.empty());
+    out.error = r && r->error.has_value();
+    out.accept = r && r->accept();
+    out.tip = QObject::tr("trial %1 · %2 · labelled %3").arg(c + 1).arg(QFileInfo(QString::fromStdString(t.picture)).fileName(), QString::fromLatin1(name(t.label)));
+    if (r && r->error) out.tip += QStringLiteral("\n") + QString::fromStdString(*r->error);
+    else if (r)
+        for (const auto& item : r->items)
+            if (!item.accept) out.tip += QStringLiteral("\n") + QString::fromStdString(item.sentence());
+    return out;
+}
+
+GridCell TrialGrid::cell(int r, int c) const
+{
+    const GridRow& row = m_rows[std::size_t(r)];
+    const auto* result = m_session.result(c);
+    if (row.kind == RowKind::FixedHead) return {};
+    if (row.kind == RowKind::FeaturesLine) return featureCell(result, m_features.at(r));
+    if (row.output.empty()) return featureCell(result, {row.step});
+    return cellFor(result, row.step, row.output, row.low, row.high);
+}
+
+QString TrialGrid::verdictLine() const
+{
+    int labelled = 0, agrees = 0;
+    for (int t = 0; t < m_session.trialCount(); ++t) {
+        const auto a = m_session.agreement(t);
+        labelled += a != Session::Agreement::None, agrees += a == Session::Agreement::Agrees;
+    }
+    const int pending = m_session.pending();
+    if (pending > 0) return QObject::tr("Verdict · %1 of %2 trials to do").arg(pending).arg(m_session.trialCount());
+    if (labelled == 0) return QObject::tr("Verdict · label trials: G good, B bad");
+    return QObject::tr("Verdict · agrees with %1 of %2 labels").arg(agrees).arg(labelled);
+}
+
+QString TrialGrid::emptyHint() const
+{
+    if (m_session.trialCount() == 0) return QObject::tr("Rows will be the recipe's steps, columns the trials.\nAdd pictures first: drop them on the window or press Ctrl+P.");
+    return QObject::tr("Each column is a picture. Steps drawn on the part become rows here\nand answer for every picture at once.");
+}
+
+// ---------------------------------------------------------------- page
+SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_session(session), m_source(session)
+{
+    setObjectName(QStringLiteral("setupPage"));
+    m_sheet = new SheetView(session, this);
+    m_evidence = new EvidenceView(session, this);
+    m_source.rebuild();
+    m_grid = new GridView(m_source, this);
+    m_strip = new QWidget(this);
+    m_strip->setObjectName(QStringLiteral("strip"));
+    makeStrip();
+
+    m_upper = new QSplitter(Qt::Horizontal, this);
+    m_upper->setObjectName(QStringLiteral("upperSplitter"));
+    m_upper->addWidget(m_sheet);
+    m_upper->addWidget(m_evidence);
+    m_upper->setStretchFactor(0, 3), m_upper->setStretchFactor(1, 1);
+    m_upper->setSizes({824, 384});
+    m_upper->setChildrenCollapsible(false);
+    auto* top = new QWidget(this);
+    auto* row = new QHBoxLayout(top);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(0);
+    row->addWidget(m_strip);
+    row->addWidget(m_upper, 1);
+    m_whole = new QSplitter(Qt::Vertical, this);
+    m_whole->setObjectName(QStringLiteral("wholeSplitter"));
+    m_whole->addWidget(top);
+    m_whole->addWidget(m_grid);
+    m_whole->setStretchFactor(0, 3), m_whole->setStretchFactor(1, 2);
+    m_whole->setSizes({440, 320});
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->addWidget(m_whole);
+    setTabOrder(m_sheet, m_grid);
+
+    connect(&session, &Session::recipeChanged, this, &SetupPage::refreshGrid);
+    connect(&session, &Session::resultsChanged, this, &SetupPage::refreshGrid);
+    connect(&session, &Session::trialChanged, this, &SetupPage::refreshGrid);
+    connect(&session, &Session::selectionChanged, this, &SetupPage::refreshGrid);
+    connect(&session, &Session::draftChanged, this, &SetupPage::refreshGrid);
+    connect(m_grid, &GridView::chosen, this, [this](int r, int c) {
+        if (r >= 0) {
+            const GridRow row_ = m_source.row(r);
+            if (row_.kind != RowKind::FeaturesLine && row_.kind != RowKind::FixedHead && row_.kind != RowKind::Draft) {
+                m_session.dropDraft();
+                m_session.select(row_.step);
+            }
+        }
+        if (c >= 0) m_session.setTrial(c);
+        m_grid->setFocus();
+    });
+    connect(m_grid, &GridView::foldToggled, this, [this](int r) {
+        m_source.toggleFold(r);
+        refreshGrid();
+    });
+    connect(m_grid, &GridView::renameWanted, this, [this](int r) {
+        m_session.select(m_source.row(r).step);
+        renameSelected();
+    });
+    connect(m_grid, &GridView::limitsWanted, this, [this](int r) {
+        m_session.select(m_source.row(r).step);
+        if (auto* edit = m_evidence->form()->findChild<QLineEdit*>(QStringLiteral("limits_") + QString::fromStdString(m_source.row(r).output))) edit->setFocus(), edit->selectAll();
+    });
+    connect(m_sheet, &SheetView::referenceWanted, this, [this] { emit m_session.said(tr("Take a picture of a good part as reference first (Ctrl+R); steps are drawn on it")); });
+    connect(m_sheet, &SheetView::armedUsed, this, [this] {
+        for (QToolButton* b : m_questions) b->setChecked(false);
+    });
+    makeActions();
+}
+
+void SetupPage::refreshGrid()
+{
+    m_source.rebuild();
+    m_grid->refresh();
+    const std::string id = m_session.draft() ? m_session.draft()->offer().step.id : m_session.selected();
+    m_grid->setCurrent(m_source.rowOf(id), m_session.showsReference() ? -1 : m_session.trial());
+}
+
+void SetupPage::makeStrip()
+{
+    auto* layout = new QVBoxLayout(m_strip);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(0);
+    m_strip->setFixedWidth(72);
+    for (int i = 0; i < 7; ++i) {
+        const auto question = Question(i);
+        std::vector<const StepKind*> kinds;
+        for (const StepKind& k : allStepKinds())
+            if (k.question == question) kinds.push_back(&k);
+        if (kinds.empty()) continue; // what is missing is not shown
+        auto* b = new QToolButton(m_strip);
+        b->setObjectName(QStringLiteral("question%1").arg(i));
+        b->setText(QString::fromLatin1(questionWord(question)));
+        b->setToolButtonStyle(Qt::ToolButtonTextUnderIcon);
+        b->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Preferred);
+        b->setMinimumHeight(60);
+        b->setMaximumHeight(76);
+        b->setCheckable(true);
+        b->setPopupMode(QToolButton::InstantPopup);
+        QPixmap pixmap(48, 48);
+        pixmap.setDevicePixelRatio(2);
+        pixmap.fill(Qt::transparent);
+        {
+            QPainter p(&pixmap);
+            drawQuestionSymbol(p, question, QRectF(2, 2, 20, 20), report::theme().ink);
+        }
+        b->setIcon(QIcon(pixmap));
+        b->setIconSize({24, 24});
+        QStringList names;
+        auto* menu = new QMenu(b);
+        menu->setToolTipsVisible(true);
+        for (const StepKind* k : kinds) {
+            QAction* a = menu->addAction(kindIcon(*k), QString::fromStdString(k->label));
+            a->setObjectName(QStringLiteral("kind_") + QString::fromStdString(k->key));
+            a->setToolTip(QString::fromStdString(k->help));
+            connect(a, &QAction::triggered, this, [this, key = k->key, b] {
+                arm(key);
+                b->setChecked(true);
+            });
+            names << QString::fromStdString(k->label);
+        }
+        b->setMenu(menu);
+        b->setToolTip(tr("%1: %2\nThe next stroke on the part makes that kind.").arg(QString::fromLatin1(questionWord(question)), names.join(QStringLiteral(", "))));
+        layout->addWidget(b, 1);
+        m_questions.push_back(b);
+    }
+    layout->addStretch(0);
+}
+
+void SetupPage::arm(const std::string& kind)
+{
+    m_sheet->setArmedKind(kind);
+    m_sheet->setFocus();
+    const StepKind* k = findKind(kind);
+    if (!k) return;
+    if (!k->inputs.empty() && k->regions.empty()) {
+        // A construction reads two features: the first two that fit, to be changed in the form, or a stroke from one to the other.
+        emit m_session.said(tr("%1: drag from one feature to the other").arg(QString::fromStdString(k->label)));
+    } else {
+        emit m_session.said(k->byArea ? tr("%1: drag a frame on the part").arg(QString::fromStdString(k->label)) : tr("%1: drag across or along the edge, or click").arg(QString::fromStdString(k->label)));
+    }
+}
+
+void SetupPage::showKinds()
+{
+    // By keys alone: a region is placed at the middle of the view, or the step reads the features that are there.
+    QStringList names;
+    std::vector<const StepKind*> kinds;
+    for (const StepKind& k : allStepKinds()) {
+        names << QString::fromLatin1(questionWord(k.question)) + QStringLiteral(" · ") + QString::fromStdString(k.label);
+        kinds.push_back(&k);
+    }
+    QInputDialog dialog(this);
+    dialog.setObjectName(QStringLiteral("kindsDialog"));
+    dialog.setWindowTitle(tr("Kinds of steps"));
+    dialog.setLabelText(tr("Make a step in the middle of the view:"));
+    dialog.setComboBoxItems(names);
+    dialog.setOption(QInputDialog::UseListViewForComboBoxItems);
+    if (dialog.exec() != QDialog::Accepted) return;
+    const int at = int(names.indexOf(dialog.textValue()));
+    if (at < 0) return;
+    const StepKind& k = *kinds[std::size_t(at)];
+    if (m_session.recipe().reference.empty()) {
+        emit m_session.said(tr("Take a picture of a good part as reference first (Ctrl+R)"));
+        return;
+    }
+    const std::string datum = m_session.datumForNewSteps();
+    if ((datum.empty() || k.datum) && !m_session.viewIsReference()) m_session.setShowReference(true);
+    Offer o;
+    o.step = makeStep(m_session.recipe(), k);
+    o.words = k.label;
+    const geometry::Point c = m_sheet->pictureOf(QPointF(m_sheet->width() / 2.0, m_sheet->height() / 2.0));
+    const double size = 120 / m_sheet->zoom();
+    std::optional<geometry::Motion> motion;
+    if (!datum.empty() && !k.datum) {
+        o.step.datum = datum;
+        motion = inspect::motionOf(m_session.recipe(), datum, m_session.currentItem());
+    }
+    for (const RegionSpec& r : k.regions) {
+        if (!r.needed && &r != &k.regions.front()) continue;
+        geometry::Region region;
+        switch (r.shapes.front()) {
+        case geometry::Shape::Window: region = geometry::Region::window(c - geometry::Point{size, 0}, c + geometry::Point{size, 0}, std::max(5.0, size / 8)); break;
+        case geometry::Shape::Rectangle: region = geometry::Region::rectangle(c, 2 * size, size); break;
+        case geometry::Shape::Circle: region = geometry::Region::circle(c, size); break;
+        case geometry::Shape::Ring: region = geometry::Region::ring(c, size / 2, size); break;
+        case geometry::Shape::Whole: break;
+        }
+        o.step.regions[r.key] = motion ? region.carried({motion->now, motion->reference}) : region;
+    }
+    std::set<std::string> taken;
+    for (const InputSpec& in : k.inputs)
+        for (const Step& s : m_session.recipe().steps) {
+            const StepKind* from = findKind(s.kind);
+            if (!from || !from->hasFeature || taken.count(s.id) || std::find(in.accepts.begin(), in.accepts.end(), from->feature) == in.accepts.end()) continue;
+            o.step.inputs[in.key] = s.id;
+            taken.insert(s.id);
+            break;
+        }
+    m_session.setDraft({o});
+    m_sheet->setFocus();
+}
+
+void SetupPage::renameSelected()
+{
+    if (auto* name = m_evidence->form()->findChild<QLineEdit*>(QStringLiteral("stepName"))) name->setFocus(), name->selectAll();
+}
+
+void SetupPage::label(Label l)
+{
+    const int t = m_session.trial();
+    if (t < 0) return;
+    m_session.change(tr("label trial %1 %2").arg(t + 1).arg(QString::fromLatin1(name(l))), [&](Recipe& r) { r.trials[std::size_t(t)].label = l; });
+}
+
+void SetupPage::nextTrialWhere(const std::function<bool(int)>& wanted, const QString& none)
+{
+    for (int i = 1; i <= m_session.trialCount(); ++i) {
+        const int t = (m_session.trial() + i) % m_session.trialCount();
+        if (wanted(t)) return m_session.setTrial(t);
+    }
+    emit m_session.said(none);
+}
+
+QAction* SetupPage::action(const QString& id) const { return findChild<QAction*>(id); }
+
+void SetupPage::makeActions()
+{
+    const auto add = [this](const char* id, auto call) {
+        QAction* a = makeAction(QString::fromLatin1(id), this);
+        a->setShortcutContext(Qt::WidgetWithChildrenShortcut);
+        addAction(a);
+        connect(a, &QAction::triggered, this, call);
+        return a;
+    };
+    const auto toggle = [&](const char* id, auto call) {
+        QAction* a = makeAction(QString::fromLatin1(id), this);
+        a->setShortcutContext(Qt::WidgetWithChildrenShortcut);
+        a->setCheckable(true);
+        addAction(a);
+        connect(a, &QAction::toggled, this, call);
+        return a;
+    };
+    add("takeReference", [this] {
+        if (auto ok = m_session.takeReference(); !ok) emit m_session.said(QString::fromStdString(ok.error().text()));
+    });
+    add("deleteStep", [this] {
+        const std::string id = m_session.selected();
+        if (id.empty() || m_session.draft()) return;
+        const auto by = m_session.recipe().readBy(id).size();
+        const QString name = QString::fromStdString(m_session.recipe().find(id)->name);
+        m_session.change(tr("delete %1").arg(name), [&](Recipe& r) { r.steps.erase(std::remove_if(r.steps.begin(), r.steps.end(), [&](const Step& s) { return s.id == id; }), r.steps.end()); });
+        m_session.select({});
+        emit m_session.said(by ? tr("%1 deleted; %2 steps that read it say \"input missing\" (Ctrl+Z brings it back)").arg(name).arg(by) : tr("%1 deleted").arg(name));
+    });
+    add("rename", [this] { renameSelected(); });
+    add("useStep", [this] {
+        const std::string id = m_session.selected();
+        if (!id.empty()) m_session.change(tr("in use"), [&](Recipe& r) { r.find(id)->inUse = !r.find(id)->inUse; });
+    });
+    add("removeTrial", [this] {
+        const int t = m_session.trial();
+        if (t < 0) return;
+        m_session.change(tr("remove trial %1").arg(t + 1), [&](Recipe& r) { r.trials.erase(r.trials.begin() + t); });
+        m_session.setShowReference(false);
+        m_session.setTrial(std::min(t, m_session.trialCount() - 1));
+    });
+    add("labelGood", [this] { label(Label::Good); });
+    add("labelBad", [this] { label(Label::Bad); });
+    add("labelOpen", [this] { label(Label::Open); });
+    add("nextTrial", [this] { m_session.setTrial(m_session.trial() + 1); });
+    add("previousTrial", [this] { m_session.setTrial(m_session.trial() - 1); });
+    add("nextFailed", [this] {
+        nextTrialWhere([this](int t) { return m_session.result(t) && !m_session.result(t)->accept(); }, tr("No trial is rejected"));
+    });
+    add("nextDisagreeing", [this] {
+        nextTrialWhere([this](int t) { return m_session.agreement(t) == Session::Agreement::Disagrees; }, tr("Every verdict agrees with its label"));
+    });
+    QAction* reference = toggle("showReference", [this](bool on) { m_session.setShowReference(on); });
+    connect(&m_session, &Session::trialChanged, reference, [this, reference] {
+        const QSignalBlocker quiet(reference);
+        reference->setChecked(m_session.showsReference());
+    });
+    toggle("bare", [this](bool on) { m_sheet->setBare(on); });
+    toggle("taken", [this](bool on) { m_sheet->setTaken(on); });
+    toggle("allMarks", [this](bool on) { m_sheet->setAll(on); });
+    toggle("loupe", [this](bool on) { m_sheet->setLoupe(on); });
+    add("fit", [this] { m_sheet->fit(); });
+    add("zoomIn", [this] { m_sheet->zoomBy(1.4); });
+    add("zoomOut", [this] { m_sheet->zoomBy(1 / 1.4); });
+    add("reverse", [this] { m_sheet->reverse(); });
+    add("nextShape", [this] { m_sheet->nextShape(); });
+    add("takeDraft", [this] {
+        if (m_session.draft()) m_session.takeDraft();
+        else m_session.takeProposal();
+    });
+    add("letGo", [this] {
+        if (!m_sheet->letGo()) m_session.select({});
+    });
+    QAction* offer = add("nextOffer", [this] {
+        if (m_session.draft()) m_session.chooseOffer(m_session.draft()->chosen + 1);
+    });
+    // Tab walks through the window unless a draft stands beside it.
+    const auto followDraft = [this, offer] { offer->setEnabled(m_session.draft() != nullptr); };
+    connect(&m_session, &Session::draftChanged, offer, followDraft);
+    followDraft();
+    add("kinds", [this] { showKinds(); });
+    add("nextItem", [this] { m_session.setItem(m_session.item() + 1); });
+    toggle("sheetAlone", [this](bool on) {
+        m_grid->setVisible(!on);
+        m_evidence->setVisible(!on);
+        m_strip->setVisible(!on);
+    });
+    toggle("gridAlone", [this](bool on) { m_whole->widget(0)->setVisible(!on); });
+}
+
+} // namespace desktop

@@ -1,0 +1,71 @@
+// setup_page.h - Set up: strip of questions, sheet, evidence, and the grid of trials below.
+#pragma once
+#include "desktop/evidence_view.h"
+#include "desktop/grid_view.h"
+#include "desktop/sheet_view.h"
+
+#include <QSplitter>
+
+class QToolButton;
+
+namespace desktop {
+
+// The grid's view of the session.
+class TrialGrid : public GridSource
+{
+public:
+    explicit TrialGrid(Session& session) : m_session(session) {}
+    void rebuild();
+    void toggleFold(int row);
+    int rowOf(const std::string& step) const;
+    int rows() const override { return int(m_rows.size()); }
+    int columns() const override { return m_session.trialCount(); }
+    GridRow row(int r) const override { return m_rows[std::size_t(r)]; }
+    GridColumn column(int c) const override;
+    GridCell cell(int r, int c) const override;
+    QString verdictLine() const override;
+    QString emptyHint() const override;
+
+private:
+    void addGroup(const recipe::Recipe& recipe, const std::string& datum);
+    Session& m_session;
+    std::vector<GridRow> m_rows;
+    std::map<int, std::vector<std::string>> m_features; // features line → its steps
+    std::set<std::string> m_unfolded;                   // datum ids
+};
+
+class SetupPage : public QWidget
+{
+    Q_OBJECT
+public:
+    explicit SetupPage(Session& session, QWidget* parent = nullptr);
+    SheetView* sheet() const { return m_sheet; }
+    GridView* grid() const { return m_grid; }
+    EvidenceView* evidence() const { return m_evidence; }
+    QSplitter* upper() const { return m_upper; }
+    QSplitter* whole() const { return m_whole; }
+    QAction* action(const QString& id) const;
+
+public slots:
+    void showKinds();
+    void renameSelected();
+
+private:
+    void makeActions();
+    void makeStrip();
+    void refreshGrid();
+    void label(recipe::Label label);
+    void arm(const std::string& kind);
+    void nextTrialWhere(const std::function<bool(int)>& wanted, const QString& none);
+
+    Session& m_session;
+    TrialGrid m_source;
+    SheetView* m_sheet;
+    EvidenceView* m_evidence;
+    GridView* m_grid;
+    QWidget* m_strip;
+    QSplitter *m_upper, *m_whole;
+    std::vector<QToolButton*> m_questions;
+};
+
+} // namespace desktop

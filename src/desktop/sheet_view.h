@@ -1,0 +1,102 @@
+// sheet_view.h - the picture with its results drawn over it; strokes on it make steps, handles edit regions.
+#pragma once
+#include "desktop/session.h"
+#include "report/sheet_painter.h"
+
+#include <QElapsedTimer>
+#include <QImage>
+#include <QPixmap>
+#include <QWidget>
+
+namespace desktop {
+
+class SheetView : public QWidget
+{
+    Q_OBJECT
+public:
+    explicit SheetView(Session& session, QWidget* parent = nullptr);
+
+    // Picture px to widget px; pixel centres are whole numbers in the picture.
+    QTransform toScreen() const;
+    QPointF screenOf(geometry::Point p) const;
+    geometry::Point pictureOf(QPointF p) const;
+    double zoom() const { return m_zoom; }
+    void setArmedKind(const std::string& kind) { m_armed = kind; update(); }
+    const std::string& armedKind() const { return m_armed; }
+    bool letGo(); // the stroke under way, then the chosen kind; false when there was nothing
+
+public slots:
+    void fit();       // item, picture, single pixels in turn
+    void fitPicture();
+    void zoomBy(double factor);
+    void setBare(bool on) { m_bare = on; update(); }
+    void setTaken(bool on);
+    void setAll(bool on) { m_all = on; update(); }
+    void setLoupe(bool on) { m_loupe = on; update(); }
+    void nudge(QPointF picturePixels);
+    void nextShape();
+    void reverse();
+
+signals:
+    void referenceWanted();
+    void pointerMoved(const QString& text);
+    void armedUsed();
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
+    void wheelEvent(QWheelEvent*) override;
+    void leaveEvent(QEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+    void keyReleaseEvent(QKeyEvent*) override;
+
+private:
+    struct Handle {
+        std::string region;
+        int index;
+        geometry::Point at; // picture
+    };
+    enum class Drag { None, Pan, Stroke, Handle };
+    void pictureChanged();
+    const recipe::Step* editedStep() const;
+    std::vector<std::pair<std::string, geometry::Region>> regionsOf(const recipe::Step& step) const;
+    std::vector<Handle> handles() const;
+    void moveHandle(const Handle& handle, geometry::Point to);
+    void editStep(const QString& what, const std::function<void(recipe::Step&)>& edit, const QString& merge = {});
+    std::optional<geometry::Motion> motionOf(const recipe::Step& step, const recipe::RegionSpec* spec) const;
+    recipe::Gesture gesture() const;
+    void updateStroke(bool released);
+    void paintStroke(QPainter& p);
+    void paintLoupe(QPainter& p);
+    void paintOffers(QPainter& p);
+    void renderPicture();
+    std::string featureUnder(geometry::Point p) const;
+    QRectF offerRect(int index) const;
+    QPointF offerAnchor() const;
+
+    Session& m_session;
+    QImage m_picture; // as shown at 1:1
+    QPixmap m_scaled;
+    QRectF m_scaledFor;
+    QTransform m_scaledAt;
+    double m_zoom = 1;
+    QPointF m_offset; // widget px of the picture's corner
+    bool m_bare = false, m_taken = false, m_all = false, m_loupe = false, m_space = false, m_fitted = true;
+    int m_fitMode = 0;
+    Drag m_drag = Drag::None;
+    QPointF m_pressed, m_pointer, m_panStart;
+    bool m_area = false, m_reversed = false, m_noSnap = false;
+    double m_width = 0;
+    Handle m_handle{};
+    std::string m_armed;
+    std::vector<recipe::Offer> m_live; // readings of the stroke under way
+    QString m_liveText;
+    inspect::ItemResult m_liveItem;
+    std::vector<report::PlacedLabel> m_labels;
+    QElapsedTimer m_lastLive;
+};
+
+} // namespace desktop
