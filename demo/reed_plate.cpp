@@ -30,7 +30,7 @@ const char* name(Fault fault)
 PlatePicture drawPlate(const Field& field, PlateTruth truth, Random& random)
 {
     PlatePicture out;
-    Coverage part(field.width, field.height);
+    std::vector<std::vector<Point>> outlines, holes;
     const double k = 1 / field.mmPerPixel;
     const auto placed = [&](std::vector<Point> outline) {
         for (Point& p : outline) p = truth.pose.toPicture(p * k);
@@ -40,22 +40,21 @@ PlatePicture drawPlate(const Field& field, PlateTruth truth, Random& random)
     const double light = random.uniform(-8, 8);
     if (truth.fault != Fault::Absent) {
         const double half = truth.width / 2;
-        part.add(placed(roundedBox(-kPlateLength / 2, -half, kPlateLength / 2, half, 1.0)));
+        outlines.push_back(placed(roundedBox(-kPlateLength / 2, -half, kPlateLength / 2, half, 1.0)));
         for (int i = 0; i < 10; ++i) {
             if (i == missing) continue;
             const double x = kFirstSlot + kSlotPitch * i, long_ = 19 - 0.85 * i;
-            part.add(placed(roundedBox(x - 1.2, -9.5, x + 1.2, -9.5 + long_, 0.15)), -1);
+            holes.push_back(placed(roundedBox(x - 1.2, -9.5, x + 1.2, -9.5 + long_, 0.15)));
         }
         // The left hole keeps its place; the right one states the pitch.
         const double right = -kHolePitch / 2 + truth.pitch;
         for (const Point hole : {Point{-kHolePitch / 2, -kHoleY}, Point{kHolePitch / 2, -kHoleY}, Point{-kHolePitch / 2, kHoleY}, Point{right, kHoleY}})
-            part.add(placed(circleOutline(hole, kHoleRadius + random.normal(0.005, 0.012))), -1);
+            holes.push_back(placed(circleOutline(hole, kHoleRadius + random.normal(0.005, 0.012))));
         truth.slots = missing >= 0 ? 9 : 10;
     } else {
         truth.slots = 0;
     }
-    std::vector<float> coverage = part.resolve();
-    blur(coverage, field.width, field.height, 0.8);
+    const std::vector<float> coverage = blurredCoverage(outlines, holes, field.width, field.height, 0.8, 2);
     Light l;
     l.bright += light;
     out.truth = truth;

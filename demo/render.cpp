@@ -148,6 +148,30 @@ void blur(std::vector<float>& picture, int width, int height, double sigma)
     picture = std::move(out);
 }
 
+std::vector<float> blurredCoverage(const std::vector<std::vector<Point>>& outlines, const std::vector<std::vector<Point>>& holes, int width, int height, double sigma, int finer)
+{
+    const int w = width * finer, h = height * finer;
+    Coverage c(w, h);
+    const auto draw = [&](std::vector<Point> outline, double sign) {
+        for (Point& p : outline) p = {(p.x + 0.5) * finer - 0.5, (p.y + 0.5) * finer - 0.5};
+        c.add(outline, sign);
+    };
+    for (const auto& o : outlines) draw(o, 1);
+    for (const auto& o : holes) draw(o, -1);
+    std::vector<float> fine = c.resolve();
+    blur(fine, w, h, sigma * finer);
+    if (finer == 1) return fine;
+    std::vector<float> out(std::size_t(width) * std::size_t(height), 0.f);
+    const float k = 1.f / float(finer * finer);
+    for (int y = 0; y < h; ++y) {
+        const float* from = fine.data() + std::size_t(y) * std::size_t(w);
+        float* to = out.data() + std::size_t(y / finer) * std::size_t(width);
+        for (int x = 0; x < width; ++x)
+            for (int j = 0; j < finer; ++j) to[x] += k * from[x * finer + j];
+    }
+    return out;
+}
+
 namespace {
 // Quantiles of the normal distribution at (i + 0.5) / 4096, by bisection of the error function.
 const std::array<float, 4096>& quantiles()

@@ -8,7 +8,7 @@ using report::theme;
 
 EvidencePlot::EvidencePlot(QWidget* parent) : QCustomPlot(parent)
 {
-    setMinimumHeight(96);
+    setMinimumHeight(104);
     setFocusPolicy(Qt::NoFocus);
     clearAll();
 }

@@ -182,8 +182,9 @@ void EvidenceView::refreshPlot()
     }
     if (m_dragging) return;
     m_plot->clearAll();
-    m_plotTitle->setText(q(e->title) + tr("  · this picture"));
-    m_plot->names(q(e->xLabel), q(e->yLabel));
+    m_plotTitle->setText(tr("%1 · this picture").arg(q(e->title)));
+    m_plotTitle->setToolTip(tr("%1 over %2").arg(q(e->yLabel), q(e->xLabel)));
+    m_plot->names(QString(), QString()); // the room belongs to the plot; the title says what is shown
     double x0 = 1e300, x1 = -1e300, y0 = 0, y1 = -1e300;
     const report::Theme& th = theme();
     for (const auto& c : e->curves) {
@@ -252,7 +253,7 @@ void EvidenceView::refreshTrials()
     const double room = std::max((high - low) * 0.12, std::abs(high) * 1e-9 + 1e-6);
     if (!m_dragging) m_low = low - room, m_high = high + room;
     m_trials->clearAll();
-    m_trialsTitle->setText(proposed ? proposal->words + tr(" · Enter takes them") : tr("%1 of all trials%2").arg(q(out->label), unit == base::Unit::None ? QString() : QStringLiteral(", ") + QString::fromUtf8(base::symbol(unit))) + tr("   ○ good  ● bad  – open"));
+    m_trialsTitle->setText(proposed ? proposal->words + tr(" · Enter takes them") : tr("%1 of all trials%2").arg(q(out->label), unit == base::Unit::None ? QString() : QStringLiteral(", ") + QString::fromUtf8(base::symbol(unit))) + tr("  ○ good ● bad – open"));
     if (limits.any()) m_trials->band(limits.lowest().value_or(m_low - 1e6), limits.highest().value_or(m_high + 1e6));
     const report::Theme& th = theme();
     QPainterPath dash;

@@ -353,7 +353,7 @@ void GridView::paintEvent(QPaintEvent*)
         const bool wide = head > 400;
         const int limitsWidth = wide ? 110 : 78, valueWidth = wide ? 110 : 92;
         p.drawText(QRect(8, 0, 200, kTop), Qt::AlignVCenter, tr("recipe"));
-        p.drawText(QRect(head - 8 - limitsWidth - valueWidth, 0, valueWidth - 8, kTop), Qt::AlignVCenter | Qt::AlignRight, m_column >= 0 ? tr("column %1").arg(m_column + 1) : QString());
+        p.drawText(QRect(head - 8 - limitsWidth - valueWidth, 0, valueWidth - 8, kTop), Qt::AlignVCenter | Qt::AlignRight, m_column >= 0 ? m_source.columnWord(m_column) : QString());
         p.drawText(QRect(head - 8 - limitsWidth, 0, limitsWidth - 6, kTop), Qt::AlignVCenter | Qt::AlignRight, tr("limits"));
     }
     p.save();

@@ -47,6 +47,7 @@ public:
     virtual GridCell cell(int r, int c) const = 0;
     virtual QString verdictLine() const = 0;
     virtual QString emptyHint() const = 0;
+    virtual QString columnWord(int c) const = 0; // "trial 6"
 };
 // The cell of one check over the results of one picture: the worst of its items.
 GridCell cellFor(const inspect::PictureResult* result, const std::string& step, const std::string& output, double low, double high);

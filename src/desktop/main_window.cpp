@@ -235,7 +235,6 @@ void MainWindow::refreshHeader()
     m_name->setText(text);
     m_name->setToolTip(m_session.path().isEmpty() ? tr("not saved yet") : m_session.path());
     setWindowTitle(text + QStringLiteral(" · Dikkat"));
-    setWindowModified(m_session.modified());
     m_calibrated->setText(r.mmPerPixel > 0 ? tr("calibrated %1 mm/px").arg(QString::fromStdString(base::shortest(r.mmPerPixel))) : tr("not calibrated"));
     int good = 0, bad = 0, open = 0;
     for (const Trial& t : r.trials) (t.label == Label::Good ? good : t.label == Label::Bad ? bad : open)++;

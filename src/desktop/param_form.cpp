@@ -51,7 +51,7 @@ void ParamForm::clear()
     delete m_body;
     m_body = new QWidget(this);
     m_form = new QFormLayout(m_body);
-    m_form->setContentsMargins(12, 6, 12, 12);
+    m_form->setContentsMargins(12, 6, 18, 12);
     m_form->setVerticalSpacing(5);
     m_form->setFieldGrowthPolicy(QFormLayout::AllNonFixedFieldsGrow);
     m_form->setLabelAlignment(Qt::AlignLeft);

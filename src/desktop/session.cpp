@@ -152,7 +152,7 @@ void Session::addTrials(const QStringList& pictures)
         if (!known) fresh << QString::fromStdString(path);
     }
     if (fresh.isEmpty()) return;
-    change(tr("add %n picture(s)", nullptr, int(fresh.size())), [&](Recipe& r) {
+    change(tr("add %1 pictures").arg(fresh.size()), [&](Recipe& r) {
         for (const QString& p : fresh) r.trials.push_back({p.toStdString(), Label::Open});
     });
     if (m_trial < 0) setTrial(0);

@@ -178,6 +178,7 @@ void SheetView::paintEvent(QPaintEvent*)
     scene.selected = m_session.draft() ? m_session.draft()->offer().step.id : m_session.selected();
     scene.all = m_all;
     scene.pictureSize = m_picture.size();
+    scene.obstacle = report::titleBlockBox(scene, m_session.pictureName(), QRectF(rect()));
     m_labels.clear();
     if (!m_bare) {
         m_labels = report::paintSheet(p, scene, t, QRectF(rect()));
@@ -309,18 +310,30 @@ void SheetView::paintLoupe(QPainter& p)
 
 QPointF SheetView::offerAnchor() const
 {
+    // At the side that is free: beside the region, else in a corner the part does not reach.
     const Draft* d = m_session.draft();
-    const auto regions = regionsOf(d->offer().step);
-    QPointF at(40, 60);
-    if (!regions.empty()) {
-        QRectF box;
-        for (const auto& outline : regions.front().second.outlines(24))
-            for (const Point q : outline) box |= QRectF(screenOf(q), QSizeF(1, 1));
-        at = QPointF(box.right() + 14, box.top());
-        if (at.x() + 260 > width()) at.setX(std::max(8.0, box.left() - 274));
+    const QSizeF size(260, 24.0 * double(d->offers.size() + 1));
+    QRectF region, part;
+    for (const auto& [key, r] : regionsOf(d->offer().step))
+        for (const auto& outline : r.outlines(24))
+            for (const Point q : outline) region |= QRectF(screenOf(q), QSizeF(1, 1));
+    if (const auto* item = m_session.currentItem())
+        for (const auto& r : item->steps)
+            if (!r->finds.empty())
+                for (const Mark& m : r->marks)
+                    for (const Point q : m.points) part |= QRectF(screenOf(q), QSizeF(1, 1));
+    const double right = width() - size.width() - 8, bottom = height() - size.height() - 80;
+    const QPointF places[] = {{region.right() + 14, region.top()}, {region.left() - size.width() - 14, region.top()}, {right, 8}, {8, 8}, {8, bottom}, {right, bottom}};
+    double least = 1e300;
+    QPointF best(8, 8);
+    for (const QPointF at : places) {
+        const QRectF box(at, size);
+        if (!QRectF(rect()).adjusted(4, 4, -4, -4).contains(box)) continue;
+        const QRectF a = box.intersected(part), b = box.intersected(region);
+        const double cost = a.width() * a.height() + 4 * b.width() * b.height();
+        if (cost < least) least = cost, best = at;
     }
-    const double tall = 24.0 * double(d->offers.size()) + 30;
-    return {std::clamp(at.x(), 8.0, std::max(8.0, width() - 268.0)), std::clamp(at.y(), 8.0, std::max(8.0, height() - tall - 8))};
+    return best;
 }
 QRectF SheetView::offerRect(int index) const
 {

@@ -49,6 +49,7 @@ void applyTheme(QApplication& application)
         #startButton:enabled { background: %button; color: %buttonText; font-weight: bold; }
         QLineEdit, QComboBox, QDoubleSpinBox, QSpinBox { border: 1px solid %rule; border-radius: 2px; padding: 2px 6px; min-height: 20px; background: %raised; color: %ink; selection-background-color: %selected; selection-color: %ink; }
         QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus, QSpinBox:focus { border-color: %datum; }
+        QComboBox::drop-down { border: 0; width: 20px; }
         #form QToolButton { border: 1px solid %rule; border-radius: 2px; padding: 2px 6px; background: %paper; color: %ink; }
         #form QToolButton:hover { border-color: %datum; }
         #chosenForYou, #plotTitle, #trialsTitle, #evidenceAbout, #evidenceNote { color: %second; }

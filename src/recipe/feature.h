@@ -22,6 +22,7 @@ struct Mark {
     std::vector<geometry::Point> points; // Dimension: its two ends; Frame: origin and the end of the x arrow; Circle: centre
     double radius = 0;
     std::string text; // object number or so
+    int element = 0;  // of a list, from 1: the mark takes that element's verdict
 };
 
 // A datum's answer: where the part is.

@@ -71,6 +71,19 @@ Verdict worst(const inspect::ItemResult& item, const std::string& step, bool& ju
     return v;
 }
 
+// A mark of a list's element has that element's verdict; a wrong count says nothing against the objects that are there.
+Verdict verdictOf(const inspect::ItemResult& item, const inspect::StepResult& step, const Mark& m, Verdict whole)
+{
+    if (m.element <= 0) return whole;
+    for (const auto& c : item.checks)
+        if (c.step == step.step && c.list && std::size_t(m.element) <= c.values.size()) {
+            const double v = c.values[std::size_t(m.element - 1)];
+            if (!c.low && !c.high) return Verdict::Unjudged;
+            return (c.low && v < *c.low) || (c.high && v > *c.high) ? Verdict::Fail : Verdict::Pass;
+        }
+    return whole == Verdict::Fail ? Verdict::Unjudged : whole;
+}
+
 QPainterPath pathOf(const Mark& m, const QTransform& t)
 {
     QPainterPath path;
@@ -168,13 +181,12 @@ struct Lanes {
     std::array<int, 4> used{};                      // top, bottom, left, right
 };
 
-QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, const QTransform& t, const QRectF& area)
+QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, const QTransform& t, const QRectF& area, const std::vector<PlacedLabel>& taken)
 {
     QPainter& p = pencil.p;
     const double unit = pencil.unit;
     Point a = l.from, b = l.to;
     const double scale = std::hypot(t.m11(), t.m12());
-    bool laned = false;
     if (lanes.has) {
         const Point la = lanes.frame.toLocal(a), lb = lanes.frame.toLocal(b);
         const bool alongX = std::abs(lb.y - la.y) < 0.15 * std::abs(lb.x - la.x), alongY = std::abs(lb.x - la.x) < 0.15 * std::abs(lb.y - la.y);
@@ -200,7 +212,6 @@ QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, co
                 }
                 pencil.stroke(ext, l.colour, 1);
                 a = pa, b = pb;
-                laned = true;
                 break;
             }
         }
@@ -212,24 +223,51 @@ QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, co
     QPainterPath heads;
     arrowHead(heads, sa, sb, unit), arrowHead(heads, sb, sa, unit);
     p.fillPath(heads, l.colour);
-    (void)laned;
-    // The plate lies on the line, readable from below or from the right.
+    // The plate lies on the line, readable from below or from the right; where the line is too short it stands beyond an end.
     double angle = std::atan2(sb.y() - sa.y(), sb.x() - sa.x()) * 180 / geometry::kPi;
     if (angle > 90.5) angle -= 180;
     if (angle <= -89.5) angle += 180;
     const QSizeF size = plateSize(l, unit);
-    const QPointF middle = (sa + sb) / 2;
+    const double long_ = std::hypot(sb.x() - sa.x(), sb.y() - sa.y());
+    const QPointF along = long_ > 0 ? (sb - sa) / long_ : QPointF(1, 0);
+    struct Place {
+        QPointF at;
+        double turn;
+    };
+    std::vector<Place> places;
+    if (long_ > size.width() + 24 * unit)
+        for (const double t01 : {0.5, 0.35, 0.65, 0.25, 0.75}) places.push_back({sa + (sb - sa) * t01, angle});
+    for (const double step : {0.0, 1.0, 2.0, 3.0})
+        for (const int end : {1, -1}) {
+            const QPointF tip = end > 0 ? sb : sa, away = along * (end * (std::abs(along.x()) * size.width() / 2 + std::abs(along.y()) * size.height() / 2 + (6 + 26 * step) * unit));
+            places.push_back({tip + away, 0});
+        }
+    const auto boxOf = [&](const Place& q) {
+        QTransform turn;
+        turn.translate(q.at.x(), q.at.y());
+        turn.rotate(q.turn);
+        return turn.mapRect(QRectF(-size.width() / 2, -size.height() / 2, size.width(), size.height()));
+    };
+    Place chosen = places.front();
+    for (const Place& q : places) {
+        const QRectF box = boxOf(q);
+        if (area.contains(box) && std::none_of(taken.begin(), taken.end(), [&](const PlacedLabel& other) { return other.box.intersects(box); })) {
+            chosen = q;
+            break;
+        }
+    }
+    if (chosen.turn == 0 && long_ <= size.width() + 24 * unit) {
+        QPainterPath leader;
+        leader.moveTo(std::hypot((chosen.at - sa).x(), (chosen.at - sa).y()) < std::hypot((chosen.at - sb).x(), (chosen.at - sb).y()) ? sa : sb);
+        leader.lineTo(chosen.at);
+        pencil.stroke(leader, l.colour, 1);
+    }
     p.save();
-    p.translate(middle);
-    if (std::hypot(sb.x() - sa.x(), sb.y() - sa.y()) > size.width() + 24 * unit) p.rotate(angle);
-    else if (!laned) p.translate(0, -18 * unit);
-    const QRectF box(-size.width() / 2, -size.height() / 2, size.width(), size.height());
-    const QRectF shown = p.transform().mapRect(box);
-    paintPlate(p, l, box, unit);
+    p.translate(chosen.at);
+    p.rotate(chosen.turn);
+    paintPlate(p, l, QRectF(-size.width() / 2, -size.height() / 2, size.width(), size.height()), unit);
     p.restore();
-    bool ok = false;
-    const QTransform back = p.transform().inverted(&ok);
-    return ok ? back.mapRect(shown) : shown;
+    return boxOf(chosen);
 }
 } // namespace
 
@@ -303,7 +341,7 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
             if ((r->step == scene.selected) != selectedRound) continue;
             bool judged = false;
             const Verdict v = worst(item, r->step, judged);
-            for (const Mark& m : r->marks) paintMark(pencil, m, t, v, selectedRound);
+            for (const Mark& m : r->marks) paintMark(pencil, m, t, verdictOf(item, *r, m, v), selectedRound);
             // Object numbers only for the step that is looked at.
             if (selectedRound)
                 for (const Mark& m : r->marks) {
@@ -311,7 +349,7 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
                     QPointF c;
                     for (const Point q : m.points) c += at(t, q);
                     c /= double(m.points.size());
-                    paintBalloon(p, c, 8 * unit, QString::fromStdString(m.text), ink().of(v), ink().paper);
+                    paintBalloon(p, c, 8 * unit, QString::fromStdString(m.text), ink().of(verdictOf(item, *r, m, v)), ink().paper);
                 }
         }
     // ---- other items: outline, number and sign
@@ -398,11 +436,12 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
     std::stable_sort(labels.begin(), labels.end(), [](const LabelItem& a, const LabelItem& b) { return a.rank < b.rank; });
     if (!scene.all && labels.size() > 24) labels.resize(24);
     std::vector<LabelItem> rails[4]; // top, bottom, left, right
+    if (!scene.obstacle.isEmpty()) placed.push_back({{}, {}, scene.obstacle});
     for (LabelItem& l : labels) {
         if (l.isDimension) {
             const QPointF sa = at(t, l.from), sb = at(t, l.to);
             if (!area.intersects(QRectF(sa, sb).normalized().adjusted(-1, -1, 1, 1))) continue;
-            placed.push_back({l.check->step, l.check->output, paintDimension(pencil, l, lanes, t, area)});
+            placed.push_back({l.check->step, l.check->output, paintDimension(pencil, l, lanes, t, area, placed)});
             continue;
         }
         if (!area.contains(l.anchor)) continue;
@@ -430,6 +469,8 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
             else b.moveTop(std::max(b.top(), edge)), edge = b.bottom() + gap;
         }
         edge = (level ? area.right() : area.bottom()) - 6 * unit;
+        if (!scene.obstacle.isEmpty() && side == 1) edge = scene.obstacle.left() - gap;
+        if (!scene.obstacle.isEmpty() && side == 3) edge = scene.obstacle.top() - gap;
         for (auto b = boxes.rbegin(); b != boxes.rend(); ++b) {
             if (level) b->moveRight(std::min(b->right(), edge)), edge = b->left() - gap;
             else b->moveBottom(std::min(b->bottom(), edge)), edge = b->top() - gap;
@@ -448,8 +489,15 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
             placed.push_back({rail[i].check->step, rail[i].check->output, boxes[i]});
         }
     }
+    placed.erase(std::remove_if(placed.begin(), placed.end(), [](const PlacedLabel& l) { return l.step.empty(); }), placed.end());
     p.restore();
     return placed;
+}
+
+QRectF titleBlockBox(const SheetScene&, const QString& picture, const QRectF& area, double unit)
+{
+    const double left = std::clamp(QFontMetricsF(sheetFont(15 * unit)).horizontalAdvance(picture) + 18 * unit, 214 * unit, 330 * unit), stampWidth = 92 * unit, row = 20 * unit;
+    return {area.right() - left - stampWidth - 8 * unit, area.bottom() - 3 * row - 8 * unit, left + stampWidth, 3 * row};
 }
 
 QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& picture, const QRectF& area, double unit)
@@ -461,8 +509,8 @@ QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& pict
     p.setRenderHint(QPainter::Antialiasing);
     const QFont font = sheetFont(15 * unit);
     const QFontMetricsF metrics(font);
-    const double left = std::clamp(metrics.horizontalAdvance(name) + 18 * unit, 190 * unit, 330 * unit), stampWidth = 92 * unit, row = 20 * unit;
-    const QRectF box(area.right() - left - stampWidth - 8 * unit, area.bottom() - 3 * row - 8 * unit, left + stampWidth, 3 * row);
+    const QRectF box = titleBlockBox(scene, picture, area, unit);
+    const double stampWidth = 92 * unit, left = box.width() - stampWidth, row = 20 * unit;
     p.setPen(QPen(th.ink, unit));
     p.setBrush(th.paper);
     p.drawRect(box);
@@ -520,8 +568,10 @@ QImage annotated(const image::Capture& capture, const recipe::Recipe& recipe, co
     SheetScene scene{&recipe, &result, 0, {}, true, QSizeF(out.width(), out.height())};
     const double unit = std::max(1.0, out.width() / 1400.0);
     const QRectF area(0, 0, out.width(), out.height());
+    const QString leaf = QFileInfo(QString::fromStdString(result.picture)).fileName();
+    scene.obstacle = titleBlockBox(scene, leaf, area, unit);
     paintSheet(p, scene, QTransform(), area, unit);
-    if (out.width() >= 400 && out.height() >= 200) paintTitleBlock(p, scene, QFileInfo(QString::fromStdString(result.picture)).fileName(), area, unit);
+    if (out.width() >= 400 && out.height() >= 200) paintTitleBlock(p, scene, leaf, area, unit);
     return out;
 }
 

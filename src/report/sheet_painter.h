@@ -20,6 +20,7 @@ struct SheetScene {
     std::string selected; // step id
     bool all = false;     // every label, however many
     QSizeF pictureSize;
+    QRectF obstacle{}; // painter units; labels keep clear of it
 };
 struct PlacedLabel {
     std::string step, output;
@@ -27,6 +28,7 @@ struct PlacedLabel {
 };
 // `toScreen` maps picture px to painter units; `area` is what may be drawn on; `unit` is the size of one screen px (more for large pictures).
 std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const QTransform& toScreen, const QRectF& area, double unit = 1);
+QRectF titleBlockBox(const SheetScene& scene, const QString& picture, const QRectF& area, double unit = 1);
 // Title block with picture, scale, unit, item and the stamped verdict, in the lower right of `area`; the rectangle it took.
 QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& picture, const QRectF& area, double unit = 1);
 void paintRegion(QPainter& p, const geometry::Region& region, bool searchesAcross, bool reversed, const QTransform& toScreen, double unit = 1, bool faint = false);

@@ -1,6 +1,6 @@
 #include "report/theme.h"
 
-#include <QDir>
+#include <QFile>
 #include <QFontDatabase>
 #include <QPainterPath>
 
@@ -34,13 +34,19 @@ void loadFonts()
     if (done) return;
     done = true;
     initFontResources();
-    const auto family = [](const char* file, const QString& fallback) {
-        const int id = QFontDatabase::addApplicationFont(QStringLiteral(":/fonts/") + QLatin1String(file));
+    const auto family = [](const char* file, const QString& fallback, bool own = false) {
+        QFile f(QStringLiteral(":/fonts/") + QLatin1String(file));
+        if (!f.open(QIODevice::ReadOnly)) return fallback;
+        QByteArray data = f.readAll();
+        // Installed fonts of the same family may claim its regular style for another face (a monospaced one does). In memory ours gets a
+        // name of its own, so that it is always ours that is shown.
+        if (own) data.replace(QByteArray("\0B\0006\0001\0002", 8), QByteArray("\0D\0k\0u\0i", 8));
+        const int id = QFontDatabase::addApplicationFontFromData(data);
         const QStringList names = id < 0 ? QStringList() : QFontDatabase::applicationFontFamilies(id);
         return names.isEmpty() ? fallback : names.front();
     };
-    g_ui = family("B612-Regular.otf", g_ui);
-    family("B612-Bold.otf", g_ui);
+    g_ui = family("B612-Regular.otf", g_ui, true);
+    family("B612-Bold.otf", g_ui, true);
     g_sheet = family("osifont.ttf", g_sheet);
     g_wide = family("wide.ttf", g_wide);
 }

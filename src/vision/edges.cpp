@@ -30,7 +30,7 @@ template <class V> Profile sample(const V& v, Point from, Point to, double width
         double sum = 0;
         double x = at.x + low.x, y = at.y + low.y;
         for (int k = 0; k < lines; ++k, x += across.x * gap, y += across.y * gap)
-            sum += bilinear(v, std::clamp(x, 0.0, v.width - 1.0), std::clamp(y, 0.0, v.height - 1.0));
+            sum += insideSmooth(v, x, y) ? smoothAt(v, x, y) : bilinear(v, std::clamp(x, 0.0, v.width - 1.0), std::clamp(y, 0.0, v.height - 1.0));
         p.level[std::size_t(i)] = sum / lines;
         p.first = std::min(p.first, i);
         p.end = i + 1;
@@ -64,7 +64,8 @@ base::Result<Profile> profile(const image::GreyView& picture, Point from, Point 
 
 std::vector<double> derivative(const Profile& p, double smoothing)
 {
-    const std::vector<double> k = kernelOf(smoothing);
+    // The sampling has smoothed by its own part already.
+    const std::vector<double> k = kernelOf(std::sqrt(std::max(0.09, smoothing * smoothing - kSmoothAtVariance)));
     const int r = int(k.size() / 2), n = int(p.level.size());
     std::vector<double> d(p.level.size());
     for (int i = p.first; i < p.end; ++i) {
@@ -171,7 +172,7 @@ template <class V> Profile samplePolar(const V& v, Point centre, double angle, d
         for (int k = 0; k < lines && all; ++k) {
             const Point q = centre + geometry::direction(angle + (k - (lines - 1) / 2.0) * (width / lines) / middle) * r;
             all = inside(v, q.x, q.y);
-            if (all) sum += bilinear(v, q.x, q.y);
+            if (all) sum += insideSmooth(v, q.x, q.y) ? smoothAt(v, q.x, q.y) : bilinear(v, q.x, q.y);
         }
         if (!all) {
             if (p.end == i && p.first < i) break;

@@ -23,7 +23,7 @@ enum class Polarity { Any, DarkToBright, BrightToDark };
 struct EdgeOptions {
     Polarity polarity = Polarity::Any;
     double leastStrength = 12; // grey levels
-    double smoothing = 1.0;    // px, sigma of the Gaussian
+    double smoothing = 1.5;    // px, sigma of the Gaussian
 };
 
 struct Profile {

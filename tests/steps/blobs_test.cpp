@@ -1,0 +1,80 @@
+#include "../support.h"
+
+using namespace support;
+using geometry::Region;
+
+class BlobsTest : public QObject
+{
+    Q_OBJECT
+    // Five dark boxes of 10 × 10 to 10 × 18 px in a row, one of them cut by the picture.
+    static image::Image boxes() { return draw({box(20, 20, 30, 30), box(50, 20, 60, 32), box(80, 20, 90, 34), box(110, 20, 120, 36), box(150, 20, 170, 38)}, 160, 60, {box(113, 24, 117, 28)}); }
+private slots:
+    void countSidesAndBorder()
+    {
+        const auto count = [](const char* objects, bool drop) {
+            return value(runStep("blobs", boxes(), [&](recipe::Step& s) {
+                             put(s, "objects", std::string(objects));
+                             put(s, "drop_border", drop);
+                             put(s, "least_area", 30.0);
+                             put(s, "fill_holes", false);
+                         }),
+                         "count");
+        };
+        QCOMPARE(count("dark", true), 4.0);
+        QCOMPARE(count("dark", false), 5.0);
+        QCOMPARE(count("bright", false), 1.0); // the background is the one object: the wrong side
+        QCOMPARE(count("bright", true), 0.0);
+    }
+    void sizesInOrderCalibratedAndFilled()
+    {
+        for (const char* order : {"datum_x", "largest"}) {
+            const auto r = runStep("blobs", boxes(), [&](recipe::Step& s) {
+                put(s, "objects", std::string("dark"));
+                put(s, "order", std::string(order));
+            }, 0.1);
+            const auto& areas = r.items[0].steps[0]->output("areas")->values;
+            QCOMPARE(areas.size(), std::size_t(4));
+            QVERIFY(std::is_sorted(areas.begin(), areas.end()) == (std::string(order) == "datum_x"));
+            const double last = std::string(order) == "datum_x" ? areas.back() : areas.front();
+            QVERIFY2(std::abs(last - 1.6) < 0.08, qPrintable(QString::number(last))); // mm², the hole filled
+        }
+    }
+    void fixedLimitsAndFilter()
+    {
+        const auto run = [](double low, double high, double least, double most) {
+            return value(runStep("blobs", boxes(), [&](recipe::Step& s) {
+                             put(s, "mode", std::string("fixed"));
+                             put(s, "low", low), put(s, "high", high), put(s, "least_area", least), put(s, "most_area", most);
+                         }),
+                         "count");
+        };
+        QCOMPARE(run(0, 120, 50, 1e9), 4.0);
+        QCOMPARE(run(0, 120, 130, 1e9), 2.0); // boxes of 140 and 160 px²
+        QCOMPARE(run(0, 120, 50, 130), 2.0);
+        QCOMPARE(run(250, 255, 50, 1e9), 0.0);
+    }
+    void oneGreyLevelIsNoObject()
+    {
+        image::Image flat(50, 50, image::PixelFormat::Grey8);
+        std::fill_n(flat.row(0), flat.byteCount(), std::uint8_t(90));
+        const auto r = runStep("blobs", std::move(flat), [](recipe::Step&) {});
+        QCOMPARE(value(r, "count"), 0.0);
+        QCOMPARE(int(r.items[0].steps[0]->state), int(inspect::State::Ok));
+        QVERIFY(!r.items[0].steps[0]->output("threshold"));
+    }
+    void evidenceShowsTheHistogramWithItsLimits()
+    {
+        recipe::Recipe r;
+        r.steps.push_back(recipe::makeStep(r, *recipe::findKind("blobs")));
+        const auto prepared = inspect::Prepared::make(r);
+        const auto capture = captureOf(boxes());
+        const auto result = inspect::evaluate(*prepared, capture);
+        const auto e = inspect::evidence(*prepared, capture, result.items[0], r.steps[0].id);
+        QVERIFY(e && e->handles.size() == 2 && e->takes);
+        double total = 0;
+        for (const double v : e->curves.at(0).y) total += v;
+        QCOMPARE(total, 160.0 * 60);
+    }
+};
+QTEST_APPLESS_MAIN(BlobsTest)
+#include "blobs_test.moc"

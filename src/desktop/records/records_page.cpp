@@ -80,14 +80,14 @@ RecordsPage::RecordsPage(QString logPath, QWidget* parent) : QWidget(parent), m_
     m_hint->setObjectName(QStringLiteral("recordsHint"));
     m_hint->setAlignment(Qt::AlignCenter);
     m_hint->setWordWrap(true);
-    m_table = makeTable({tr("No."), tr("When"), tr("Verdict"), tr("Fault"), tr("Recipe"), tr("Rev."), tr("Batch"), tr("Picture"), tr("Item")}, "recordsTable", this);
+    m_table = makeTable({tr("No."), tr("When"), tr("Verdict"), tr("Fault"), tr("Picture"), tr("Item"), tr("Batch"), tr("Recipe"), tr("Rev.")}, "recordsTable", this);
     m_table->setItemDelegateForColumn(2, new VerdictDelegate(m_table));
-    const int widths[] = {56, 150, 96, 270, 150, 42, 80, 150, 42};
+    const int widths[] = {48, 148, 84, 236, 104, 38, 66, 92, 30};
     for (int i = 0; i < 9; ++i) m_table->setColumnWidth(i, widths[i]);
     m_table->horizontalHeader()->setStretchLastSection(true);
     m_values = makeTable({tr("Check"), tr("Value"), tr("Unit"), tr("Low"), tr("High"), tr("Verdict")}, "valuesTable", this);
     m_values->setItemDelegateForColumn(5, new VerdictDelegate(m_values));
-    const int valueWidths[] = {130, 80, 44, 70, 70, 100};
+    const int valueWidths[] = {128, 74, 44, 64, 64, 100};
     for (int i = 0; i < 6; ++i) m_values->setColumnWidth(i, valueWidths[i]);
     m_values->horizontalHeader()->setStretchLastSection(true);
     m_valuesTitle = new QLabel(this);
@@ -97,7 +97,9 @@ RecordsPage::RecordsPage(QString logPath, QWidget* parent) : QWidget(parent), m_
     auto* line = new QHBoxLayout;
     line->setContentsMargins(12, 8, 12, 8);
     line->addWidget(m_verdict);
+    line->addSpacing(8);
     line->addWidget(m_text, 1);
+    line->addSpacing(12);
     line->addWidget(m_count);
     auto* right = new QWidget(this);
     auto* rightLayout = new QVBoxLayout(right);
@@ -108,7 +110,7 @@ RecordsPage::RecordsPage(QString logPath, QWidget* parent) : QWidget(parent), m_
     split->setObjectName(QStringLiteral("recordsSplitter"));
     split->addWidget(m_table);
     split->addWidget(right);
-    split->setSizes({800, 470});
+    split->setSizes({790, 490});
     split->setChildrenCollapsible(false);
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -149,11 +151,12 @@ void RecordsPage::refresh()
         put(m_table, i, 1, QDateTime::fromString(r.at, Qt::ISODateWithMs).toLocalTime().toString(QStringLiteral("yyyy-MM-dd hh:mm:ss")));
         put(m_table, i, 2, r.verdict);
         put(m_table, i, 3, r.sentence);
-        put(m_table, i, 4, r.recipe);
-        put(m_table, i, 5, QString::number(r.revision));
+        put(m_table, i, 4, QFileInfo(r.picture).fileName());
+        put(m_table, i, 5, QString::number(r.item));
         put(m_table, i, 6, r.batch);
-        put(m_table, i, 7, QFileInfo(r.picture).fileName());
-        put(m_table, i, 8, QString::number(r.item));
+        put(m_table, i, 7, r.recipe);
+        put(m_table, i, 8, QString::number(r.revision));
+        for (int c = 0; c < 9; ++c) m_table->item(i, c)->setToolTip(m_table->item(i, c)->text());
     }
     m_count->setText(counts.items > (long long)(rows.size()) ? tr("the newest %1 of %2 items, %3 rejects").arg(rows.size()).arg(counts.items).arg(counts.rejects) : tr("%1 items, %2 rejects").arg(counts.items).arg(counts.rejects));
     if (rows.empty() && m_hint->text().isEmpty())
@@ -171,7 +174,7 @@ void RecordsPage::showValues()
     const int row = m_table->currentRow();
     if (!m_log || row < 0 || !m_table->item(row, 0)) return;
     const long long id = m_table->item(row, 0)->text().toLongLong();
-    m_valuesTitle->setText(tr("item %1 · %2 · %3").arg(id).arg(m_table->item(row, 1)->text(), m_table->item(row, 7)->text()));
+    m_valuesTitle->setText(tr("item %1 · %2 · %3").arg(id).arg(m_table->item(row, 1)->text(), m_table->item(row, 4)->text()));
     auto values = m_log->values(id);
     if (!values) return m_valuesTitle->setText(QString::fromStdString(values.error().text()));
     m_values->setRowCount(int(values->size()));
@@ -180,7 +183,7 @@ void RecordsPage::showValues()
         const auto unit = base::unitFrom(v.unit.toStdString()).value_or(base::Unit::None);
         const auto number = [&](const std::optional<double>& x) { return x ? QString::fromStdString(base::toText(*x, unit)).remove(v.unit).trimmed() : QStringLiteral("–"); };
         put(m_values, i, 0, v.name);
-        put(m_values, i, 1, v.list ? tr("%n value(s)", nullptr, int(v.values.size())) : v.values.empty() ? QStringLiteral("–") : number(v.values.front()), true);
+        put(m_values, i, 1, v.list && !v.values.empty() ? tr("%1 values").arg(v.values.size()) : v.values.empty() ? QStringLiteral("–") : number(v.values.front()), true);
         put(m_values, i, 2, v.unit);
         put(m_values, i, 3, number(v.low), true);
         put(m_values, i, 4, number(v.high), true);

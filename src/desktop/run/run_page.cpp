@@ -159,7 +159,7 @@ void LadderView::paintEvent(QPaintEvent*)
     if (m_others) {
         p.setFont(report::uiFont(13));
         p.setPen(th.second);
-        p.drawText(QRectF(20, height() - 26, width() - 30, 22), Qt::AlignVCenter, tr("%n others pass", nullptr, m_others));
+        p.drawText(QRectF(20, height() - 26, width() - 30, 22), Qt::AlignVCenter, tr("%1 others pass").arg(m_others));
     }
 }
 

@@ -100,6 +100,7 @@ private:
     GridCell cell(int r, int c) const override;
     QString verdictLine() const override;
     QString emptyHint() const override;
+    QString columnWord(int c) const override { return tr("item %1").arg(m_tape[std::size_t(c)].number); }
 
     struct TapeItem {
         station::RunItem item;

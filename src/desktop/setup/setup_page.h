@@ -25,6 +25,7 @@ public:
     GridCell cell(int r, int c) const override;
     QString verdictLine() const override;
     QString emptyHint() const override;
+    QString columnWord(int c) const override { return QObject::tr("trial %1").arg(c + 1); }
 
 private:
     void addGroup(const recipe::Recipe& recipe, const std::string& datum);

@@ -67,7 +67,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
         bool first = true;
         if (number > 500) continue; // marks of more objects than that help nobody
         for (auto& loop : vision::outlines(list, int(i))) {
-            out.marks.push_back({MarkShape::Polygon, MarkRole::Found, std::move(loop), 0, first ? std::to_string(number) : std::string()});
+            out.marks.push_back({MarkShape::Polygon, MarkRole::Found, std::move(loop), 0, first ? std::to_string(number) : std::string(), number});
             first = false;
         }
     }

@@ -12,7 +12,7 @@ struct EdgePairParams {
     int firstNumber = 1; // from the start
     int lastNumber = 1;  // from the end
     double leastStrength = 12;
-    double smoothing = 1.0;
+    double smoothing = 1.5;
 };
 recipe::StepKind edge_pair();
 

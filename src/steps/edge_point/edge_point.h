@@ -9,7 +9,7 @@ struct EdgePointParams {
     vision::Polarity polarity = vision::Polarity::Any;
     vision::Pick which = vision::Pick::First;
     double leastStrength = 12;
-    double smoothing = 1.0;
+    double smoothing = 1.5;
 };
 recipe::StepKind edge_point();
 

@@ -12,7 +12,7 @@ struct LineParams {
     int windows = 30;
     double windowWidth = 5;
     double leastStrength = 12;
-    double smoothing = 1.0;
+    double smoothing = 1.5;
     double reach = 0.5;
     double leastShare = 50;
 };
