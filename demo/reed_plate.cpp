@@ -50,9 +50,9 @@ PlatePicture drawPlate(const Field& field, PlateTruth truth, Random& random)
         const double right = -kHolePitch / 2 + truth.pitch;
         for (const Point hole : {Point{-kHolePitch / 2, -kHoleY}, Point{kHolePitch / 2, -kHoleY}, Point{-kHolePitch / 2, kHoleY}, Point{right, kHoleY}})
             holes.push_back(placed(circleOutline(hole, kHoleRadius + random.normal(0.005, 0.012))));
-        truth.slots = missing >= 0 ? 9 : 10;
+        truth.slotCount = missing >= 0 ? 9 : 10;
     } else {
-        truth.slots = 0;
+        truth.slotCount = 0;
     }
     const std::vector<float> coverage = blurredCoverage(outlines, holes, field.width, field.height, 0.8, 2);
     Light l;
@@ -102,7 +102,7 @@ namespace {
 json rectangle(Point c, double w, double h) { return {{"shape", "rectangle"}, {"centre", {c.x, c.y}}, {"size", {w, h}}, {"angle", 0}}; }
 json truthItem(const PlateTruth& t)
 {
-    return {{"item", 1}, {"centre", {t.pose.origin.x, t.pose.origin.y}}, {"angle", geometry::degrees(t.pose.angle)}, {"width", t.width}, {"pitch", t.pitch}, {"slots", t.slots}};
+    return {{"item", 1}, {"centre", {t.pose.origin.x, t.pose.origin.y}}, {"angle", geometry::degrees(t.pose.angle)}, {"width", t.width}, {"pitch", t.pitch}, {"slots", t.slotCount}};
 }
 } // namespace
 

@@ -22,7 +22,7 @@ struct PlateTruth {
     Fault fault = Fault::None;
     geometry::Pose pose; // of the plate's middle, px
     double width = 26, pitch = 92;
-    int slots = 10;
+    int slotCount = 10;
 };
 
 struct PlatePicture {

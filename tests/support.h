@@ -6,6 +6,7 @@
 #include "recipe/recipe_file.h"
 
 #include <QtTest>
+#include <set>
 
 namespace support {
 

@@ -210,7 +210,8 @@ double curvatureShift(const std::vector<Edge>& edges, double radius)
     for (const Edge& e : edges) blur.push_back(e.blur);
     std::nth_element(blur.begin(), blur.begin() + std::ptrdiff_t(blur.size() / 2), blur.end());
     const double sigma = std::min(blur[blur.size() / 2], radius / 2);
-    return sigma * sigma / (2 * radius);
+    // The sampling blurs in both directions too; its part is not in the edges' own blur.
+    return (sigma * sigma + kSmoothAtVariance) / (2 * radius);
 }
 
 double noise(const image::GreyView& picture)

@@ -7,7 +7,7 @@ class BlobsTest : public QObject
 {
     Q_OBJECT
     // Five dark boxes of 10 × 10 to 10 × 18 px in a row, one of them cut by the picture.
-    static image::Image boxes() { return draw({box(20, 20, 30, 30), box(50, 20, 60, 32), box(80, 20, 90, 34), box(110, 20, 120, 36), box(150, 20, 170, 38)}, 160, 60, {box(113, 24, 117, 28)}); }
+    static image::Image boxes() { return draw({box(19.5, 19.5, 29.5, 29.5), box(49.5, 19.5, 59.5, 31.5), box(79.5, 19.5, 89.5, 33.5), box(109.5, 19.5, 119.5, 35.5), box(149.5, 19.5, 170, 38)}, 160, 60, {box(112.5, 23.5, 116.5, 27.5)}); }
 private slots:
     void countSidesAndBorder()
     {
