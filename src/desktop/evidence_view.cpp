@@ -44,6 +44,15 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
     m_trials = new EvidencePlot(this);
     m_trials->setObjectName(QStringLiteral("trialsPlot"));
     layout->addWidget(m_trials, 3);
+    m_take = new QPushButton(tr("Take these limits  ⏎"), this);
+    m_take->setObjectName(QStringLiteral("takeLimits"));
+    m_take->setToolTip(tr("Takes the proposed limits  (Enter)"));
+    m_take->hide();
+    connect(m_take, &QPushButton::clicked, &session, &Session::takeProposal);
+    auto* takeRow = new QHBoxLayout;
+    takeRow->setContentsMargins(12, 0, 18, 0);
+    takeRow->addWidget(m_take);
+    layout->addLayout(takeRow);
     auto* scroll = new QScrollArea(this);
     scroll->setObjectName(QStringLiteral("formScroll"));
     scroll->setWidgetResizable(true);
@@ -226,6 +235,7 @@ void EvidenceView::refreshTrials()
     const Check* c = shownCheck();
     m_trials->setVisible(c);
     m_trialsTitle->setVisible(c);
+    m_take->setVisible(c && m_session.proposal() && m_session.proposal()->step == s->id);
     if (!c) return;
     const StepKind* kind = findKind(s->kind);
     const OutputSpec* out = kind->output(c->output);
@@ -253,7 +263,7 @@ void EvidenceView::refreshTrials()
     const double room = std::max((high - low) * 0.12, std::abs(high) * 1e-9 + 1e-6);
     if (!m_dragging) m_low = low - room, m_high = high + room;
     m_trials->clearAll();
-    m_trialsTitle->setText(proposed ? proposal->words + tr(" · Enter takes them") : tr("%1 of all trials%2").arg(q(out->label), unit == base::Unit::None ? QString() : QStringLiteral(", ") + QString::fromUtf8(base::symbol(unit))) + tr("  ○ good ● bad – open"));
+    m_trialsTitle->setText(proposed ? proposal->words : tr("%1 of all trials%2").arg(q(out->label), unit == base::Unit::None ? QString() : QStringLiteral(", ") + QString::fromUtf8(base::symbol(unit))) + tr("  ○ good ● bad – open"));
     if (limits.any()) m_trials->band(limits.lowest().value_or(m_low - 1e6), limits.highest().value_or(m_high + 1e6));
     const report::Theme& th = theme();
     QPainterPath dash;

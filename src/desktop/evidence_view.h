@@ -4,6 +4,7 @@
 #include "desktop/session.h"
 
 #include <QLabel>
+#include <QPushButton>
 #include <QWidget>
 
 namespace desktop {
@@ -32,6 +33,7 @@ private:
     QLabel *m_title, *m_about, *m_note, *m_plotTitle, *m_trialsTitle;
     EvidencePlot *m_plot, *m_trials;
     ParamForm* m_form;
+    QPushButton* m_take; // the proposed limits
     std::vector<recipe::Evidence::Handle> m_params;
     bool m_dragging = false, m_editing = false;
     std::string m_formFor;

@@ -414,6 +414,10 @@ void GridView::mousePressEvent(QMouseEvent* e)
         return;
     }
     const int r = rowAt(at.y()), c = columnAt(at.x());
+    if (c >= 0 && at.y() >= 19 && at.y() < kTop && c == m_column) { // the label of the column in view
+        emit labelClicked(c);
+        return;
+    }
     if (r >= 0 && c < 0 && m_source.row(r).kind == RowKind::FeaturesLine) {
         emit foldToggled(r);
         return;

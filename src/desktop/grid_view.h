@@ -74,6 +74,7 @@ public:
 signals:
     void chosen(int row, int column);     // either may be -1: unchanged
     void foldToggled(int row);
+    void labelClicked(int column);
     void renameWanted(int row);
     void limitsWanted(int row);
 

@@ -237,6 +237,7 @@ void Session::received(int generation, inspect::PictureResult result)
     if (generation != m_generation) return; // a newer recipe is already at work
     const bool inView = m_trial >= 0 && m_trial < trialCount() && m_recipe.trials[std::size_t(m_trial)].picture == result.picture;
     m_results[result.picture] = std::move(result);
+    proposeWhenReady();
     if (inView) {
         m_announce.stop();
         emit resultsChanged();
@@ -515,7 +516,18 @@ void Session::takeDraft()
     m_selected = step.id;
     emit draftChanged();
     emit selectionChanged();
-    if (!step.checks.empty() && !step.checks.front().limits.any()) m_proposal = propose(step.id, step.checks.front().output);
+    if (step.checks.empty() || step.checks.front().limits.any()) return;
+    m_proposeFor = step.id, m_proposeOutput = step.checks.front().output;
+    proposeWhenReady();
+}
+
+void Session::proposeWhenReady()
+{
+    if (m_proposeFor.empty() || pending() > 0) return;
+    const Step* s = m_recipe.find(m_proposeFor);
+    const bool wanted = s && m_selected == m_proposeFor && std::any_of(s->checks.begin(), s->checks.end(), [&](const Check& c) { return c.output == m_proposeOutput && !c.limits.any(); });
+    if (wanted) m_proposal = propose(m_proposeFor, m_proposeOutput);
+    m_proposeFor.clear();
     emit selectionChanged();
 }
 

@@ -115,6 +115,7 @@ private:
     void received(int generation, inspect::PictureResult result);
     recipe::Recipe withDraft() const;
     void autosave();
+    void proposeWhenReady();
 
     recipe::Recipe m_recipe;
     std::shared_ptr<const inspect::Prepared> m_prepared;
@@ -129,6 +130,7 @@ private:
     std::string m_selected;
     std::optional<Draft> m_draft;
     std::optional<Proposal> m_proposal;
+    std::string m_proposeFor, m_proposeOutput; // limits are proposed once every trial has answered
     std::optional<inspect::PictureResult> m_referenceResult;
     std::shared_ptr<inspect::CaptureCache> m_cache;
     QTimer m_announce, m_autosave;

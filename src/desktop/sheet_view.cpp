@@ -360,12 +360,25 @@ void SheetView::paintOffers(QPainter& p)
         p.drawText(r.adjusted(8, 0, -8, 0), Qt::AlignVCenter | Qt::AlignRight, p.fontMetrics().elidedText(d->values[std::size_t(i)], Qt::ElideRight, int(room)));
         p.setFont(report::uiFont(12));
     }
-    const QRectF last = offerRect(int(d->offers.size()));
-    p.setPen(Qt::NoPen);
+    const QRectF last = offerRect(int(d->offers.size())), take = takeRect(true), drop = takeRect(false);
+    p.setPen(QPen(theme().rule, 1));
     p.setBrush(theme().paper);
     p.drawRect(last);
     p.setPen(theme().second);
-    p.drawText(last.adjusted(8, 0, -8, 0), Qt::AlignVCenter, tr("Enter takes · Tab next · Esc drops"));
+    p.drawText(last.adjusted(8, 0, -150, 0), Qt::AlignVCenter, tr("Tab: next"));
+    for (const auto& [box, text] : {std::pair{take, tr("Take  ⏎")}, {drop, tr("Drop  Esc")}}) {
+        p.setPen(QPen(box == take ? theme().datum : theme().rule, 1));
+        p.setBrush(theme().raised);
+        p.drawRect(box);
+        p.setPen(theme().ink);
+        p.drawText(box, Qt::AlignCenter, text);
+    }
+}
+
+QRectF SheetView::takeRect(bool take) const
+{
+    const QRectF last = offerRect(int(m_session.draft()->offers.size()));
+    return QRectF(last.right() - (take ? 154 : 76), last.top() + 2, 72, last.height() - 4);
 }
 
 // ---------------------------------------------------------------- regions and handles
@@ -590,9 +603,12 @@ void SheetView::mousePressEvent(QMouseEvent* e)
         return;
     }
     if (e->button() != Qt::LeftButton || m_picture.isNull()) return;
-    if (m_session.draft())
+    if (m_session.draft()) {
         for (int i = 0; i < int(m_session.draft()->offers.size()); ++i)
             if (offerRect(i).contains(e->position())) return m_session.chooseOffer(i);
+        if (takeRect(true).contains(e->position())) return m_session.takeDraft();
+        if (takeRect(false).contains(e->position())) return m_session.dropDraft();
+    }
     for (const Handle& h : handles())
         if (const QPointF d = screenOf(h.at) - e->position(); std::hypot(d.x(), d.y()) <= 8) {
             m_handle = h;

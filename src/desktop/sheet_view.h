@@ -23,6 +23,8 @@ public:
     double zoom() const { return m_zoom; }
     void setArmedKind(const std::string& kind) { m_armed = kind; update(); }
     const std::string& armedKind() const { return m_armed; }
+    QRectF offerRect(int index) const; // of the draft's readings, widget px
+    QRectF takeRect(bool take) const;  // the draft's Take and Drop
     bool letGo(); // the stroke under way, then the chosen kind; false when there was nothing
 
 public slots:
@@ -74,7 +76,6 @@ private:
     void paintOffers(QPainter& p);
     void renderPicture();
     std::string featureUnder(geometry::Point p) const;
-    QRectF offerRect(int index) const;
     QPointF offerAnchor() const;
 
     Session& m_session;

@@ -4,7 +4,11 @@
 #include "desktop/param_form.h"
 #include "desktop/symbols.h"
 
+#include <QAbstractSpinBox>
 #include <QAction>
+#include <QApplication>
+#include <QComboBox>
+#include <QKeyEvent>
 #include <QFileInfo>
 #include <QInputDialog>
 #include <QLineEdit>
@@ -243,6 +247,10 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
         if (c >= 0) m_session.setTrial(c);
         m_grid->setFocus();
     });
+    connect(m_grid, &GridView::labelClicked, this, [this](int c) {
+        const Label now = m_session.recipe().trials[std::size_t(c)].label;
+        label(now == Label::Open ? Label::Good : now == Label::Good ? Label::Bad : Label::Open);
+    });
     connect(m_grid, &GridView::foldToggled, this, [this](int r) {
         m_source.toggleFold(r);
         refreshGrid();
@@ -260,6 +268,22 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
         for (QToolButton* b : m_questions) b->setChecked(false);
     });
     makeActions();
+    qApp->installEventFilter(this);
+}
+
+// While text is being typed, plain keys belong to the field and not to the page.
+bool SetupPage::eventFilter(QObject* object, QEvent* e)
+{
+    if (e->type() == QEvent::ShortcutOverride) {
+        const auto* key = static_cast<QKeyEvent*>(e);
+        const QWidget* w = QApplication::focusWidget();
+        const bool typing = qobject_cast<const QLineEdit*>(w) || qobject_cast<const QAbstractSpinBox*>(w) || (qobject_cast<const QComboBox*>(w) && key->key() != Qt::Key_Escape);
+        if (typing && !(key->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) && (key->key() < Qt::Key_F1 || key->key() > Qt::Key_F35)) {
+            e->accept();
+            return true;
+        }
+    }
+    return QWidget::eventFilter(object, e);
 }
 
 void SetupPage::refreshGrid()

@@ -51,6 +51,9 @@ public slots:
     void showKinds();
     void renameSelected();
 
+protected:
+    bool eventFilter(QObject*, QEvent*) override;
+
 private:
     void makeActions();
     void makeStrip();

@@ -1,0 +1,560 @@
+// The real window, driven by mouse and keys.
+#include "desktop/param_form.h"
+#include "desktop/recovery.h"
+#include "records/record_log.h"
+#include "window_support.h"
+
+#include <QComboBox>
+#include <QDialogButtonBox>
+#include <QDoubleSpinBox>
+#include <QFileDialog>
+#include <QLineEdit>
+#include <QListView>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QTableWidget>
+#include <QToolButton>
+
+using namespace support;
+using namespace desktop;
+using inspect::Verdict;
+
+class WindowTest : public QObject
+{
+    Q_OBJECT
+    OwnPlace m_place;
+    QTemporaryDir m_demo;
+    QString m_recipe;
+    std::unique_ptr<MainWindow> m_window;
+
+    Session& session() { return m_window->session(); }
+    SheetView* sheet() { return m_window->setupPage()->sheet(); }
+    GridView* grid() { return m_window->setupPage()->grid(); }
+    bool settled() { return waitFor([&] { return session().pending() == 0; }); }
+    void openDemo()
+    {
+        QVERIFY(m_window->openRecipe(m_recipe));
+        QVERIFY(settled());
+    }
+    // Place on the plate (mm from its middle) in the sheet, for the picture in view.
+    QPointF onPlate(double x, double y)
+    {
+        const auto motion = inspect::motionOf(session().recipe(), session().datumForNewSteps(), session().currentItem());
+        const double k = 1 / smallField().mmPerPixel;
+        return sheet()->screenOf(motion->now.toPicture({x * k, y * k}));
+    }
+    const inspect::CheckResult* check(int trial, const std::string& name)
+    {
+        const auto* r = session().result(trial);
+        if (r)
+            for (const auto& c : r->items.at(0).checks)
+                if (c.name == name) return &c;
+        return nullptr;
+    }
+
+private slots:
+    void initTestCase()
+    {
+        m_recipe = QString::fromStdString(writeDemo(m_demo, 12));
+    }
+    void init() { m_window = openWindow(m_place.path("data")); }
+    void cleanup()
+    {
+        if (m_window && session().modified()) session().newRecipe();
+        m_window.reset();
+    }
+
+    // New recipe → load a folder of pictures → take the reference → datum → width check → label trials → run → record: mouse alone.
+    void fromNothingToARecordByMouse()
+    {
+        QTemporaryDir dir;
+        QVERIFY(QDir(dir.path()).mkdir("pictures"));
+        for (int n = 1; n <= 6; ++n) QVERIFY(QFile::copy(m_demo.filePath(QString("plate-00%1.png").arg(n)), dir.filePath(QString("pictures/plate-00%1.png").arg(n))));
+        QDir::setCurrent(dir.path());
+        clickMenu(*m_window, "Recipe", "new");
+        // The folder, in the file dialog.
+        bool chosen = false;
+        QTimer::singleShot(300, this, [&] {
+            auto* dialog = qobject_cast<QFileDialog*>(QApplication::activeModalWidget());
+            QVERIFY(dialog);
+            auto* list = dialog->findChild<QListView*>("listView");
+            QVERIFY(waitFor([&] { return list->model()->rowCount(list->rootIndex()) > 0; }));
+            const QRect row = list->visualRect(list->model()->index(0, 0, list->rootIndex()));
+            QTest::mouseClick(list->viewport(), Qt::LeftButton, Qt::NoModifier, row.center());
+            chosen = true;
+            click(dialog->findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Open));
+        });
+        clickMenu(*m_window, "Recipe", "addFolder");
+        QVERIFY(chosen);
+        QCOMPARE(session().trialCount(), 6);
+        QVERIFY(session().capture());
+
+        // A step without a reference is not made; the sheet asks for it.
+        drag(sheet(), {200, 100}, {400, 200});
+        QVERIFY(!session().draft());
+        clickMenu(*m_window, "Edit", "takeReference");
+        QVERIFY(!session().recipe().reference.empty());
+
+        // Datum: a frame round the part. The first picture's plate lies as truth.json says.
+        const auto truth = demo::plate(smallField(), 1, 0).truth;
+        QRectF box;
+        for (const double sx : {-1, 1})
+            for (const double sy : {-1, 1}) {
+                const QPointF p = sheet()->screenOf(truth.pose.toPicture({sx * 50 / smallField().mmPerPixel, sy * 13 / smallField().mmPerPixel}));
+                box |= QRectF(p.x() - 4, p.y() - 4, 8, 8);
+            }
+        QTimer::singleShot(200, this, [] { // the menu of "Where"
+            auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+            QVERIFY(menu);
+            QTest::mouseClick(menu, Qt::LeftButton, Qt::NoModifier, menu->actionGeometry(menu->actions().front()).center());
+        });
+        click(m_window->findChild<QToolButton*>("question0"));
+        QCOMPARE(QString::fromStdString(sheet()->armedKind()), QString("pattern"));
+        drag(sheet(), box.topLeft(), box.bottomRight());
+        QVERIFY(session().draft());
+        click(sheet(), sheet()->takeRect(true).center().toPoint());
+        QVERIFY(!session().draft());
+        QCOMPARE(int(session().recipe().steps.size()), 1);
+        QVERIFY(settled());
+        int found = 0;
+        for (int t = 0; t < 6; ++t) found += session().result(t)->items.at(0).pose.has_value();
+        QCOMPARE(found, 6); // these six are all there
+
+        // Width: a stroke across.
+        const QPointF middle = sheet()->screenOf(truth.pose.toPicture({-33.9 / smallField().mmPerPixel, 0}));
+        const geometry::Point across = geometry::leftOf(geometry::direction(truth.pose.angle)) * (17 / smallField().mmPerPixel * sheet()->zoom());
+        drag(sheet(), middle - QPointF(across.x, across.y), middle + QPointF(across.x, across.y));
+        QVERIFY(session().draft());
+        QCOMPARE(QString::fromStdString(session().draft()->offer().words), QString("edge pair"));
+        QVERIFY(settled()); // the draft answers for all trials before it is taken
+        QVERIFY(check(3, "Width") && !check(3, "Width")->values.empty());
+        click(sheet(), sheet()->takeRect(true).center().toPoint());
+        QCOMPARE(int(session().recipe().steps.size()), 2);
+        QVERIFY(settled());
+        const double pixels = check(0, "Width")->values.at(0);
+        QVERIFY2(std::abs(pixels * smallField().mmPerPixel - truth.width) < 0.01, qPrintable(QString::number(pixels)));
+
+        // Labels: a click on the sign of the column in view.
+        for (int t = 0; t < 6; ++t) {
+            const QRect cell = grid()->cellRect(0, t);
+            QTest::mouseClick(grid()->viewport(), Qt::LeftButton, Qt::NoModifier, QPoint(cell.center().x(), 8));
+            QCOMPARE(session().trial(), t);
+            QTest::mouseClick(grid()->viewport(), Qt::LeftButton, Qt::NoModifier, QPoint(cell.center().x(), 27));
+            QCOMPARE(int(session().recipe().trials[std::size_t(t)].label), int(recipe::Label::Good));
+        }
+        // Limits from the labelled trials, taken on confirmation.
+        QVERIFY(session().proposal());
+        click(m_window->findChild<QPushButton*>("takeLimits"));
+        QVERIFY(session().recipe().steps[1].checks[0].limits.any());
+        for (int t = 0; t < 6; ++t) QCOMPARE(int(check(t, "Width")->verdict), int(Verdict::Pass));
+
+        // Run, and find it in the log.
+        click(m_window->findChild<QToolButton*>("tab1"));
+        QCOMPARE(m_window->workspace(), 1);
+        click(m_window->findChild<QPushButton*>("startButton"));
+        QVERIFY(waitFor([&] { return m_window->runPage()->itemCount() >= 3; }));
+        click(m_window->findChild<QPushButton*>("stopButton"));
+        QVERIFY(waitFor([&] { return !m_window->runPage()->running(); }));
+        QTest::qWait(1200); // the item under way
+        const auto items = m_window->runPage()->itemCount();
+        click(m_window->findChild<QToolButton*>("tab2"));
+        auto* table = m_window->findChild<QTableWidget*>("recordsTable");
+        QCOMPARE((long long)(table->rowCount()), items);
+        QCOMPARE(m_window->findChild<QTableWidget*>("valuesTable")->rowCount(), 2);
+        QDir::setCurrent(QDir::tempPath());
+    }
+
+    void theDemoAnswersForEveryTrial()
+    {
+        openDemo();
+        for (int t = 0; t < session().trialCount(); ++t) QCOMPARE(int(session().agreement(t)), int(Session::Agreement::Agrees));
+    }
+
+    // A limit dragged on the evidence: the whole row answers, one undo takes it back.
+    void aDraggedLimitAnswersForAll()
+    {
+        openDemo();
+        session().select("width");
+        QTest::qWait(50);
+        auto* plot = m_window->setupPage()->evidence()->trialsPlot();
+        QCOMPARE(int(plot->handles().size()), 2);
+        int failsBefore = 0, failsAfter = 0;
+        for (int t = 0; t < session().trialCount(); ++t) failsBefore += check(t, "Width")->verdict == Verdict::Fail;
+        const QPointF low = plot->handlePoint(0), high = plot->handlePoint(1);
+        drag(plot, low, QPointF(low.x(), high.y() + 6)); // almost up to the other limit
+        for (int t = 0; t < session().trialCount(); ++t) failsAfter += check(t, "Width")->verdict == Verdict::Fail;
+        QVERIFY2(failsAfter > failsBefore + 3, qPrintable(QString("%1 %2").arg(failsBefore).arg(failsAfter)));
+        QVERIFY(session().recipe().find("width")->checks[0].limits.minus < 0.05);
+        QCOMPARE(session().undoText(), QString("limits"));
+        QTest::keyClick(m_window.get(), Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(session().recipe().find("width")->checks[0].limits.minus, 0.05); // one gesture was one undo
+        QVERIFY(!session().canUndo());
+        QTest::keyClick(m_window.get(), Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+        QVERIFY(session().recipe().find("width")->checks[0].limits.minus < 0.05);
+    }
+
+    void aDraggedThresholdIsFixedAndAnswers()
+    {
+        openDemo();
+        session().select("slots");
+        QTest::qWait(50);
+        auto* plot = m_window->setupPage()->evidence()->picturePlot();
+        QCOMPARE(int(plot->handles().size()), 2);
+        const QPointF low = plot->handlePoint(0);
+        drag(plot, low, QPointF(plot->xAxis->coordToPixel(250), low.y()));
+        QVERIFY(settled());
+        const auto* kind = recipe::findKind("blobs");
+        const auto* s = session().recipe().find("slots");
+        QCOMPARE(std::get<std::string>(kind->param("mode")->get(s->params)), std::string("fixed"));
+        QVERIFY(std::get<double>(kind->param("low")->get(s->params)) > 245);
+        QCOMPARE(int(check(0, "Slots")->verdict), int(Verdict::Fail)); // nothing is that bright
+    }
+
+    void strokesMakeDraftsAndOffers()
+    {
+        openDemo();
+        drag(sheet(), onPlate(38, -16), onPlate(38, 16));
+        QVERIFY(session().draft());
+        QCOMPARE(session().draft()->offer().step.datum, std::string("plate"));
+        QVERIFY(settled());
+        QVERIFY(session().draft()->values[0].contains("mm"));
+        // Esc drops it and nothing stays.
+        QTest::keyClick(sheet(), Qt::Key_Escape);
+        QVERIFY(!session().draft() && !session().modified());
+        // Along an edge: a line. In a hole: a circle. From hole to hole: their distance.
+        drag(sheet(), onPlate(-40, 13), onPlate(40, 13));
+        QVERIFY(session().draft());
+        QCOMPARE(QString::fromStdString(session().draft()->offer().words), QString("line"));
+        QTest::keyClick(sheet(), Qt::Key_Escape);
+        QTest::mouseClick(sheet(), Qt::LeftButton, Qt::NoModifier, onPlate(46, -9).toPoint());
+        QVERIFY(session().draft());
+        QCOMPARE(QString::fromStdString(session().draft()->offer().words), QString("circle"));
+        QTest::keyClick(sheet(), Qt::Key_Tab);
+        QCOMPARE(QString::fromStdString(session().draft()->offer().words), QString("diameter"));
+        QTest::keyClick(sheet(), Qt::Key_Return);
+        QCOMPARE(int(session().recipe().steps.size()), 9);
+        QVERIFY(settled());
+        QVERIFY(std::abs(check(0, "Diameter")->values.at(0) - 3.2) < 0.05);
+        drag(sheet(), onPlate(-46, 9), onPlate(46, 9));
+        QVERIFY(session().draft());
+        QCOMPARE(QString::fromStdString(session().draft()->offer().words), QString("distance"));
+        QVERIFY2(session().draft()->values[0].startsWith("9"), qPrintable(session().draft()->values[0]));
+        QTest::keyClick(sheet(), Qt::Key_Escape);
+        // Ctrl: an area gives a count.
+        drag(sheet(), onPlate(-41, -11), onPlate(39, 11.5), Qt::ControlModifier);
+        QVERIFY(session().draft());
+        QCOMPARE(QString::fromStdString(session().draft()->offer().words), QString("count of blobs"));
+        QTest::keyClick(sheet(), Qt::Key_Escape);
+    }
+
+    void regionsAreMovedByTheirHandles()
+    {
+        openDemo();
+        session().select("width");
+        const auto before = session().recipe().find("width")->regions.at("window");
+        const auto* item = session().currentItem();
+        bool placed = false;
+        const auto here = inspect::regionsInPicture(session().recipe(), *session().recipe().find("width"), *item, placed).at("window");
+        const QPointF at = sheet()->screenOf(here.middle());
+        drag(sheet(), at, at + QPointF(12, 0));
+        QVERIFY(settled());
+        const auto after = session().recipe().find("width")->regions.at("window");
+        QVERIFY(std::abs(geometry::distance(before.middle(), after.middle()) - 12 / sheet()->zoom()) < 0.6 / sheet()->zoom());
+        QVERIFY(std::abs(geometry::distance(after.from, after.to) - geometry::distance(before.from, before.to)) < 1e-6);
+        QTest::keyClick(sheet(), Qt::Key_R); // the other way round
+        QVERIFY(geometry::distance(session().recipe().find("width")->regions.at("window").from, after.to) < 1e-6);
+    }
+
+    void keysWalkAndLabel()
+    {
+        openDemo();
+        sheet()->setFocus();
+        QTest::keyClick(sheet(), Qt::Key_PageDown);
+        QCOMPARE(session().trial(), 1);
+        QTest::keyClick(sheet(), Qt::Key_PageDown, Qt::ControlModifier);
+        QCOMPARE(session().trial(), 2); // the first faulty one
+        QTest::keyClick(sheet(), Qt::Key_G);
+        QCOMPARE(int(session().recipe().trials[2].label), int(recipe::Label::Good));
+        QCOMPARE(int(session().agreement(2)), int(Session::Agreement::Disagrees));
+        QTest::keyClick(sheet(), Qt::Key_PageUp);
+        QTest::keyClick(sheet(), Qt::Key_PageDown, Qt::ShiftModifier);
+        QCOMPARE(session().trial(), 2);
+        grid()->setFocus();
+        QTest::keyClick(grid(), Qt::Key_Right);
+        QCOMPARE(session().trial(), 3);
+        const std::string before = session().selected();
+        QTest::keyClick(grid(), Qt::Key_Down);
+        QVERIFY(session().selected() != before || session().selected() == "slots");
+        QTest::keyClick(grid(), Qt::Key_End);
+        QCOMPARE(session().trial(), 11);
+        QTest::keyClick(grid(), Qt::Key_U);
+        QTest::keyClick(sheet(), Qt::Key_E);
+        QVERIFY(session().showsReference() && session().pictureName().startsWith("reference"));
+        QTest::keyClick(sheet(), Qt::Key_E);
+        QVERIFY(!session().showsReference());
+    }
+
+    void stepsCanBeMadeByKeysAlone()
+    {
+        openDemo();
+        sheet()->setFocus();
+        for (const auto& kind : recipe::allStepKinds()) {
+            QTimer::singleShot(100, this, [&] {
+                auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
+                QVERIFY(dialog);
+                auto* list = dialog->findChild<QListView*>();
+                for (int i = 0; i < list->model()->rowCount(); ++i)
+                    if (list->model()->index(i, 0).data().toString().endsWith(QString::fromStdString(kind.label))) list->setCurrentIndex(list->model()->index(i, 0));
+                QTest::keyClick(dialog, Qt::Key_Return);
+            });
+            QTest::keyClick(sheet(), Qt::Key_K);
+            QVERIFY2(session().draft(), kind.key.c_str());
+            QCOMPARE(session().draft()->offer().step.kind, kind.key);
+            m_window->activateWindow();
+            sheet()->setFocus();
+            QTest::qWait(20);
+            QTest::keyClick(sheet(), Qt::Key_Return);
+            QVERIFY2(session().recipe().steps.back().kind == kind.key, kind.key.c_str());
+            QVERIFY(settled());
+            if (session().showsReference()) session().setShowReference(false);
+        }
+        QCOMPARE(session().recipe().steps.size(), 8 + recipe::allStepKinds().size());
+    }
+
+    void deletingSaysWhatReadIt()
+    {
+        openDemo();
+        session().select("hole_left");
+        QTest::keyClick(sheet(), Qt::Key_Delete);
+        QCOMPARE(int(session().recipe().steps.size()), 7);
+        QVERIFY(settled());
+        QCOMPARE(int(check(0, "Hole pitch")->verdict), int(Verdict::NotMeasured));
+        QVERIFY(check(0, "Hole pitch")->reason.find("input missing") == 0);
+        QTest::keyClick(m_window.get(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(settled());
+        QCOMPARE(int(check(0, "Hole pitch")->verdict), int(Verdict::Pass));
+    }
+
+    void theFormEditsAndNames()
+    {
+        openDemo();
+        session().select("width");
+        QTest::qWait(20);
+        auto* form = m_window->setupPage()->evidence()->form();
+        auto* least = form->findChild<QDoubleSpinBox*>("least_strength");
+        QVERIFY(least);
+        least->setValue(90);
+        const auto* kind = recipe::findKind("edge_pair");
+        QCOMPARE(std::get<double>(kind->param("least_strength")->get(session().recipe().find("width")->params)), 90.0);
+        auto* name = form->findChild<QLineEdit*>("stepName");
+        name->setFocus();
+        name->selectAll();
+        QTest::keyClicks(name, "Plate width");
+        QTest::keyClick(name, Qt::Key_Return);
+        QCOMPARE(session().recipe().find("width")->name, std::string("Plate width"));
+        QCOMPARE(session().recipe().find("width")->checks[0].name, std::string("Plate width"));
+        QVERIFY(settled());
+        QCOMPARE(int(check(0, "Plate width")->verdict), int(Verdict::Pass));
+        auto* limits = m_window->setupPage()->evidence()->form()->findChild<QLineEdit*>("limits_distance");
+        QVERIFY(limits);
+        limits->setFocus();
+        limits->selectAll();
+        QTest::keyClicks(limits, "20 .. 21");
+        QTest::keyClick(limits, Qt::Key_Return);
+        QCOMPARE(int(check(0, "Plate width")->verdict), int(Verdict::Fail));
+        auto* again = m_window->setupPage()->evidence()->form()->findChild<QLineEdit*>("limits_distance");
+        again->setFocus();
+        again->selectAll();
+        QTest::keyClicks(again, "rubbish");
+        QTest::keyClick(again, Qt::Key_Return);
+        QVERIFY(m_window->findChild<QLabel*>("said")->text().contains("is not a limit"));
+        QVERIFY(session().recipe().find("width")->checks[0].limits.any()); // the old ones stay
+    }
+
+    void calibrationChangesUnitsAndNeverJudgesAcross()
+    {
+        openDemo();
+        session().select("width");
+        QTimer::singleShot(100, this, [] {
+            auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
+            QVERIFY(dialog);
+            dialog->findChild<QDoubleSpinBox*>("knownLength")->setValue(52);
+            dialog->accept();
+        });
+        click(m_window->findChild<QToolButton*>("calibratedChip"));
+        QVERIFY(settled());
+        QVERIFY(std::abs(check(0, "Width")->values.at(0) - 52) < 0.001);
+        QVERIFY(std::abs(session().recipe().mmPerPixel - 2 * smallField().mmPerPixel) < 0.002);
+        session().change("no calibration", [](recipe::Recipe& r) { r.mmPerPixel = 0; });
+        QVERIFY(settled());
+        QCOMPARE(int(check(0, "Width")->verdict), int(Verdict::NotMeasured));
+        QCOMPARE(check(0, "Width")->reason, std::string("limit is in mm, the value in px"));
+    }
+
+    void saveCloseAndReopen()
+    {
+        openDemo();
+        drag(sheet(), onPlate(38, -16), onPlate(38, 16));
+        QTest::keyClick(sheet(), Qt::Key_Return);
+        QVERIFY(waitFor([&] { return session().proposal().has_value(); })); // once every trial has answered
+        QTest::keyClick(sheet(), Qt::Key_Return);
+        const auto& made = session().recipe().steps.back();
+        QVERIFY(made.checks[0].limits.any());
+        QTemporaryDir dir;
+        const QString path = dir.filePath("mine.dikkat");
+        QVERIFY(session().saveTo(path));
+        QVERIFY(!session().modified() && session().recipe().revision == 2);
+        const auto limits = made.checks[0].limits;
+        m_window.reset();
+        m_window = openWindow(m_place.path("data"));
+        QVERIFY(m_window->openRecipe(path));
+        QVERIFY(session().recipe().steps.back().checks[0].limits == limits);
+        QVERIFY(settled());
+        QVERIFY(session().result(0)->accept());
+        // It stands first among the recent ones.
+        QCOMPARE(QSettings().value("recent").toStringList().front(), path);
+    }
+
+    void aChangedRecipeIsNotLostOnClosing()
+    {
+        openDemo();
+        session().change("x", [](recipe::Recipe& r) { r.name = "changed"; });
+        QTimer::singleShot(100, this, [] {
+            auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
+            QVERIFY(box);
+            click(box->button(QMessageBox::Cancel));
+        });
+        m_window->close();
+        QVERIFY(m_window->isVisible());
+    }
+
+    void unsavedWorkComesBackAfterACrash()
+    {
+        openDemo();
+        session().change("x", [](recipe::Recipe& r) { r.name = "nearly lost"; });
+        QVERIFY(waitFor([] { return !QDir(Recovery::folder()).entryList({"*.dikkat"}).isEmpty(); }, 6000));
+        // The process died: its file stays behind under a number that is no process.
+        const QString left = QDir(Recovery::folder()).entryInfoList({"*.dikkat"}).front().absoluteFilePath(), dead = Recovery::folder() + "/999999999.dikkat";
+        QVERIFY(QFile::copy(left, dead) && QFile::copy(left + ".from", dead + ".from"));
+        session().newRecipe();
+        m_window.reset();
+        m_window = openWindow(m_place.path("data"));
+        m_window->offerRecovery();
+        click(m_window->findChild<QPushButton*>("recoveryRestore"));
+        QCOMPARE(session().recipe().name, std::string("nearly lost"));
+        QVERIFY(session().modified());
+        QCOMPARE(session().path(), m_recipe);
+        QVERIFY(!QFile::exists(dead));
+    }
+
+    void badFilesAreSaidAndNothingIsLost()
+    {
+        openDemo();
+        QTemporaryDir dir;
+        const std::string path = dir.filePath("bad.dikkat").toStdString();
+        (void)base::realFiles().write(path, "PK\x03\x04 rubbish");
+        QVERIFY(!m_window->openRecipe(QString::fromStdString(path)));
+        QVERIFY(m_window->findChild<QLabel*>("noticeText")->text().contains("bad.dikkat"));
+        QCOMPARE(int(session().recipe().steps.size()), 8); // the open one stays
+        m_window->addPictures({dir.path()});
+        QVERIFY(m_window->findChild<QLabel*>("noticeText")->text().contains("holds no picture"));
+        // A broken picture among the trials is a hatched column with the reason, and the rest goes on.
+        (void)base::realFiles().write(dir.filePath("broken.png").toStdString(), "\x89PNG\r\n\x1a\nxx");
+        m_window->addPictures({dir.filePath("broken.png")});
+        QVERIFY(settled());
+        QVERIFY(session().result(12)->error);
+        session().setTrial(12);
+        QVERIFY(session().pictureError().contains("broken.png"));
+        m_window->grab();
+    }
+
+    void picturesAndRecipesCanBeDropped()
+    {
+        const auto drop = [&](const QStringList& files) {
+            QMimeData mime;
+            QList<QUrl> urls;
+            for (const QString& f : files) urls << QUrl::fromLocalFile(f);
+            mime.setUrls(urls);
+            QDragEnterEvent enter(QPoint(400, 300), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+            QApplication::sendEvent(m_window.get(), &enter);
+            QVERIFY(enter.isAccepted());
+            QDropEvent e(QPointF(400, 300), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+            QApplication::sendEvent(m_window.get(), &e);
+        };
+        drop({m_demo.filePath("plate-001.png"), m_demo.filePath("plate-002.png")});
+        QCOMPARE(session().trialCount(), 2);
+        drop({m_demo.filePath("plate-001.png")}); // twice is once
+        QCOMPARE(session().trialCount(), 2);
+        session().newRecipe();
+        drop({m_recipe});
+        QCOMPARE(int(session().recipe().steps.size()), 8);
+    }
+
+    void runUsesAChangedRecipeFromTheNextItem()
+    {
+        openDemo();
+        m_window->showWorkspace(1);
+        m_window->runPage()->takeOne();
+        QVERIFY(waitFor([&] { return m_window->runPage()->itemCount() == 1; }));
+        QCOMPARE(m_window->findChild<VerdictBand*>("verdictBand")->word(), QString("ACCEPT"));
+        session().setLimits("width", "distance", *recipe::parseLimits("20 .. 21", base::Unit::Millimetre), false);
+        m_window->runPage()->takeOne();
+        QVERIFY(waitFor([&] { return m_window->runPage()->itemCount() == 2; }));
+        QCOMPARE(m_window->findChild<VerdictBand*>("verdictBand")->word(), QString("REJECT"));
+        const auto log = records::RecordLog::open(m_window->runPage()->logPath());
+        QVERIFY((*log)->items({})->front().sentence.startsWith("Width"));
+        m_window->grab();
+        // The records page filters.
+        m_window->showWorkspace(2);
+        auto* filter = m_window->findChild<QComboBox*>("verdictFilter");
+        auto* table = m_window->findChild<QTableWidget*>("recordsTable");
+        const int all = table->rowCount();
+        filter->setCurrentIndex(2);
+        QVERIFY(table->rowCount() < all && table->rowCount() >= 1);
+        for (int i = 0; i < table->rowCount(); ++i) QCOMPARE(table->item(i, 2)->text(), QString("reject"));
+    }
+
+    void theViewZoomsToThePointerAndBack()
+    {
+        openDemo();
+        const QPointF at(300, 200);
+        const auto before = sheet()->pictureOf(at);
+        for (int i = 0; i < 5; ++i) {
+            QWheelEvent e(at, sheet()->mapToGlobal(at), {}, {0, 120}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+            QApplication::sendEvent(sheet(), &e);
+        }
+        QVERIFY(sheet()->zoom() > 1);
+        QVERIFY(geometry::distance(sheet()->pictureOf(at), before) < 0.01);
+        sheet()->grab();
+        const double zoomed = sheet()->zoom();
+        QTest::keyClick(sheet(), Qt::Key_F);
+        QVERIFY(sheet()->zoom() != zoomed);
+        // Middle drag moves.
+        const auto corner = sheet()->screenOf({0, 0});
+        QTest::mousePress(sheet(), Qt::MiddleButton, Qt::NoModifier, QPoint(100, 100));
+        QMouseEvent move(QEvent::MouseMove, QPointF(130, 90), sheet()->mapToGlobal(QPointF(130, 90)), Qt::NoButton, Qt::MiddleButton, Qt::NoModifier);
+        QApplication::sendEvent(sheet(), &move);
+        QTest::mouseRelease(sheet(), Qt::MiddleButton, Qt::NoModifier, QPoint(130, 90));
+        QVERIFY(std::abs(sheet()->screenOf({0, 0}).x() - corner.x() - 30) < 0.5);
+        for (const Qt::Key key : {Qt::Key_W, Qt::Key_A, Qt::Key_L, Qt::Key_Q}) {
+            QTest::keyClick(sheet(), key);
+            sheet()->grab();
+            QTest::keyClick(sheet(), key);
+        }
+    }
+
+    void noKeyStandsTwice()
+    {
+        std::map<QString, QString> seen;
+        for (QAction* a : m_window->findChildren<QAction*>())
+            for (const QKeySequence& k : a->shortcuts()) {
+                const QString text = k.toString();
+                QVERIFY2(!seen.count(text) || seen[text] == a->objectName(), qPrintable(text + ": " + seen[text] + ", " + a->objectName()));
+                seen[text] = a->objectName();
+                QVERIFY2(a->toolTip().contains(k.toString(QKeySequence::NativeText)), qPrintable(a->objectName()));
+            }
+        QVERIFY(seen.size() > 30);
+    }
+};
+QTEST_MAIN(WindowTest)
+#include "window_test.moc"
