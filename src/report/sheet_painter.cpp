@@ -237,11 +237,12 @@ QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, co
     std::vector<Place> places;
     if (long_ > size.width() + 24 * unit)
         for (const double t01 : {0.5, 0.35, 0.65, 0.25, 0.75}) places.push_back({sa + (sb - sa) * t01, angle});
-    for (const double step : {0.0, 1.0, 2.0, 3.0})
-        for (const int end : {1, -1}) {
-            const QPointF tip = end > 0 ? sb : sa, away = along * (end * (std::abs(along.x()) * size.width() / 2 + std::abs(along.y()) * size.height() / 2 + (6 + 26 * step) * unit));
-            places.push_back({tip + away, 0});
-        }
+    for (const double step : {0.0, 1.0, 2.0, 3.0, 4.0})
+        for (const double aside : {0.0, 1.0, -1.0})
+            for (const int end : {1, -1}) {
+                const QPointF tip = end > 0 ? sb : sa, away = along * (end * (std::abs(along.x()) * size.width() / 2 + std::abs(along.y()) * size.height() / 2 + (6 + 26 * step) * unit));
+                places.push_back({tip + away + QPointF(-along.y(), along.x()) * (aside * size.width() * 0.6), 0});
+            }
     const auto boxOf = [&](const Place& q) {
         QTransform turn;
         turn.translate(q.at.x(), q.at.y());
@@ -438,13 +439,7 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
     std::vector<LabelItem> rails[4]; // top, bottom, left, right
     if (!scene.obstacle.isEmpty()) placed.push_back({{}, {}, scene.obstacle});
     for (LabelItem& l : labels) {
-        if (l.isDimension) {
-            const QPointF sa = at(t, l.from), sb = at(t, l.to);
-            if (!area.intersects(QRectF(sa, sb).normalized().adjusted(-1, -1, 1, 1))) continue;
-            placed.push_back({l.check->step, l.check->output, paintDimension(pencil, l, lanes, t, area, placed)});
-            continue;
-        }
-        if (!area.contains(l.anchor)) continue;
+        if (l.isDimension || !area.contains(l.anchor)) continue;
         const std::array<double, 4> far{l.anchor.y() - area.top(), area.bottom() - l.anchor.y(), (l.anchor.x() - area.left()) * 1.6, (area.right() - l.anchor.x()) * 1.6};
         rails[std::min_element(far.begin(), far.end()) - far.begin()].push_back(l);
     }
@@ -488,6 +483,13 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
             paintPlate(p, rail[i], boxes[i], unit);
             placed.push_back({rail[i].check->step, rail[i].check->output, boxes[i]});
         }
+    }
+    // Dimensions have more places to go, so they keep clear of what stands on the rails.
+    for (const LabelItem& l : labels) {
+        if (!l.isDimension) continue;
+        const QPointF sa = at(t, l.from), sb = at(t, l.to);
+        if (!area.intersects(QRectF(sa, sb).normalized().adjusted(-1, -1, 1, 1))) continue;
+        placed.push_back({l.check->step, l.check->output, paintDimension(pencil, l, lanes, t, area, placed)});
     }
     placed.erase(std::remove_if(placed.begin(), placed.end(), [](const PlacedLabel& l) { return l.step.empty(); }), placed.end());
     p.restore();

@@ -1,0 +1,234 @@
+// The house rules every step kind must keep; a new kind is covered the moment it is listed. Here the list holds one made-up kind more,
+// which gets its form, JSON, listing, reference page and results without a line of code elsewhere.
+#include "cli/json_results.h"
+#include "desktop/param_form.h"
+#include "steps/blobs/blobs.h"
+#include "steps/circle/circle.h"
+#include "steps/distance/distance.h"
+#include "steps/edge_pair/edge_pair.h"
+#include "steps/edge_point/edge_point.h"
+#include "steps/line/line.h"
+#include "steps/pattern/pattern.h"
+#include "support.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QRegularExpression>
+#include <QSpinBox>
+#include <QToolButton>
+#include <limits>
+
+namespace steps {
+recipe::StepKind grey_mean();
+}
+std::span<const recipe::StepKind> recipe::allStepKinds()
+{
+    static const StepKind kinds[] = {steps::pattern(), steps::line(), steps::circle(), steps::edge_point(), steps::edge_pair(), steps::blobs(), steps::distance(), steps::grey_mean()};
+    return kinds;
+}
+
+using namespace recipe;
+using nlohmann::json;
+
+class StepKindsTest : public QObject
+{
+    Q_OBJECT
+    static const StepKind& kind()
+    {
+        QFETCH_GLOBAL(int, i);
+        return allStepKinds()[std::size_t(i)];
+    }
+    // A step with a region for everything the kind needs, placed on a picture of this size.
+    static Step placed(const StepKind& k, int w, int h)
+    {
+        Recipe r;
+        Step s = makeStep(r, k);
+        const geometry::Point c{w / 2.0, h / 2.0};
+        const double size = std::max(2.0, std::min(w, h) / 3.0);
+        for (const RegionSpec& spec : k.regions) {
+            geometry::Region region;
+            switch (spec.shapes.front()) {
+            case geometry::Shape::Window: region = geometry::Region::window(c - geometry::Point{size, 0}, c + geometry::Point{size, 0}, size / 2); break;
+            case geometry::Shape::Rectangle: region = geometry::Region::rectangle(c, 2 * size, size); break;
+            case geometry::Shape::Circle: region = geometry::Region::circle(c, size); break;
+            case geometry::Shape::Ring: region = geometry::Region::ring(c, size / 2, size); break;
+            case geometry::Shape::Whole: break;
+            }
+            s.regions[spec.key] = region;
+        }
+        return s;
+    }
+    static inspect::PictureResult run(Step s, image::Image picture)
+    {
+        Recipe r;
+        if (findKind(s.kind)->teach) r.reference = *makeReference("r.png", *image::encodePng(picture), "");
+        r.steps.push_back(std::move(s));
+        auto p = inspect::Prepared::make(r);
+        return inspect::evaluate(*p, support::captureOf(std::move(picture)));
+    }
+    static image::Image noisy(int w, int h, std::uint64_t seed)
+    {
+        demo::Random r(seed);
+        image::Image p(w, h, seed % 2 ? image::PixelFormat::Grey8 : image::PixelFormat::Grey16);
+        for (std::size_t i = 0; i < p.byteCount(); ++i) p.row(0)[i] = std::uint8_t(r.bits());
+        return p;
+    }
+private slots:
+    void initTestCase_data()
+    {
+        QTest::addColumn<int>("i");
+        int i = 0;
+        for (const StepKind& k : allStepKinds()) QTest::newRow(k.key.c_str()) << i++;
+    }
+    void wordsAreComplete()
+    {
+        const QRegularExpression snake(QStringLiteral("^[a-z][a-z0-9_]*$"));
+        const auto sentence = [](const std::string& s) { return s.size() > 12 && s.back() == '.'; };
+        QVERIFY(snake.match(QString::fromStdString(kind().key)).hasMatch());
+        QVERIFY(sentence(kind().help) && !kind().source.empty() && !kind().purpose.empty() && !kind().outputs.empty());
+        std::set<std::string> keys;
+        for (const ParamSpec& p : kind().params) {
+            QVERIFY2(snake.match(QString::fromStdString(p.key)).hasMatch() && keys.insert(p.key).second, p.key.c_str());
+            QVERIFY2(!p.label.empty() && p.label.back() != ':' && sentence(p.help), p.key.c_str());
+            QVERIFY2(p.check(p.fallback), p.key.c_str());
+        }
+        for (const RegionSpec& r : kind().regions) QVERIFY2(!r.shapes.empty() && sentence(r.help), r.key.c_str());
+        for (const OutputSpec& o : kind().outputs) QVERIFY2(!o.label.empty() && sentence(o.help), o.key.c_str());
+        if (!kind().reverse.empty()) QVERIFY(kind().param(kind().reverse));
+    }
+    void jsonRoundTrips()
+    {
+        const json out = kind().paramsToJson(kind().defaults);
+        const auto back = kind().paramsFromJson(json::parse(out.dump()));
+        QVERIFY(back && kind().paramsToJson(*back) == out);
+        // A whole recipe too, through a file.
+        QTemporaryDir dir;
+        Recipe r;
+        Step s = placed(kind(), 90, 70);
+        if (!s.checks.empty() && !kind().mainOutput()->list) s.checks[0].limits = {1, 2, {}, 0, 0, false, r.unitOf(*kind().mainOutput())};
+        r.steps.push_back(s);
+        const std::string path = dir.filePath("r.json").toStdString();
+        QVERIFY(save(r, path));
+        const auto again = load(path);
+        QVERIFY2(again.has_value(), again ? "" : again.error().text().c_str());
+        QCOMPARE(stepToJson(again->steps[0]).dump(), stepToJson(s).dump());
+    }
+    void malformedJsonIsAnErrorNotAnException()
+    {
+        for (const char* text : {"null", "[]", "3", "\"a\"", R"({"no_such_setting":1})"}) QVERIFY2(!kind().paramsFromJson(json::parse(text)), text);
+        for (const ParamSpec& p : kind().params) {
+            for (const char* text : {"null", "[]", "{}", "\"rubbish\"", "1e400", "18446744073709551615"}) {
+                const json j = json::parse(text, nullptr, false);
+                if (j.is_discarded()) continue;
+                const auto r = kind().paramsFromJson(json{{p.key, j}});
+                QVERIFY2(!r && r.error().text().find(p.key) != std::string::npos, (p.key + " " + text).c_str());
+            }
+            if (const auto* real = std::get_if<Real>(&p.domain)) {
+                QVERIFY(!p.check(std::numeric_limits<double>::quiet_NaN()) && !p.check(real->max * 2 + 1) && p.check(real->max) && p.check(real->min));
+                QVERIFY(!p.check(std::string("1")));
+            }
+        }
+    }
+    void everySettingHasAnEditorThatEdits()
+    {
+        desktop::ParamForm form;
+        Recipe r;
+        Step s = placed(kind(), 90, 70);
+        r.steps.push_back(s);
+        form.show(r, s, {}, false);
+        if (auto* all = form.findChild<QToolButton*>("allSettings")) {
+            all->click();
+            QTest::qWait(1);
+        }
+        int edits = 0;
+        connect(&form, &desktop::ParamForm::edited, &form, [&](const QString&, const std::function<void(Step&)>& edit, const QString&) {
+            edit(s);
+            ++edits;
+        });
+        for (const ParamSpec& p : kind().params) {
+            auto* e = form.findChild<QWidget*>(QString::fromStdString(p.key));
+            QVERIFY2(e && !e->toolTip().isEmpty() && !e->accessibleName().isEmpty(), p.key.c_str());
+            const int before = edits;
+            Value wanted;
+            if (auto* d = qobject_cast<QDoubleSpinBox*>(e)) {
+                const double to = d->value() == d->maximum() ? d->minimum() : d->maximum();
+                d->setValue(to), wanted = to;
+            } else if (auto* w = qobject_cast<QSpinBox*>(e)) {
+                w->setValue(w->maximum()), wanted = std::int64_t(w->maximum());
+            } else if (auto* c = qobject_cast<QComboBox*>(e)) {
+                c->setCurrentIndex(c->count() - 1 - (c->currentIndex() == c->count() - 1));
+                wanted = c->currentData().toString().toStdString();
+            } else if (auto* b = qobject_cast<QCheckBox*>(e)) {
+                b->toggle(), wanted = b->isChecked();
+            }
+            QVERIFY2(edits == before + 1, p.key.c_str());
+            QVERIFY2(p.get(s.params) == wanted, p.key.c_str());
+        }
+    }
+    void itIsListedAndDocumented()
+    {
+        const std::string listing = cli::kindsJson().dump(), page = cli::kindsPage(), schema = jsonSchema().dump();
+        for (const std::string& text : {listing, page, schema}) {
+            QVERIFY(text.find(kind().key) != std::string::npos);
+            for (const ParamSpec& p : kind().params) QVERIFY2(text.find(p.key) != std::string::npos, p.key.c_str());
+        }
+    }
+    void tinyBlankAndLargePicturesFailCleanly()
+    {
+        for (const auto& [w, h] : {std::pair{1, 1}, {2, 3}, {5, 40}, {40, 5}, {300, 200}}) {
+            image::Image blank(w, h, image::PixelFormat::Grey8);
+            const auto r = run(placed(kind(), w, h), std::move(blank));
+            QCOMPARE(int(r.items.size()), 1);
+            const auto& s = r.items[0].steps[0];
+            QVERIFY(s->state == inspect::State::Ok || !s->reason.empty());
+        }
+        const auto large = run(placed(kind(), 7000, 7200), image::Image(7000, 7200, image::PixelFormat::Grey8));
+        QVERIFY(large.items[0].steps[0]->state == inspect::State::Ok || !large.items[0].steps[0]->reason.empty());
+    }
+    // Random settings and regions on noise: always a result or a reason, and the same bits when asked again.
+    void anySettingsGiveAResultOrAReason()
+    {
+        demo::Random r(99);
+        for (int n = 0; n < 60; ++n) {
+            const int w = 1 + r.below(160), h = 1 + r.below(120);
+            Step s = placed(kind(), w, h);
+            for (const ParamSpec& p : kind().params) {
+                Value v;
+                if (const auto* real = std::get_if<Real>(&p.domain)) v = r.below(4) ? r.uniform(real->min, std::min(real->max, real->min + 60)) : r.uniform(real->min, real->max);
+                else if (const auto* whole = std::get_if<Whole>(&p.domain)) v = whole->min + std::int64_t(r.below(int(std::min<std::int64_t>(whole->max - whole->min + 1, 200))));
+                else if (const auto* c = std::get_if<Choices>(&p.domain)) v = c->all[std::size_t(r.below(int(c->all.size())))].key;
+                else v = r.below(2) == 1;
+                p.put(s.params, v);
+            }
+            for (auto& [key, region] : s.regions) {
+                region = region.carried({{{w / 2.0, h / 2.0}, 0}, {{r.uniform(-20, w + 20), r.uniform(-20, h + 20)}, r.uniform(-7, 7)}});
+                region.width *= r.uniform(0.1, 3), region.height *= r.uniform(0.1, 3);
+            }
+            const auto a = run(s, noisy(w, h, std::uint64_t(n))), b = run(s, noisy(w, h, std::uint64_t(n)));
+            QCOMPARE(a.items.size(), b.items.size());
+            for (std::size_t i = 0; i < a.items.size(); ++i) {
+                const auto &x = a.items[i].steps[0], &y = b.items[i].steps[0];
+                QVERIFY(x->state == inspect::State::Ok || !x->reason.empty());
+                QCOMPARE(x->reason, y->reason);
+                QCOMPARE(x->outputs.size(), y->outputs.size());
+                for (std::size_t k = 0; k < x->outputs.size(); ++k) {
+                    QVERIFY(x->outputs[k].values == y->outputs[k].values);
+                    for (const double v : x->outputs[k].values) QVERIFY(std::isfinite(v));
+                    QVERIFY(x->outputs[k].list || x->outputs[k].values.size() == 1);
+                }
+            }
+        }
+    }
+    void theMadeUpKindMeasures()
+    {
+        if (kind().key != "grey_mean") return;
+        image::Image p(40, 30, image::PixelFormat::Grey8);
+        std::fill_n(p.row(0), p.byteCount(), std::uint8_t(80));
+        const auto r = run(placed(kind(), 40, 30), std::move(p));
+        QCOMPARE(r.items[0].checks.at(0).values.at(0), 80.0);
+        QCOMPARE(r.items[0].checks[0].unit, base::Unit::GreyLevel);
+    }
+};
+QTEST_MAIN(StepKindsTest)
+#include "step_kinds_test.moc"
