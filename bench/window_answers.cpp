@@ -59,9 +59,7 @@ void thresholdDragToPictureInView(benchmark::State& state)
         g_window->setupPage()->sheet()->grab();
     }
     session().endMerge();
-    state.PauseTiming();
     settle();
-    state.ResumeTiming();
 }
 BENCHMARK(limitDragToAllVerdicts)->Unit(benchmark::kMillisecond)->MinTime(2)->UseRealTime()->Repetitions(5)->ReportAggregatesOnly();
 BENCHMARK(thresholdDragToPictureInView)->Unit(benchmark::kMillisecond)->MinTime(2)->UseRealTime()->Repetitions(5)->ReportAggregatesOnly();
