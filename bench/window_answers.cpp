@@ -28,28 +28,22 @@ void limitDragToAllVerdicts(benchmark::State& state)
     double tolerance = 0.05;
     for (auto _ : state) {
         tolerance = tolerance > 0.06 ? 0.01 : tolerance + 0.0007;
-        auto limits = session().recipe().find("width")->checks[0].limits;
-        limits.plus = limits.minus = tolerance;
-        session().setLimits("width", "distance", limits, true);
+        emit g_window->setupPage()->evidence()->trialsPlot()->handleMoved("high", 26 + tolerance, false); // as the mouse does while it drags
         if (session().pending() != 0) state.SkipWithError("a limit must not start any inspection");
         g_window->grab(); // grid, sheet and evidence painted anew
     }
-    session().endMerge();
+    emit g_window->setupPage()->evidence()->trialsPlot()->handleMoved("high", 26.05, true);
 }
 
 void thresholdDragToPictureInView(benchmark::State& state)
 {
     session().select("slots");
     settle();
-    const auto* kind = recipe::findKind("blobs");
+    auto* plot = g_window->setupPage()->evidence()->picturePlot();
     double low = 100;
     for (auto _ : state) {
         low = low > 160 ? 100 : low + 1;
-        session().change("threshold", [&](recipe::Recipe& r) {
-            auto& p = r.find("slots")->params;
-            kind->param("mode")->put(p, std::string("fixed"));
-            kind->param("low")->put(p, low);
-        }, "drag");
+        emit plot->handleMoved("low", low, false); // as the mouse does while it drags
         const auto wanted = session().prepared()->fingerprint("slots");
         for (;;) {
             const auto* item = session().currentItem();
@@ -58,7 +52,7 @@ void thresholdDragToPictureInView(benchmark::State& state)
         }
         g_window->setupPage()->sheet()->grab();
     }
-    session().endMerge();
+    emit plot->handleMoved("low", low, true);
     settle();
 }
 BENCHMARK(limitDragToAllVerdicts)->Unit(benchmark::kMillisecond)->MinTime(2)->UseRealTime()->Repetitions(5)->ReportAggregatesOnly();

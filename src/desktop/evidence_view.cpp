@@ -172,9 +172,7 @@ void EvidenceView::refreshHead()
 
 void EvidenceView::refreshPlot()
 {
-    if (m_dragging && m_plot->underMouse()) {
-        // The handle under the mouse stays where it is; the rest is drawn when it is let go.
-    }
+    if (m_dragging) return; // the handle moves under the mouse; the rest is drawn anew when it is let go
     const Step* s = m_session.selectedStep();
     const auto* item = m_session.currentItem();
     const auto capture = m_session.capture();
@@ -189,7 +187,6 @@ void EvidenceView::refreshPlot()
         if (kindShows && capture) m_note->setText(q(e.error().message));
         return;
     }
-    if (m_dragging) return;
     m_plot->clearAll();
     m_plotTitle->setText(tr("%1 · this picture").arg(q(e->title)));
     m_plotTitle->setToolTip(tr("%1 over %2").arg(q(e->yLabel), q(e->xLabel)));

@@ -18,6 +18,9 @@ Session::Session(QObject* parent) : QObject(parent), m_cache(std::make_shared<in
     m_announce.setSingleShot(true);
     m_announce.setInterval(15);
     connect(&m_announce, &QTimer::timeout, this, &Session::resultsChanged);
+    m_rest.setSingleShot(true);
+    m_rest.setInterval(90);
+    connect(&m_rest, &QTimer::timeout, this, &Session::runTheRest);
     m_autosave.setSingleShot(true);
     m_autosave.setInterval(2000);
     connect(&m_autosave, &QTimer::timeout, this, &Session::autosave);
@@ -226,10 +229,27 @@ void Session::adopt()
     }
     ++m_generation;
     const std::string first = m_trial >= 0 && m_trial < trialCount() ? m_recipe.trials[std::size_t(m_trial)].picture : "";
-    m_runner->run(m_prepared, std::move(work), m_generation, first);
+    m_rest.stop();
+    // While something is dragged only the picture in view answers; the others follow when the hand rests.
+    if (!m_merge.isEmpty() && work.size() > 1 && !first.empty()) {
+        const bool inWork = std::find(work.begin(), work.end(), first) != work.end();
+        m_runner->run(m_prepared, inWork ? std::vector<std::string>{first} : std::vector<std::string>{}, m_generation, first);
+        m_rest.start();
+    } else {
+        m_runner->run(m_prepared, std::move(work), m_generation, first);
+    }
     m_referenceResult.reset();
     if (m_showReference && !m_recipe.reference.empty()) m_referenceResult = inspect::evaluate(*m_prepared, *m_recipe.reference.capture);
-    emit resultsChanged();
+}
+
+void Session::runTheRest()
+{
+    std::vector<std::string> work;
+    for (const Trial& t : m_recipe.trials) {
+        const auto it = m_results.find(t.picture);
+        if (it == m_results.end() || (!it->second.error && !inspect::complete(*m_prepared, it->second))) work.push_back(t.picture);
+    }
+    m_runner->run(m_prepared, std::move(work), m_generation, m_trial >= 0 && m_trial < trialCount() ? m_recipe.trials[std::size_t(m_trial)].picture : "");
 }
 
 void Session::received(int generation, inspect::PictureResult result)

@@ -37,7 +37,11 @@ public:
     void restored(const QString& original); // what was opened is unsaved work of that file
     // One change, one undo. Changes with the same non-empty `merge` in a row are one.
     void change(const QString& what, const std::function<void(recipe::Recipe&)>& edit, const QString& merge = {});
-    void endMerge() { m_merge.clear(); }
+    void endMerge()
+    {
+        m_merge.clear();
+        if (m_rest.isActive()) m_rest.start(0);
+    }
     bool canUndo() const { return !m_undo.empty(); }
     bool canRedo() const { return !m_redo.empty(); }
     QString undoText() const { return m_undo.empty() ? QString() : m_undo.back().what; }
@@ -116,6 +120,7 @@ private:
     recipe::Recipe withDraft() const;
     void autosave();
     void proposeWhenReady();
+    void runTheRest();
 
     recipe::Recipe m_recipe;
     std::shared_ptr<const inspect::Prepared> m_prepared;
@@ -133,7 +138,7 @@ private:
     std::string m_proposeFor, m_proposeOutput; // limits are proposed once every trial has answered
     std::optional<inspect::PictureResult> m_referenceResult;
     std::shared_ptr<inspect::CaptureCache> m_cache;
-    QTimer m_announce, m_autosave;
+    QTimer m_announce, m_autosave, m_rest;
     std::unique_ptr<inspect::TrialRunner> m_runner; // last: its threads end first
 };
 

@@ -32,6 +32,10 @@ SheetView::SheetView(Session& session, QWidget* parent) : QWidget(parent), m_ses
         if (m_taken) renderPicture();
         update();
     });
+    connect(&session, &Session::recipeChanged, this, [this] {
+        if (m_taken) renderPicture();
+        update();
+    });
     connect(&session, &Session::selectionChanged, this, [this] {
         if (m_taken) renderPicture();
         update();

@@ -2,6 +2,9 @@
 
 #include "image/decode.h"
 
+#include <sys/resource.h>
+#include <unistd.h>
+
 namespace inspect {
 
 base::Result<CapturePtr> CaptureCache::get(const std::string& path)
@@ -78,6 +81,8 @@ void TrialRunner::wait()
 
 void TrialRunner::work()
 {
+    // The person's own clicks and drags go first: on Linux a nice value belongs to the thread.
+    (void)::setpriority(PRIO_PROCESS, id_t(::gettid()), 5);
     std::unique_lock lock(m_mutex);
     for (;;) {
         m_wake.wait(lock, [this] { return m_stop || !m_queue.empty(); });

@@ -376,7 +376,15 @@ RunPage::~RunPage() { m_loop.stopRunning(); }
 
 void RunPage::recipeMayHaveChanged()
 {
-    // Valid from the next item; the line does not stop. A draft is no part of the recipe.
+    // Valid from the next item; the line does not stop. A draft is no part of the recipe. While nothing runs it can wait for the start.
+    m_stale = !m_loop.running();
+    if (m_stale) return;
+    adoptRecipe();
+}
+
+void RunPage::adoptRecipe()
+{
+    m_stale = false;
     auto made = inspect::Prepared::make(m_session.recipe(), m_session.prepared().get());
     if (!made) return;
     m_used = std::make_shared<const inspect::Prepared>(std::move(*made));
@@ -391,7 +399,7 @@ void RunPage::recipeMayHaveChanged()
 
 bool RunPage::chooseSource()
 {
-    if (!m_used) recipeMayHaveChanged();
+    if (!m_used || m_stale) adoptRecipe();
     if (m_session.recipe().steps.empty()) {
         m_trouble->setText(tr("The recipe has no steps yet; make some in Set up (Ctrl+1)"));
         return false;

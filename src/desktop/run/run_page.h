@@ -91,6 +91,7 @@ private:
     void arrived(const station::RunItem& item);
     bool chooseSource();
     void recipeMayHaveChanged();
+    void adoptRecipe();
     void pin(int column);
     // the tape
     int rows() const override { return int(m_rows.size()); }
@@ -124,6 +125,7 @@ private:
     std::deque<qint64> m_times;
     QString m_folder;
     int m_sourceIndex = -1, m_pinned = -1;
+    bool m_stale = true; // the recipe changed since the loop last got it
     std::shared_ptr<const inspect::Prepared> m_used;
     station::RunLoop m_loop; // last: its thread ends first
 };
