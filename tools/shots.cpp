@@ -100,8 +100,7 @@ int main(int argc, char** argv)
     window.showWorkspace(2);
     shoot("records");
     window.showWorkspace(0);
-    report::useDarkTheme(true);
-    applyTheme(application);
+    window.findChild<QAction*>(QStringLiteral("dark"))->setChecked(true);
     s.select("width");
     s.setTrial(8);
     waitFor(allDone);

@@ -67,6 +67,13 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
     connect(&session, &Session::draftChanged, this, &EvidenceView::refresh);
     connect(&session, &Session::trialChanged, this, [this] { refreshHead(), refreshPlot(), refreshTrials(); });
     connect(&session, &Session::resultsChanged, this, [this] { refreshHead(), refreshPlot(), refreshTrials(); });
+    connect(&session, &Session::strokeRead, this, [this](const std::optional<Evidence>& live) {
+        if (!live) return refresh();
+        m_title->setText(tr("Stroke under way"));
+        m_about->setText(tr("Let go to make a draft · Esc or right button lets go · wheel: averaging width · R: the other way"));
+        m_plot->setVisible(true), m_plotTitle->setVisible(true);
+        drawPlot(*live);
+    });
     connect(m_form, &ParamForm::edited, this, [this](const QString& what, const std::function<void(Step&)>& edit, const QString& merge) {
         const Step* s = m_session.selectedStep();
         if (!s) return;
@@ -187,6 +194,12 @@ void EvidenceView::refreshPlot()
         if (kindShows && capture) m_note->setText(q(e.error().message));
         return;
     }
+    drawPlot(*e);
+}
+
+void EvidenceView::drawPlot(const Evidence& shown)
+{
+    const Evidence* e = &shown;
     m_plot->clearAll();
     m_plotTitle->setText(tr("%1 · this picture").arg(q(e->title)));
     m_plotTitle->setToolTip(tr("%1 over %2").arg(q(e->yLabel), q(e->xLabel)));

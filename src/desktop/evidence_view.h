@@ -25,6 +25,7 @@ public slots:
 private:
     void refreshHead();
     void refreshPlot();
+    void drawPlot(const recipe::Evidence& evidence);
     void refreshTrials();
     void refreshForm();
     const recipe::Check* shownCheck() const;

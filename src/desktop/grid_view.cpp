@@ -18,7 +18,7 @@ using inspect::Verdict;
 using report::theme;
 
 namespace {
-constexpr int kTop = 38, kVerdict = 26, kBar = 10;
+constexpr int kVerdict = 26, kBar = 10;
 int severity(Verdict v) { return v == Verdict::Fail ? 3 : v == Verdict::NotMeasured ? 2 : v == Verdict::Unjudged ? 0 : 1; }
 } // namespace
 
@@ -112,8 +112,8 @@ void GridView::layOut()
 {
     m_tops.assign(1, 0);
     for (int r = 0; r < m_source.rows(); ++r) m_tops.push_back(m_tops.back() + rowHeight(r) + 1);
-    verticalScrollBar()->setRange(0, std::max(0, m_tops.back() - (viewport()->height() - kTop - kVerdict)));
-    verticalScrollBar()->setPageStep(viewport()->height() - kTop - kVerdict);
+    verticalScrollBar()->setRange(0, std::max(0, m_tops.back() - (viewport()->height() - topHeight() - kVerdict)));
+    verticalScrollBar()->setPageStep(viewport()->height() - topHeight() - kVerdict);
     const int seen = std::max(1, viewport()->width() - headWidth() - kBar);
     const bool atEnd = horizontalScrollBar()->value() == horizontalScrollBar()->maximum();
     horizontalScrollBar()->setRange(0, std::max(0, m_source.columns() * m_width - seen));
@@ -144,17 +144,17 @@ void GridView::setCurrent(int row, int column)
         else if (x + m_width > seen) horizontalScrollBar()->setValue((column + 1) * m_width - seen);
     }
     if (row >= 0 && row + 1 < int(m_tops.size())) {
-        const int seen = viewport()->height() - kTop - kVerdict, y = m_tops[std::size_t(row)] - verticalScrollBar()->value();
+        const int seen = viewport()->height() - topHeight() - kVerdict, y = m_tops[std::size_t(row)] - verticalScrollBar()->value();
         if (y < 0) verticalScrollBar()->setValue(m_tops[std::size_t(row)]);
         else if (y + 24 > seen) verticalScrollBar()->setValue(m_tops[std::size_t(row)] + 24 - seen);
     }
     viewport()->update();
 }
 
-int GridView::rowTop(int r) const { return kTop + m_tops[std::size_t(r)] - verticalScrollBar()->value(); }
+int GridView::rowTop(int r) const { return topHeight() + m_tops[std::size_t(r)] - verticalScrollBar()->value(); }
 int GridView::rowAt(int y) const
 {
-    if (y < kTop || y >= viewport()->height() - kVerdict) return -1;
+    if (y < topHeight() || y >= viewport()->height() - kVerdict) return -1;
     for (int r = 0; r + 1 < int(m_tops.size()); ++r)
         if (y >= rowTop(r) && y < rowTop(r + 1)) return r;
     return -1;
@@ -312,13 +312,13 @@ void GridView::paintEvent(QPaintEvent*)
     }
     // ---- cells
     p.save();
-    p.setClipRect(head, kTop, all.width() - head - kBar, bottom - kTop);
+    p.setClipRect(head, topHeight(), all.width() - head - kBar, bottom - topHeight());
     const bool column = m_column >= first && m_column < last;
     const QRect current(head + m_column * m_width - horizontalScrollBar()->value(), 0, m_width, all.height());
     if (column) p.fillRect(current, th.selected);
     for (int r = 0; r + 1 < int(m_tops.size()); ++r) {
         const int top = rowTop(r);
-        if (top >= bottom || rowTop(r + 1) <= kTop) continue;
+        if (top >= bottom || rowTop(r + 1) <= topHeight()) continue;
         const GridRow row = m_source.row(r);
         const int h = rowTop(r + 1) - top - 1;
         if (r == m_row) p.fillRect(QRect(head, top, all.width(), h), th.selected);
@@ -332,10 +332,10 @@ void GridView::paintEvent(QPaintEvent*)
     p.restore();
     // ---- row heads
     p.save();
-    p.setClipRect(0, kTop, head, bottom - kTop);
+    p.setClipRect(0, topHeight(), head, bottom - topHeight());
     for (int r = 0; r + 1 < int(m_tops.size()); ++r) {
         const int top = rowTop(r), h = rowTop(r + 1) - top - 1;
-        if (top >= bottom || top + h <= kTop) continue;
+        if (top >= bottom || top + h <= topHeight()) continue;
         p.setRenderHint(QPainter::Antialiasing, false);
         paintHead(p, r, QRect(0, top, head - 8, h));
         if (m_source.row(r).kind == RowKind::Draft) {
@@ -352,15 +352,15 @@ void GridView::paintEvent(QPaintEvent*)
     if (m_heads) {
         const bool wide = head > 400;
         const int limitsWidth = wide ? 110 : 78, valueWidth = wide ? 110 : 92;
-        p.drawText(QRect(8, 0, 200, kTop), Qt::AlignVCenter, tr("recipe"));
-        p.drawText(QRect(head - 8 - limitsWidth - valueWidth, 0, valueWidth - 8, kTop), Qt::AlignVCenter | Qt::AlignRight, m_column >= 0 ? m_source.columnWord(m_column) : QString());
-        p.drawText(QRect(head - 8 - limitsWidth, 0, limitsWidth - 6, kTop), Qt::AlignVCenter | Qt::AlignRight, tr("limits"));
+        p.drawText(QRect(8, 0, 200, topHeight()), Qt::AlignVCenter, tr("recipe"));
+        p.drawText(QRect(head - 8 - limitsWidth - valueWidth, 0, valueWidth - 8, topHeight()), Qt::AlignVCenter | Qt::AlignRight, m_column >= 0 ? m_source.columnWord(m_column) : QString());
+        p.drawText(QRect(head - 8 - limitsWidth, 0, limitsWidth - 6, topHeight()), Qt::AlignVCenter | Qt::AlignRight, tr("limits"));
     }
     p.save();
     p.setClipRect(head, 0, all.width() - head - kBar, all.height());
     for (int c = first; c < last; ++c) {
         const GridColumn col = m_source.column(c);
-        const QRect box(head + c * m_width - horizontalScrollBar()->value(), 0, m_width, kTop);
+        const QRect box(head + c * m_width - horizontalScrollBar()->value(), 0, m_width, topHeight());
         p.setPen(c == m_column ? th.datum : th.ink);
         p.setFont(report::uiFont(12, c == m_column));
         if (m_width >= 24) p.drawText(QRect(box.left() - 6, 2, box.width() + 12, 17), Qt::AlignCenter, col.head);
@@ -393,15 +393,15 @@ void GridView::paintEvent(QPaintEvent*)
     p.drawText(QRect(8, bottom, head - 12, kVerdict), Qt::AlignVCenter, p.fontMetrics().elidedText(m_source.verdictLine(), Qt::ElideRight, head - 16));
     const int rows = m_source.rows();
     if (rows > 0) {
-        const double step = double(bottom - kTop) / rows;
+        const double step = double(bottom - topHeight()) / rows;
         for (int r = 0; r < rows; ++r) {
             const GridRow row = m_source.row(r);
-            if (row.verdict == Verdict::Fail) p.fillRect(QRectF(all.width() - 8, kTop + r * step, 8, std::max(2.0, step - 1)), th.fail);
-            else if (row.verdict == Verdict::NotMeasured) report::hatch(p, QRectF(all.width() - 8, kTop + r * step, 8, std::max(2.0, step - 1)), th.notMeasured, 4);
+            if (row.verdict == Verdict::Fail) p.fillRect(QRectF(all.width() - 8, topHeight() + r * step, 8, std::max(2.0, step - 1)), th.fail);
+            else if (row.verdict == Verdict::NotMeasured) report::hatch(p, QRectF(all.width() - 8, topHeight() + r * step, 8, std::max(2.0, step - 1)), th.notMeasured, 4);
         }
     }
     p.setPen(th.hair);
-    p.drawLine(all.width() - 9, kTop, all.width() - 9, bottom);
+    p.drawLine(all.width() - 9, topHeight(), all.width() - 9, bottom);
 }
 
 void GridView::mousePressEvent(QMouseEvent* e)
@@ -409,12 +409,12 @@ void GridView::mousePressEvent(QMouseEvent* e)
     const QPoint at = e->position().toPoint();
     if (at.x() >= viewport()->width() - kBar && m_source.rows() > 0) { // the bar of all rows
         const int bottom = viewport()->height() - kVerdict;
-        const int r = std::clamp((at.y() - kTop) * m_source.rows() / std::max(1, bottom - kTop), 0, m_source.rows() - 1);
+        const int r = std::clamp((at.y() - topHeight()) * m_source.rows() / std::max(1, bottom - topHeight()), 0, m_source.rows() - 1);
         emit chosen(r, -1);
         return;
     }
     const int r = rowAt(at.y()), c = columnAt(at.x());
-    if (c >= 0 && at.y() >= 19 && at.y() < kTop && c == m_column) { // the label of the column in view
+    if (c >= 0 && at.y() >= 19 && at.y() < topHeight() && c == m_column) { // the label of the column in view
         emit labelClicked(c);
         return;
     }

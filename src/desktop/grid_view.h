@@ -90,6 +90,7 @@ protected:
 
 private:
     int headWidth() const;
+    int topHeight() const { return m_heads ? 38 : 22; } // numbers, and labels where there are any
     int rowHeight(int r) const;
     int rowTop(int r) const; // viewport coordinates
     int rowAt(int y) const;

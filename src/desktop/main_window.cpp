@@ -76,7 +76,7 @@ void MainWindow::makeHeader()
     m_menus = new QMenuBar(header);
     m_menus->setNativeMenuBar(false);
     m_menus->setSizePolicy(QSizePolicy::Maximum, QSizePolicy::Preferred);
-    row->addWidget(m_menus);
+    row->addWidget(m_menus, 0, Qt::AlignVCenter);
     const char* tabs[] = {"setup", "runPage", "records"};
     for (int i = 0; i < 3; ++i) {
         auto* b = new QToolButton(header);
@@ -199,7 +199,7 @@ void MainWindow::makeActions()
         report::useDarkTheme(on);
         QSettings().setValue(QStringLiteral("dark"), on);
         applyTheme(*qApp);
-        m_setup->evidence()->refresh();
+        m_setup->refreshTheme();
         for (QWidget* w : findChildren<QWidget*>()) w->update();
     });
     view->addAction(dark);

@@ -458,7 +458,7 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
     return out;
 }
 
-QString Session::probe(const Step& step, inspect::ItemResult* itemOut) const
+QString Session::probe(const Step& step, inspect::ItemResult* itemOut, std::optional<Evidence>* evidenceOut) const
 {
     if (!m_capture) return {};
     Recipe r = m_recipe;
@@ -469,6 +469,8 @@ QString Session::probe(const Step& step, inspect::ItemResult* itemOut) const
     if (answer.items.empty()) return {};
     const auto& item = answer.items[std::size_t(std::clamp(m_item, 0, int(answer.items.size()) - 1))];
     if (itemOut) *itemOut = item;
+    if (evidenceOut)
+        if (auto e = inspect::evidence(*prepared, *m_capture, item, step.id)) *evidenceOut = std::move(*e);
     for (const auto& c : item.checks)
         if (c.step == step.id) return QString::fromStdString(c.values.empty() ? c.reason : c.valueText());
     const auto* s = item.step(step.id);

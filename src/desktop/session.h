@@ -97,7 +97,7 @@ public:
     void takeProposal();
     void dropProposal();
     // Value text a step would give on the picture in view.
-    QString probe(const recipe::Step& step, inspect::ItemResult* item = nullptr) const;
+    QString probe(const recipe::Step& step, inspect::ItemResult* item = nullptr, std::optional<recipe::Evidence>* evidence = nullptr) const;
     std::string datumForNewSteps() const; // the first datum that was found here; empty: fixed to the picture
     double noiseHere() const;
 
@@ -107,6 +107,7 @@ signals:
     void trialChanged();
     void selectionChanged();
     void draftChanged();
+    void strokeRead(const std::optional<recipe::Evidence>& evidence); // while a stroke is drawn; nothing: it ended
     void said(const QString& text); // a short note for the status line
 
 private:

@@ -587,7 +587,9 @@ void SheetView::updateStroke(bool released)
         m_liveText = tr("no edge above %1 grey levels").arg(std::max(4 * m_session.noiseHere(), 8.0), 0, 'f', 0);
         return;
     }
-    const QString value = m_session.probe(m_live.front().step, &m_liveItem);
+    std::optional<Evidence> evidence;
+    const QString value = m_session.probe(m_live.front().step, &m_liveItem, &evidence);
+    if (evidence) emit m_session.strokeRead(evidence);
     m_liveText = value.isEmpty() ? QString::fromStdString(m_live.front().words) : value;
     if (!m_live.front().wants.empty()) m_liveText = QString::fromStdString(m_live.front().wants);
 }
@@ -675,6 +677,7 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
     m_pointer = e->position();
     m_drag = Drag::None;
     setCursor(Qt::CrossCursor);
+    if (was == Drag::Stroke) emit m_session.strokeRead({});
     if (was == Drag::Pan) m_scaledFor = {};
     if (was == Drag::Handle) m_session.endMerge();
     if (was == Drag::Stroke && e->button() == Qt::LeftButton) {
@@ -731,6 +734,7 @@ void SheetView::leaveEvent(QEvent*)
 bool SheetView::letGo()
 {
     if (m_drag != Drag::None) {
+        if (m_drag == Drag::Stroke) emit m_session.strokeRead({});
         m_drag = Drag::None;
         m_live.clear();
         update();

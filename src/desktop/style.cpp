@@ -6,10 +6,14 @@
 #include <QPalette>
 #include <QStyleFactory>
 
+// Outside any namespace, as the resource compiler wants it.
+static void initIcons() { Q_INIT_RESOURCE(icons); }
+
 namespace desktop {
 
 void applyTheme(QApplication& application)
 {
+    initIcons();
     const report::Theme& t = report::theme();
     application.setStyle(QStyleFactory::create(QStringLiteral("Fusion")));
     QPalette p;
@@ -49,7 +53,10 @@ void applyTheme(QApplication& application)
         #startButton:enabled { background: %button; color: %buttonText; font-weight: bold; }
         QLineEdit, QComboBox, QDoubleSpinBox, QSpinBox { border: 1px solid %rule; border-radius: 2px; padding: 2px 6px; min-height: 20px; background: %raised; color: %ink; selection-background-color: %selected; selection-color: %ink; }
         QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus, QSpinBox:focus { border-color: %datum; }
-        QComboBox::drop-down { border: 0; width: 20px; }
+        QComboBox::drop-down { border: 0; width: 22px; }
+        QComboBox::down-arrow, QAbstractSpinBox::down-arrow { image: url(:/ui/down-%tone.xpm); width: 9px; height: 5px; }
+        QAbstractSpinBox::up-arrow { image: url(:/ui/up-%tone.xpm); width: 9px; height: 5px; }
+        QAbstractSpinBox::up-button, QAbstractSpinBox::down-button { border: 0; width: 20px; background: transparent; }
         #form QToolButton { border: 1px solid %rule; border-radius: 2px; padding: 2px 6px; background: %paper; color: %ink; }
         #form QToolButton:hover { border-color: %datum; }
         #chosenForYou, #plotTitle, #trialsTitle, #evidenceAbout, #evidenceNote { color: %second; }
@@ -71,6 +78,7 @@ void applyTheme(QApplication& application)
     )");
     const std::pair<const char*, QColor> colours[] = {{"%paper", t.paper}, {"%raised", t.raised}, {"%ink", t.ink}, {"%second", t.second}, {"%hair", t.hair}, {"%rule", t.rule}, {"%selected", t.selected}, {"%datum", t.datum}, {"%fail", t.fail}, {"%buttonText", t.buttonText}, {"%button", t.button}};
     for (const auto& [name, colour] : colours) css.replace(QLatin1String(name), c(colour));
+    css.replace(QLatin1String("%tone"), t.dark ? QLatin1String("paper") : QLatin1String("ink"));
     application.setStyleSheet(css);
 }
 

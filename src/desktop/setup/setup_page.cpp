@@ -315,14 +315,7 @@ void SetupPage::makeStrip()
         b->setMaximumHeight(76);
         b->setCheckable(true);
         b->setPopupMode(QToolButton::InstantPopup);
-        QPixmap pixmap(48, 48);
-        pixmap.setDevicePixelRatio(2);
-        pixmap.fill(Qt::transparent);
-        {
-            QPainter p(&pixmap);
-            drawQuestionSymbol(p, question, QRectF(2, 2, 20, 20), report::theme().ink);
-        }
-        b->setIcon(QIcon(pixmap));
+        b->setProperty("question", i);
         b->setIconSize({24, 24});
         QStringList names;
         auto* menu = new QMenu(b);
@@ -343,6 +336,23 @@ void SetupPage::makeStrip()
         m_questions.push_back(b);
     }
     layout->addStretch(0);
+    refreshTheme();
+}
+
+void SetupPage::refreshTheme()
+{
+    for (QToolButton* b : m_questions) {
+        QPixmap pixmap(48, 48);
+        pixmap.setDevicePixelRatio(2);
+        pixmap.fill(Qt::transparent);
+        QPainter p(&pixmap);
+        drawQuestionSymbol(p, Question(b->property("question").toInt()), QRectF(2, 2, 20, 20), report::theme().ink);
+        p.end();
+        b->setIcon(QIcon(pixmap));
+        for (QAction* a : b->menu()->actions())
+            if (const StepKind* k = findKind(a->objectName().mid(5).toStdString())) a->setIcon(kindIcon(*k));
+    }
+    m_evidence->refresh();
 }
 
 void SetupPage::arm(const std::string& kind)

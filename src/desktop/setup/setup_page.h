@@ -50,6 +50,7 @@ public:
 public slots:
     void showKinds();
     void renameSelected();
+    void refreshTheme(); // after the theme changed
 
 protected:
     bool eventFilter(QObject*, QEvent*) override;
