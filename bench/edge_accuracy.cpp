@@ -18,7 +18,9 @@ int main(int argc, char** argv)
             demo::Random random(std::uint64_t(i) + 1);
             const double angle = level ? 0 : random.uniform(-geometry::kPi, geometry::kPi), width = 40 + random.uniform(0, 1);
             const geometry::Point c{64 + random.uniform(0, 1), 64 + random.uniform(0, 1)}, u = geometry::direction(angle);
-            const auto picture = demo::backlit(demo::blurredCoverage({geometry::Region::rectangle(c, width, 90, angle).outlines().front()}, {}, 128, 128, 0.8, 4), 128, 128, {200, 50, 0, 0, 0, 2}, random);
+            const auto picture =
+                demo::backlit(demo::blurredCoverage({geometry::Region::rectangle(c, width, 90, angle).outlines().front()}, {}, 128, 128, 0.8, 4), 128,
+                              128, {200, 50, 0, 0, 0, 2}, random);
             const auto p = vision::profile(picture.grey(), c - u * 38, c + u * 38, 60);
             const auto e = vision::edges(*p, {vision::Polarity::Any, 20, vision::EdgeOptions{}.smoothing});
             if (e.size() != 2) continue;
@@ -28,6 +30,7 @@ int main(int argc, char** argv)
             }
         }
         const double bias = sum / n, spread = std::sqrt(sum2 / n - bias * bias);
-        std::printf("%s: %d edges, bias %.5f px, spread %.5f px = %.2f x the bound\n", level ? "level, every phase" : "every angle and phase", n, bias, spread, spread / bound);
+        std::printf("%s: %d edges, bias %.5f px, spread %.5f px = %.2f x the bound\n", level ? "level, every phase" : "every angle and phase", n,
+                    bias, spread, spread / bound);
     }
 }

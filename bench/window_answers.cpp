@@ -11,7 +11,8 @@
 #include <QTest>
 #include <benchmark/benchmark.h>
 
-namespace {
+namespace
+{
 std::unique_ptr<desktop::MainWindow> g_window;
 
 desktop::Session& session() { return g_window->session(); }

@@ -9,7 +9,8 @@
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
-namespace demo {
+namespace demo
+{
 using geometry::Point;
 using geometry::Pose;
 using nlohmann::json;
@@ -48,7 +49,8 @@ PlatePicture drawPlate(const Field& field, PlateTruth truth, Random& random)
         }
         // The left hole keeps its place; the right one states the pitch.
         const double right = -kHolePitch / 2 + truth.pitch;
-        for (const Point hole : {Point{-kHolePitch / 2, -kHoleY}, Point{kHolePitch / 2, -kHoleY}, Point{-kHolePitch / 2, kHoleY}, Point{right, kHoleY}})
+        for (const Point hole :
+             {Point{-kHolePitch / 2, -kHoleY}, Point{kHolePitch / 2, -kHoleY}, Point{-kHolePitch / 2, kHoleY}, Point{right, kHoleY}})
             holes.push_back(placed(circleOutline(hole, kHoleRadius + random.normal(0.005, 0.012))));
         truth.slotCount = missing >= 0 ? 9 : 10;
     } else {
@@ -98,11 +100,17 @@ PlatePicture plate(const Field& field, std::uint64_t seed, int n)
     return drawPlate(field, t, random);
 }
 
-namespace {
+namespace
+{
 json rectangle(Point c, double w, double h) { return {{"shape", "rectangle"}, {"centre", {c.x, c.y}}, {"size", {w, h}}, {"angle", 0}}; }
 json truthItem(const PlateTruth& t)
 {
-    return {{"item", 1}, {"centre", {t.pose.origin.x, t.pose.origin.y}}, {"angle", geometry::degrees(t.pose.angle)}, {"width", t.width}, {"pitch", t.pitch}, {"slots", t.slotCount}};
+    return {{"item", 1},
+            {"centre", {t.pose.origin.x, t.pose.origin.y}},
+            {"angle", geometry::degrees(t.pose.angle)},
+            {"width", t.width},
+            {"pitch", t.pitch},
+            {"slots", t.slotCount}};
 }
 } // namespace
 
@@ -115,7 +123,9 @@ std::string reedPlateRecipe(const Field& field, const std::vector<std::pair<std:
         const Point c = at(x, y);
         return json{{"shape", "ring"}, {"centre", {c.x, c.y}}, {"inner", 0.45 * kHoleRadius * k}, {"outer", 1.55 * kHoleRadius * k}};
     };
-    const auto window = [&](Point a, Point b, double width) { return json{{"shape", "window"}, {"from", {a.x, a.y}}, {"to", {b.x, b.y}}, {"width", width}}; };
+    const auto window = [&](Point a, Point b, double width) {
+        return json{{"shape", "window"}, {"from", {a.x, a.y}}, {"to", {b.x, b.y}}, {"width", width}};
+    };
     const double unit = field.width / 2448.0; // sizes in px follow the field of view
     json r{{"format", "dikkat-recipe"}, {"version", recipe::kFormatVersion}, {"name", "Reed plate, 10 slots"}, {"revision", 1}};
     r["calibration"] = {{"mm_per_px", field.mmPerPixel}, {"by", "telecentric lens, stated"}};
@@ -123,33 +133,66 @@ std::string reedPlateRecipe(const Field& field, const std::vector<std::pair<std:
     r["trials"] = json::array();
     for (const auto& [picture, label] : trials) r["trials"].push_back({{"picture", picture}, {"label", label}});
     auto& steps = r["steps"] = json::array();
-    steps.push_back({{"id", "plate"}, {"kind", "pattern"}, {"name", "Plate"}, {"letter", "A"},
+    steps.push_back({{"id", "plate"},
+                     {"kind", "pattern"},
+                     {"name", "Plate"},
+                     {"letter", "A"},
                      {"params", {{"least_score", 0.65}, {"angle_range", 180}, {"least_contrast", 20}}},
                      {"regions", {{"part", rectangle(pose.origin, kPlateLength * k + 60 * unit, kPlateWidth * k + 60 * unit)}}},
                      {"points", {{"origin", {pose.origin.x, pose.origin.y}}}},
                      {"checks", {{{"output", "score"}, {"name", "Plate"}, {"low", 0.65}}}}});
-    steps.push_back({{"id", "top"}, {"kind", "line"}, {"name", "Top edge"}, {"datum", "plate"},
+    steps.push_back({{"id", "top"},
+                     {"kind", "line"},
+                     {"name", "Top edge"},
+                     {"datum", "plate"},
                      {"params", {{"polarity", "dark_to_bright"}, {"least_strength", 60}, {"windows", 40}}},
                      {"regions", {{"window", window(at(-44, -kPlateWidth / 2), at(44, -kPlateWidth / 2), 40 * unit)}}}});
     for (const auto& [id, label, x] : {std::tuple{"hole_left", "Left hole", -kHolePitch / 2}, std::tuple{"hole_right", "Right hole", kHolePitch / 2}})
-        steps.push_back({{"id", id}, {"kind", "circle"}, {"name", label}, {"datum", "plate"},
+        steps.push_back({{"id", id},
+                         {"kind", "circle"},
+                         {"name", label},
+                         {"datum", "plate"},
                          {"params", {{"polarity", "bright_to_dark"}, {"least_strength", 60}}},
                          {"regions", {{"ring", ring(x, kHoleY)}}}});
-    steps.push_back({{"id", "width"}, {"kind", "edge_pair"}, {"name", "Width"}, {"datum", "plate"},
-                     {"params", {{"first", "bright_to_dark"}, {"least_strength", 60}}},
-                     {"regions", {{"window", window(at(-33.9, -kPlateWidth / 2 - 3), at(-33.9, kPlateWidth / 2 + 3), 41 * unit)}}},
-                     {"checks", {{{"output", "distance"}, {"name", "Width"}, {"balloon", 1}, {"nominal", 26.0}, {"plus", 0.05}, {"minus", 0.05}, {"unit", "mm"}}}}});
-    steps.push_back({{"id", "pitch"}, {"kind", "distance"}, {"name", "Hole pitch"}, {"datum", "plate"},
-                     {"inputs", {{"first", "hole_left"}, {"second", "hole_right"}}},
-                     {"checks", {{{"output", "distance"}, {"name", "Hole pitch"}, {"balloon", 2}, {"nominal", 92.0}, {"plus", 0.08}, {"minus", 0.08}, {"unit", "mm"}}}}});
-    steps.push_back({{"id", "slots"}, {"kind", "blobs"}, {"name", "Slots"}, {"datum", "plate"},
+    steps.push_back(
+        {{"id", "width"},
+         {"kind", "edge_pair"},
+         {"name", "Width"},
+         {"datum", "plate"},
+         {"params", {{"first", "bright_to_dark"}, {"least_strength", 60}}},
+         {"regions", {{"window", window(at(-33.9, -kPlateWidth / 2 - 3), at(-33.9, kPlateWidth / 2 + 3), 41 * unit)}}},
+         {"checks",
+          {{{"output", "distance"}, {"name", "Width"}, {"balloon", 1}, {"nominal", 26.0}, {"plus", 0.05}, {"minus", 0.05}, {"unit", "mm"}}}}});
+    steps.push_back(
+        {{"id", "pitch"},
+         {"kind", "distance"},
+         {"name", "Hole pitch"},
+         {"datum", "plate"},
+         {"inputs", {{"first", "hole_left"}, {"second", "hole_right"}}},
+         {"checks",
+          {{{"output", "distance"}, {"name", "Hole pitch"}, {"balloon", 2}, {"nominal", 92.0}, {"plus", 0.08}, {"minus", 0.08}, {"unit", "mm"}}}}});
+    steps.push_back({{"id", "slots"},
+                     {"kind", "blobs"},
+                     {"name", "Slots"},
+                     {"datum", "plate"},
                      {"params", {{"objects", "bright"}, {"least_area", std::round(3000 * unit * unit)}}},
                      {"regions", {{"region", rectangle(at(-1.1, 0), 84 * k, 22 * k)}}},
-                     {"checks", {{{"output", "count"}, {"name", "Slots"}, {"balloon", 3}, {"low", 10}, {"high", 10}},
-                                 {{"output", "areas"}, {"name", "Slot size"}, {"balloon", 4}, {"low", 24}, {"high", 50}, {"unit", "mm2"}}}}});
-    steps.push_back({{"id", "edge"}, {"kind", "distance"}, {"name", "Hole to top edge"}, {"datum", "plate"},
+                     {"checks",
+                      {{{"output", "count"}, {"name", "Slots"}, {"balloon", 3}, {"low", 10}, {"high", 10}},
+                       {{"output", "areas"}, {"name", "Slot size"}, {"balloon", 4}, {"low", 24}, {"high", 50}, {"unit", "mm2"}}}}});
+    steps.push_back({{"id", "edge"},
+                     {"kind", "distance"},
+                     {"name", "Hole to top edge"},
+                     {"datum", "plate"},
                      {"inputs", {{"first", "hole_left"}, {"second", "top"}}},
-                     {"checks", {{{"output", "distance"}, {"name", "Hole to top edge"}, {"balloon", 5}, {"nominal", 22.0}, {"plus", 0.05}, {"minus", 0.05}, {"unit", "mm"}}}}});
+                     {"checks",
+                      {{{"output", "distance"},
+                        {"name", "Hole to top edge"},
+                        {"balloon", 5},
+                        {"nominal", 22.0},
+                        {"plus", 0.05},
+                        {"minus", 0.05},
+                        {"unit", "mm"}}}}});
     return r.dump(2) + "\n";
 }
 
@@ -180,8 +223,13 @@ base::Status writeReedPlates(const std::string& folder, std::uint64_t seed, int 
     for (const auto& d : done)
         if (!d) return d;
     if (auto ok = writePicture(referencePlate(field).picture, "reference.png"); !ok) return ok;
-    json truth{{"set", "reed-plate"}, {"seed", seed}, {"mm_per_px", field.mmPerPixel}, {"width", field.width}, {"height", field.height},
-               {"conventions", "centre in px, pixel centres whole numbers, y down; angle in degree, counter-clockwise as seen; width and pitch in mm"}};
+    json truth{
+        {"set", "reed-plate"},
+        {"seed", seed},
+        {"mm_per_px", field.mmPerPixel},
+        {"width", field.width},
+        {"height", field.height},
+        {"conventions", "centre in px, pixel centres whole numbers, y down; angle in degree, counter-clockwise as seen; width and pitch in mm"}};
     auto& pictures = truth["pictures"] = json::array();
     std::vector<std::pair<std::string, std::string>> trials;
     for (int n = 0; n < count; ++n) {
@@ -189,7 +237,8 @@ base::Status writeReedPlates(const std::string& folder, std::uint64_t seed, int 
         const bool bad = t.fault != Fault::None;
         json items = json::array();
         if (t.fault != Fault::Absent) items.push_back(truthItem(t));
-        pictures.push_back({{"picture", leafOf(n)}, {"label", bad ? "bad" : "good"}, {"fault", bad ? json(name(t.fault)) : json()}, {"items", items}});
+        pictures.push_back(
+            {{"picture", leafOf(n)}, {"label", bad ? "bad" : "good"}, {"fault", bad ? json(name(t.fault)) : json()}, {"items", items}});
         trials.push_back({leafOf(n), bad ? "bad" : "good"});
     }
     if (auto ok = files.write(path("truth.json"), truth.dump(2) + "\n"); !ok) return ok;

@@ -8,7 +8,8 @@
 #include <optional>
 #include <string>
 
-namespace demo {
+namespace demo
+{
 
 enum class Fault { None, MissingSlot, HoleOff, Narrow, Absent, Cut };
 const char* name(Fault fault); // "", "missing slot", …

@@ -4,7 +4,8 @@
 #include <array>
 #include <cmath>
 
-namespace demo {
+namespace demo
+{
 using geometry::Point;
 
 Random::Random(std::uint64_t seed)
@@ -107,9 +108,11 @@ std::vector<Point> circleOutline(Point centre, double radius)
 std::vector<Point> roundedBox(double left, double top, double right, double bottom, double radius)
 {
     std::vector<Point> out;
-    const std::array<Point, 4> centres{{{right - radius, top + radius}, {left + radius, top + radius}, {left + radius, bottom - radius}, {right - radius, bottom - radius}}};
+    const std::array<Point, 4> centres{
+        {{right - radius, top + radius}, {left + radius, top + radius}, {left + radius, bottom - radius}, {right - radius, bottom - radius}}};
     for (int corner = 0; corner < 4; ++corner)
-        for (int i = 0; i <= 24; ++i) out.push_back(centres[std::size_t(corner)] + geometry::direction(geometry::kPi / 2 * (corner + i / 24.0)) * radius);
+        for (int i = 0; i <= 24; ++i)
+            out.push_back(centres[std::size_t(corner)] + geometry::direction(geometry::kPi / 2 * (corner + i / 24.0)) * radius);
     return out;
 }
 
@@ -148,7 +151,8 @@ void blur(std::vector<float>& picture, int width, int height, double sigma)
     picture = std::move(out);
 }
 
-std::vector<float> blurredCoverage(const std::vector<std::vector<Point>>& outlines, const std::vector<std::vector<Point>>& holes, int width, int height, double sigma, int finer)
+std::vector<float> blurredCoverage(const std::vector<std::vector<Point>>& outlines, const std::vector<std::vector<Point>>& holes, int width,
+                                   int height, double sigma, int finer)
 {
     const int w = width * finer, h = height * finer;
     Coverage c(w, h);
@@ -172,7 +176,8 @@ std::vector<float> blurredCoverage(const std::vector<std::vector<Point>>& outlin
     return out;
 }
 
-namespace {
+namespace
+{
 // Quantiles of the normal distribution at (i + 0.5) / 4096, by bisection of the error function.
 const std::array<float, 4096>& quantiles()
 {
@@ -206,7 +211,8 @@ image::Image backlit(const std::vector<float>& coverage, int width, int height, 
         int left = 0;
         for (int x = 0; x < width; ++x) {
             const double dx = x - cx;
-            const double field = 1 - light.fall * (dx * dx + dy * dy) / std::max(1.0, far2) + light.tiltX * dx / std::max(1.0, cx) + light.tiltY * dy / std::max(1.0, cy);
+            const double field = 1 - light.fall * (dx * dx + dy * dy) / std::max(1.0, far2) + light.tiltX * dx / std::max(1.0, cx) +
+                                 light.tiltY * dy / std::max(1.0, cy);
             const double level = light.bright * field * double(1 - part[x]) + light.dark * double(part[x]);
             if (left == 0) pool = random.bits(), left = 5;
             const double n = light.noise * double(q[pool & 4095]);

@@ -9,7 +9,8 @@
 #include <cstdint>
 #include <vector>
 
-namespace demo {
+namespace demo
+{
 
 class Random
 {
@@ -44,7 +45,8 @@ std::vector<geometry::Point> roundedBox(double left, double top, double right, d
 void blur(std::vector<float>& picture, int width, int height, double sigma);
 // Coverage as a lens blurs it and pixels then integrate it: drawn and blurred on a grid `finer` times as fine, then averaged. Blurring
 // after the pixels have integrated would shift edges by up to 0.02 px, depending on their phase.
-std::vector<float> blurredCoverage(const std::vector<std::vector<geometry::Point>>& outlines, const std::vector<std::vector<geometry::Point>>& holes, int width, int height, double sigma, int finer);
+std::vector<float> blurredCoverage(const std::vector<std::vector<geometry::Point>>& outlines, const std::vector<std::vector<geometry::Point>>& holes,
+                                   int width, int height, double sigma, int finer);
 
 struct Light {
     double bright = 222, dark = 26; // grey levels of background and part

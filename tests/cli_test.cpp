@@ -44,19 +44,24 @@ private slots:
         QVERIFY(item["item"] == 1 && item["verdict"] == "accept" && item["milliseconds"].get<double>() > 0);
         const auto& datum = item["steps"][0];
         QVERIFY(datum["kind"] == "pattern" && datum["state"] == "ok" && datum["reason"].is_null());
-        for (const auto& [key, unit] : {std::pair{"x", "px"}, {"y", "px"}, {"angle", "°"}, {"score", ""}}) QCOMPARE(datum["outputs"][key]["unit"].get<std::string>(), std::string(unit));
+        for (const auto& [key, unit] : {std::pair{"x", "px"}, {"y", "px"}, {"angle", "°"}, {"score", ""}})
+            QCOMPARE(datum["outputs"][key]["unit"].get<std::string>(), std::string(unit));
         bool width = false;
         for (const auto& c : item["checks"]) {
             for (const char* key : {"step", "name", "unit", "nominal", "low", "high", "verdict", "reason"}) QVERIFY2(c.contains(key), key);
             QVERIFY(c.contains("value") != c.contains("values"));
-            if (c["name"] == "Width") width = std::abs(c["value"].get<double>() - 26) < 0.06 && c["nominal"] == 26.0 && std::abs(c["low"].get<double>() - 25.95) < 1e-9 && c["unit"] == "mm";
+            if (c["name"] == "Width")
+                width = std::abs(c["value"].get<double>() - 26) < 0.06 && c["nominal"] == 26.0 && std::abs(c["low"].get<double>() - 25.95) < 1e-9 &&
+                        c["unit"] == "mm";
         }
         QVERIFY(width);
         QVERIFY(j["pictures"][2]["error"].is_string() && j["pictures"][2]["items"].empty());
     }
     void everythingIsWrittenWhereAsked()
     {
-        QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), at("plate-003.png"), "--json", at("r.json"), "--csv", at("r.csv"), "--log", at("r.sqlite"), "--annotate", at("annotated")}), 1);
+        QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), at("plate-003.png"), "--json", at("r.json"), "--csv", at("r.csv"), "--log",
+                       at("r.sqlite"), "--annotate", at("annotated")}),
+                 1);
         QVERIFY(QFile::exists(m_dir.filePath("r.json")) && QFile::exists(m_dir.filePath("r.sqlite")));
         QCOMPARE(int(QString::fromStdString(*base::readFile(at("r.csv"))).count('\n')), 3);
         const auto drawn = image::loadCapture(at("annotated/plate-003.png"));

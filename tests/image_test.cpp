@@ -7,7 +7,8 @@
 
 using namespace image;
 
-namespace {
+namespace
+{
 std::string jpegOf(int width, int height, int components)
 {
     jpeg_compress_struct c{};
@@ -81,7 +82,10 @@ Image ramp(PixelFormat format, int width = 37, int height = 23)
         for (std::size_t i = 0; i < p.rowBytes(); ++i) p.row(y)[i] = std::uint8_t(i * 7 + std::size_t(y) * 13);
     return p;
 }
-bool same(const Image& a, const Image& b) { return a.width() == b.width() && a.height() == b.height() && a.format() == b.format() && std::equal(a.row(0), a.row(0) + a.byteCount(), b.row(0)); }
+bool same(const Image& a, const Image& b)
+{
+    return a.width() == b.width() && a.height() == b.height() && a.format() == b.format() && std::equal(a.row(0), a.row(0) + a.byteCount(), b.row(0));
+}
 } // namespace
 
 class ImageTest : public QObject
@@ -204,7 +208,8 @@ private slots:
     }
     void notAPictureIsSaid()
     {
-        for (const std::string& text : {std::string(), std::string("hello"), std::string(100, '\0'), std::string("\x89PNG"), std::string("\xff\xd8")}) {
+        for (const std::string& text :
+             {std::string(), std::string("hello"), std::string(100, '\0'), std::string("\x89PNG"), std::string("\xff\xd8")}) {
             const auto r = decode(text, "notes.txt");
             QVERIFY(!r && !r.error().message.empty() && r.error().where == "notes.txt");
         }

@@ -21,7 +21,10 @@ class InspectTest : public QObject
         r.steps.push_back(s);
         return r;
     }
-    static CheckResult checkOf(const recipe::Recipe& r) { return evaluate(*Prepared::make(r), captureOf(draw({box(30, 5, 90, 55)}, 120, 60))).items.at(0).checks.at(0); }
+    static CheckResult checkOf(const recipe::Recipe& r)
+    {
+        return evaluate(*Prepared::make(r), captureOf(draw({box(30, 5, 90, 55)}, 120, 60))).items.at(0).checks.at(0);
+    }
 
 private slots:
     void initTestCase() { m_recipe = *recipe::load(writeDemo(m_dir, 15)); }
@@ -57,7 +60,9 @@ private slots:
         s.checks = {{"areas", "Sizes", *recipe::parseLimits("90 .. 150", base::Unit::SquarePixel), 1}};
         r.steps.push_back(s);
         const auto prepared = Prepared::make(r);
-        const auto picture = [](double second) { return captureOf(draw({box(19.5, 19.5, 29.5, 29.5), box(49.5, 19.5, 49.5 + second, 29.5), box(79.5, 19.5, 89.5, 29.5)}, 120, 60)); };
+        const auto picture = [](double second) {
+            return captureOf(draw({box(19.5, 19.5, 29.5, 29.5), box(49.5, 19.5, 49.5 + second, 29.5), box(79.5, 19.5, 89.5, 29.5)}, 120, 60));
+        };
         QCOMPARE(int(evaluate(*prepared, picture(10)).items[0].checks[0].verdict), int(Verdict::Pass));
         const auto bad = evaluate(*prepared, picture(20)).items[0].checks[0];
         QCOMPARE(int(bad.verdict), int(Verdict::Fail)); // only the second is wrong, and it is named
@@ -146,13 +151,15 @@ private slots:
         std::map<std::string, PictureResult> one, many;
         for (const int threads : {1, 4}) {
             auto& to = threads == 1 ? one : many;
-            TrialRunner runner([&](int, PictureResult r) { to[r.picture] = std::move(r); }, std::make_shared<CaptureCache>(std::size_t(1) << 30), threads);
+            TrialRunner runner([&](int, PictureResult r) { to[r.picture] = std::move(r); }, std::make_shared<CaptureCache>(std::size_t(1) << 30),
+                               threads);
             runner.run(prepared, pictures, 1, pictures.back());
             runner.wait();
         }
         QCOMPARE(one.size(), pictures.size());
         for (const auto& [name, r] : one)
-            for (std::size_t i = 0; i < r.items[0].checks.size(); ++i) QVERIFY(r.items[0].checks[i].values == many.at(name).items[0].checks[i].values);
+            for (std::size_t i = 0; i < r.items[0].checks.size(); ++i)
+                QVERIFY(r.items[0].checks[i].values == many.at(name).items[0].checks[i].values);
     }
     void unreadablePicturesAreAnsweredToo()
     {

@@ -91,7 +91,9 @@ private slots:
         QTest::addColumn<QString>("pointer");
         QTest::addColumn<QString>("value");
         QTest::addColumn<QString>("says");
-        const auto row = [](const char* name, const char* pointer, const char* value, const char* says) { QTest::newRow(name) << pointer << value << says; };
+        const auto row = [](const char* name, const char* pointer, const char* value, const char* says) {
+            QTest::newRow(name) << pointer << value << says;
+        };
         row("newer version", "/version", "99", "made by a newer program");
         row("another format", "/format", "\"other\"", "\"dikkat-recipe\" is expected");
         row("unknown field", "/colour", "1", "unknown field \"colour\"");
@@ -105,7 +107,8 @@ private slots:
         row("a region that is none", "/steps/4/regions/window", "7", "regions: window: must be an object");
         row("region without width", "/steps/4/regions/window", R"({"shape":"window","from":[0,0],"to":[9,9]})", "width is missing");
         row("a width of nothing", "/steps/4/regions/window/width", "0", "width must be greater than 0 px");
-        row("a shape that does not fit", "/steps/4/regions/window", R"({"shape":"circle","centre":[0,0],"radius":3})", "shape \"circle\" does not fit; possible are window");
+        row("a shape that does not fit", "/steps/4/regions/window", R"({"shape":"circle","centre":[0,0],"radius":3})",
+            "shape \"circle\" does not fit; possible are window");
         row("unknown region", "/steps/4/regions/other", R"({"shape":"whole"})", "no such region");
         row("point that is none", "/steps/0/points/origin", "[1]", "must be [x, y] in px");
         row("unknown input", "/steps/5/inputs/third", "\"s\"", "no such input");
@@ -139,7 +142,8 @@ private slots:
     }
     void aHandWrittenRecipeNeedsLittle()
     {
-        const auto r = loadText(R"({"format":"dikkat-recipe","version":1,"steps":[{"id":"w","kind":"edge_pair","regions":{"window":{"shape":"window","from":[5,5],"to":[90,5],"width":9}},"checks":[{"low":10,"unit":"px"}]}]})");
+        const auto r = loadText(
+            R"({"format":"dikkat-recipe","version":1,"steps":[{"id":"w","kind":"edge_pair","regions":{"window":{"shape":"window","from":[5,5],"to":[90,5],"width":9}},"checks":[{"low":10,"unit":"px"}]}]})");
         QVERIFY2(r.has_value(), r ? "" : r.error().text().c_str());
         QCOMPARE(r->steps[0].checks[0].output, std::string("distance"));
         QCOMPARE(r->steps[0].checks[0].balloon, 1);
@@ -215,7 +219,8 @@ private slots:
     }
     void nonsenseIsNoLimit()
     {
-        for (const char* typed : {"abc", "26 +-", "5 .. 3", "26 27", "+", ">= x", "1 .. 2 .. 3", "26 +-0.1 mm"}) QVERIFY2(!parseLimits(typed, base::Unit::None), typed);
+        for (const char* typed : {"abc", "26 +-", "5 .. 3", "26 27", "+", ">= x", "1 .. 2 .. 3", "26 +-0.1 mm"})
+            QVERIFY2(!parseLimits(typed, base::Unit::None), typed);
         QVERIFY(!parseLimits("", base::Unit::None)->any());
     }
     void endsAreIncludedAndSharesAreRight()

@@ -10,7 +10,8 @@
 
 using namespace records;
 
-namespace {
+namespace
+{
 recipe::Recipe recipeOf(double high = 61)
 {
     recipe::Recipe r;

@@ -8,7 +8,8 @@
 
 using namespace support;
 
-namespace {
+namespace
+{
 double luminance(const QColor& c)
 {
     const auto lin = [](double v) { return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); };
@@ -33,7 +34,10 @@ public:
         desktop::GridCell cell;
         cell.asked = c < 4;
         cell.place = 0.5;
-        cell.verdict = c == 0 ? inspect::Verdict::Pass : c == 1 ? inspect::Verdict::Fail : c == 2 ? inspect::Verdict::NotMeasured : inspect::Verdict::Unjudged;
+        cell.verdict = c == 0   ? inspect::Verdict::Pass
+                       : c == 1 ? inspect::Verdict::Fail
+                       : c == 2 ? inspect::Verdict::NotMeasured
+                                : inspect::Verdict::Unjudged;
         return cell;
     }
     QString verdictLine() const override { return {}; }
@@ -73,7 +77,10 @@ private slots:
                 for (std::size_t i = 0; i < labels.size(); ++i) {
                     QVERIFY2(!labels[i].box.adjusted(2, 2, -2, -2).intersects(scene.obstacle), qPrintable(QString("%1 %2").arg(degree).arg(i)));
                     for (std::size_t j = 0; j < i; ++j)
-                        QVERIFY2(!labels[i].box.adjusted(1, 1, -1, -1).intersects(labels[j].box.adjusted(1, 1, -1, -1)), qPrintable(QString("%1°: %2 and %3").arg(degree).arg(QString::fromStdString(labels[i].step), QString::fromStdString(labels[j].step))));
+                        QVERIFY2(!labels[i].box.adjusted(1, 1, -1, -1).intersects(labels[j].box.adjusted(1, 1, -1, -1)),
+                                 qPrintable(QString("%1°: %2 and %3")
+                                                .arg(degree)
+                                                .arg(QString::fromStdString(labels[i].step), QString::fromStdString(labels[j].step))));
                 }
             }
         }
@@ -104,7 +111,8 @@ private slots:
                     if (width == 3 && (a >= 3) && (b >= 3)) continue; // a ring has no room; unjudged and not asked are both no news
                     long long difference = 0;
                     for (int y = 0; y < cells[0].height(); ++y)
-                        for (int x = 0; x < cells[0].width(); ++x) difference += std::abs(cells[std::size_t(a)].pixelColor(x, y).value() - cells[std::size_t(b)].pixelColor(x, y).value());
+                        for (int x = 0; x < cells[0].width(); ++x)
+                            difference += std::abs(cells[std::size_t(a)].pixelColor(x, y).value() - cells[std::size_t(b)].pixelColor(x, y).value());
                     QVERIFY2(difference > 100, qPrintable(QString("width %1: %2 and %3 look alike (%4)").arg(width).arg(a).arg(b).arg(difference)));
                 }
         }
@@ -136,14 +144,16 @@ private slots:
         QTemporaryDir dir;
         const auto recipe = *recipe::load(writeDemo(dir, 3));
         const auto prepared = inspect::Prepared::make(recipe);
-        const auto good = *image::loadCapture(dir.filePath("plate-001.png").toStdString()), bad = *image::loadCapture(dir.filePath("plate-003.png").toStdString());
+        const auto good = *image::loadCapture(dir.filePath("plate-001.png").toStdString()),
+                   bad = *image::loadCapture(dir.filePath("plate-003.png").toStdString());
         const auto count = [](const QImage& p, const QColor& c) {
             int n = 0;
             for (int y = 0; y < p.height(); ++y)
                 for (int x = 0; x < p.width(); ++x) n += p.pixelColor(x, y) == c;
             return n;
         };
-        const QImage a = report::annotated(good, recipe, inspect::evaluate(*prepared, good)), b = report::annotated(bad, recipe, inspect::evaluate(*prepared, bad));
+        const QImage a = report::annotated(good, recipe, inspect::evaluate(*prepared, good)),
+                     b = report::annotated(bad, recipe, inspect::evaluate(*prepared, bad));
         QVERIFY(count(a, report::lightTheme().fail) < 20);
         QVERIFY(count(b, report::lightTheme().fail) > 500); // the filled stamp
     }

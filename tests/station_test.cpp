@@ -8,12 +8,16 @@
 
 using namespace station;
 
-namespace {
+namespace
+{
 std::unique_ptr<PictureSource> simulated()
 {
     return std::make_unique<SimulatedSource>([](int n) { return demo::plate(support::smallField(), 3, n).picture; });
 }
-std::shared_ptr<const inspect::Prepared> demoRecipe(const QString& path) { return std::make_shared<const inspect::Prepared>(*inspect::Prepared::make(*recipe::load(path.toStdString()))); }
+std::shared_ptr<const inspect::Prepared> demoRecipe(const QString& path)
+{
+    return std::make_shared<const inspect::Prepared>(*inspect::Prepared::make(*recipe::load(path.toStdString())));
+}
 } // namespace
 
 class StationTest : public QObject

@@ -19,12 +19,14 @@
 #include <QToolButton>
 #include <limits>
 
-namespace steps {
+namespace steps
+{
 recipe::StepKind grey_mean();
 }
 std::span<const recipe::StepKind> recipe::allStepKinds()
 {
-    static const StepKind kinds[] = {steps::pattern(), steps::line(), steps::circle(), steps::edge_point(), steps::edge_pair(), steps::blobs(), steps::distance(), steps::grey_mean()};
+    static const StepKind kinds[] = {steps::pattern(),   steps::line(),  steps::circle(),   steps::edge_point(),
+                                     steps::edge_pair(), steps::blobs(), steps::distance(), steps::grey_mean()};
     return kinds;
 }
 
@@ -49,7 +51,9 @@ class StepKindsTest : public QObject
         for (const RegionSpec& spec : k.regions) {
             geometry::Region region;
             switch (spec.shapes.front()) {
-            case geometry::Shape::Window: region = geometry::Region::window(c - geometry::Point{size, 0}, c + geometry::Point{size, 0}, size / 2); break;
+            case geometry::Shape::Window:
+                region = geometry::Region::window(c - geometry::Point{size, 0}, c + geometry::Point{size, 0}, size / 2);
+                break;
             case geometry::Shape::Rectangle: region = geometry::Region::rectangle(c, 2 * size, size); break;
             case geometry::Shape::Circle: region = geometry::Region::circle(c, size); break;
             case geometry::Shape::Ring: region = geometry::Region::ring(c, size / 2, size); break;
@@ -125,7 +129,8 @@ private slots:
                 QVERIFY2(!r && r.error().text().find(p.key) != std::string::npos, (p.key + " " + text).c_str());
             }
             if (const auto* real = std::get_if<Real>(&p.domain)) {
-                QVERIFY(!p.check(std::numeric_limits<double>::quiet_NaN()) && !p.check(real->max * 2 + 1) && p.check(real->max) && p.check(real->min));
+                QVERIFY(!p.check(std::numeric_limits<double>::quiet_NaN()) && !p.check(real->max * 2 + 1) && p.check(real->max) &&
+                        p.check(real->min));
                 QVERIFY(!p.check(std::string("1")));
             }
         }
@@ -195,8 +200,10 @@ private slots:
             Step s = placed(kind(), w, h);
             for (const ParamSpec& p : kind().params) {
                 Value v;
-                if (const auto* real = std::get_if<Real>(&p.domain)) v = r.below(4) ? r.uniform(real->min, std::min(real->max, real->min + 60)) : r.uniform(real->min, real->max);
-                else if (const auto* whole = std::get_if<Whole>(&p.domain)) v = whole->min + std::int64_t(r.below(int(std::min<std::int64_t>(whole->max - whole->min + 1, 200))));
+                if (const auto* real = std::get_if<Real>(&p.domain))
+                    v = r.below(4) ? r.uniform(real->min, std::min(real->max, real->min + 60)) : r.uniform(real->min, real->max);
+                else if (const auto* whole = std::get_if<Whole>(&p.domain))
+                    v = whole->min + std::int64_t(r.below(int(std::min<std::int64_t>(whole->max - whole->min + 1, 200))));
                 else if (const auto* c = std::get_if<Choices>(&p.domain)) v = c->all[std::size_t(r.below(int(c->all.size())))].key;
                 else v = r.below(2) == 1;
                 p.put(s.params, v);

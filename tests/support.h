@@ -8,7 +8,8 @@
 #include <QtTest>
 #include <set>
 
-namespace support {
+namespace support
+{
 
 // A quarter of the demo's resolution: fast, and every step still works.
 inline demo::Field smallField() { return {816, 683, 0.156}; }
@@ -23,15 +24,20 @@ inline std::string writeDemo(const QTemporaryDir& dir, int count, std::uint64_t 
 inline image::Capture captureOf(image::Image picture, const std::string& id = "test") { return image::makeCapture(std::move(picture), id); }
 
 // Dark outlines on a bright ground.
-inline image::Image draw(const std::vector<std::vector<geometry::Point>>& dark, int w, int h, const std::vector<std::vector<geometry::Point>>& holes = {}, double noise = 2)
+inline image::Image draw(const std::vector<std::vector<geometry::Point>>& dark, int w, int h,
+                         const std::vector<std::vector<geometry::Point>>& holes = {}, double noise = 2)
 {
     demo::Random random(5);
     return demo::backlit(demo::blurredCoverage(dark, holes, w, h, 0.8, 2), w, h, {200, 50, 0, 0, 0, noise}, random);
 }
-inline std::vector<geometry::Point> box(double left, double top, double right, double bottom) { return {{left, top}, {right, top}, {right, bottom}, {left, bottom}}; }
+inline std::vector<geometry::Point> box(double left, double top, double right, double bottom)
+{
+    return {{left, top}, {right, top}, {right, bottom}, {left, bottom}};
+}
 
 // Runs one step kind alone on a picture, fixed to it, with default settings edited by `edit`.
-inline inspect::PictureResult runStep(const std::string& kind, image::Image picture, const std::function<void(recipe::Step&)>& edit, double mmPerPixel = 0)
+inline inspect::PictureResult runStep(const std::string& kind, image::Image picture, const std::function<void(recipe::Step&)>& edit,
+                                      double mmPerPixel = 0)
 {
     recipe::Recipe r;
     r.mmPerPixel = mmPerPixel;

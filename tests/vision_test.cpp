@@ -12,9 +12,10 @@ using namespace vision;
 using geometry::Point;
 using geometry::Region;
 
-namespace {
-image::Image render(const std::vector<std::vector<Point>>& dark, int w, int h, double blur, double noise, std::uint64_t seed, double bright = 200, double part = 50,
-                    const std::vector<std::vector<Point>>& holes = {})
+namespace
+{
+image::Image render(const std::vector<std::vector<Point>>& dark, int w, int h, double blur, double noise, std::uint64_t seed, double bright = 200,
+                    double part = 50, const std::vector<std::vector<Point>>& holes = {})
 {
     const auto picture = demo::blurredCoverage(dark, holes, w, h, blur, 4);
     demo::Random random(seed);
@@ -129,7 +130,8 @@ private slots:
             const double radius = 30 + i % 4 * 0.25;
             const Point c{64 + 0.13 * i, 63 + 0.07 * i};
             const image::Image p = render({demo::circleOutline(c, radius)}, 140, 140, 1.2, 2, std::uint64_t(i));
-            const Probe probe = probeCircle(p.grey(), {64 + 0.13 * i + 1, 63 + 0.07 * i - 1}, 20, 42, 64, 3, false, {Polarity::DarkToBright, 20, 1}, Pick::Strongest);
+            const Probe probe =
+                probeCircle(p.grey(), {64 + 0.13 * i + 1, 63 + 0.07 * i - 1}, 20, 42, 64, 3, false, {Polarity::DarkToBright, 20, 1}, Pick::Strongest);
             std::vector<Point> points;
             for (const Edge& e : probe.edges) points.push_back(e.point);
             const auto fit = geometry::fitCircle(points, 0.5);
@@ -173,7 +175,8 @@ private slots:
             }
             const auto between = [&](int t) {
                 double n0 = 0, n1 = 0, s0 = 0, s1 = 0;
-                for (int v = 0; v < 256; ++v) (v < t ? n0 : n1) += double(h.count[std::size_t(v)]), (v < t ? s0 : s1) += v * double(h.count[std::size_t(v)]);
+                for (int v = 0; v < 256; ++v)
+                    (v < t ? n0 : n1) += double(h.count[std::size_t(v)]), (v < t ? s0 : s1) += v * double(h.count[std::size_t(v)]);
                 return n0 > 0 && n1 > 0 ? n0 * n1 * std::pow(s0 / n0 - s1 / n1, 2) : 0.0;
             };
             double best = 0;
@@ -279,7 +282,8 @@ private slots:
             double turn = std::abs(geometry::wrapped(list.blobs[0].angle - angle));
             turn = std::min(turn, geometry::kPi - turn);
             QVERIFY(turn < 0.01);
-            QVERIFY2(std::abs(list.blobs[0].area - 1200) < 42 && geometry::distance(list.blobs[0].centroid, {60.3, 59.8}) < 0.25, qPrintable(QString("%1: %2").arg(i).arg(list.blobs[0].area)));
+            QVERIFY2(std::abs(list.blobs[0].area - 1200) < 42 && geometry::distance(list.blobs[0].centroid, {60.3, 59.8}) < 0.25,
+                     qPrintable(QString("%1: %2").arg(i).arg(list.blobs[0].area)));
             double closed = 0; // the outline encloses just the blob's pixels
             for (const auto& loop : outlines(list, 0))
                 for (std::size_t k = 0; k < loop.size(); ++k) closed += geometry::cross(loop[k], loop[(k + 1) % loop.size()]) / 2;
@@ -337,7 +341,9 @@ private slots:
         const auto finds = findPattern(p.grey(), *model, Region::whole(), o);
         QCOMPARE(int(finds.size()), 3);
         for (const auto& t : truth)
-            QVERIFY(std::any_of(finds.begin(), finds.end(), [&](const PatternFind& f) { return geometry::distance(f.pose.origin, t.origin) < 0.05 && std::abs(geometry::wrapped(f.pose.angle - t.angle)) < 0.001; }));
+            QVERIFY(std::any_of(finds.begin(), finds.end(), [&](const PatternFind& f) {
+                return geometry::distance(f.pose.origin, t.origin) < 0.05 && std::abs(geometry::wrapped(f.pose.angle - t.angle)) < 0.001;
+            }));
         // The search region limits where the middle may lie; the angle range how far it may be turned.
         QCOMPARE(int(findPattern(p.grey(), *model, Region::circle({150, 150}, 60), o).size()), 1);
         o.angleFrom = -0.6, o.angleTo = 0.6;

@@ -10,7 +10,8 @@
 #include <QSettings>
 #include <QStandardPaths>
 
-namespace support {
+namespace support
+{
 
 // Settings and data of their own, so that tests neither see nor change a person's.
 class OwnPlace

@@ -30,7 +30,10 @@ class WindowTest : public QObject
     Session& session() { return m_window->session(); }
     SheetView* sheet() { return m_window->setupPage()->sheet(); }
     GridView* grid() { return m_window->setupPage()->grid(); }
-    bool settled() { return waitFor([&] { return session().pending() == 0; }); }
+    bool settled()
+    {
+        return waitFor([&] { return session().pending() == 0; });
+    }
     void openDemo()
     {
         QVERIFY(m_window->openRecipe(m_recipe));
@@ -53,10 +56,7 @@ class WindowTest : public QObject
     }
 
 private slots:
-    void initTestCase()
-    {
-        m_recipe = QString::fromStdString(writeDemo(m_demo, 12));
-    }
+    void initTestCase() { m_recipe = QString::fromStdString(writeDemo(m_demo, 12)); }
     void init() { m_window = openWindow(m_place.path("data")); }
     void cleanup()
     {
@@ -69,7 +69,8 @@ private slots:
     {
         QTemporaryDir dir;
         QVERIFY(QDir(dir.path()).mkdir("pictures"));
-        for (int n = 1; n <= 6; ++n) QVERIFY(QFile::copy(m_demo.filePath(QString("plate-00%1.png").arg(n)), dir.filePath(QString("pictures/plate-00%1.png").arg(n))));
+        for (int n = 1; n <= 6; ++n)
+            QVERIFY(QFile::copy(m_demo.filePath(QString("plate-00%1.png").arg(n)), dir.filePath(QString("pictures/plate-00%1.png").arg(n))));
         QDir::setCurrent(dir.path());
         clickMenu(*m_window, "Recipe", "new");
         // The folder, in the file dialog.
@@ -304,7 +305,8 @@ private slots:
                 QVERIFY(dialog);
                 auto* list = dialog->findChild<QListView*>();
                 for (int i = 0; i < list->model()->rowCount(); ++i)
-                    if (list->model()->index(i, 0).data().toString().endsWith(QString::fromStdString(kind.label))) list->setCurrentIndex(list->model()->index(i, 0));
+                    if (list->model()->index(i, 0).data().toString().endsWith(QString::fromStdString(kind.label)))
+                        list->setCurrentIndex(list->model()->index(i, 0));
                 QTest::keyClick(dialog, Qt::Key_Return);
             });
             QTest::keyClick(sheet(), Qt::Key_K);
@@ -434,7 +436,8 @@ private slots:
         session().change("x", [](recipe::Recipe& r) { r.name = "nearly lost"; });
         QVERIFY(waitFor([] { return !QDir(Recovery::folder()).entryList({"*.dikkat"}).isEmpty(); }, 6000));
         // The process died: its file stays behind under a number that is no process.
-        const QString left = QDir(Recovery::folder()).entryInfoList({"*.dikkat"}).front().absoluteFilePath(), dead = Recovery::folder() + "/999999999.dikkat";
+        const QString left = QDir(Recovery::folder()).entryInfoList({"*.dikkat"}).front().absoluteFilePath(),
+                      dead = Recovery::folder() + "/999999999.dikkat";
         QVERIFY(QFile::copy(left, dead) && QFile::copy(left + ".from", dead + ".from"));
         session().newRecipe();
         m_window.reset();

@@ -12,7 +12,8 @@
 #include <QTest>
 #include <iostream>
 
-namespace {
+namespace
+{
 using namespace desktop;
 
 template <class F> bool waitFor(F done, int milliseconds = 60000)
@@ -46,13 +47,16 @@ int main(int argc, char** argv)
     QDir().mkpath(out);
     report::loadFonts();
     applyTheme(application);
-    const auto simulated = [] { return std::make_unique<station::SimulatedSource>([](int n) { return demo::plate(demo::Field{}, 2211, n).picture; }); };
+    const auto simulated = [] {
+        return std::make_unique<station::SimulatedSource>([](int n) { return demo::plate(demo::Field{}, 2211, n).picture; });
+    };
     MainWindow window(simulated, scratch.path());
     window.resize(1280, 800);
     window.show();
     const auto shoot = [&](const char* name) {
         QTest::qWait(250);
-        if (!window.grab().save(out + QStringLiteral("/") + QLatin1String(name) + QStringLiteral(".png"))) std::cerr << "cannot write " << name << "\n";
+        if (!window.grab().save(out + QStringLiteral("/") + QLatin1String(name) + QStringLiteral(".png")))
+            std::cerr << "cannot write " << name << "\n";
     };
     shoot("empty");
     if (!window.openRecipe(demoFolder + QStringLiteral("/reed-plate.dikkat"))) {

@@ -7,8 +7,10 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-namespace base {
-namespace {
+namespace base
+{
+namespace
+{
 
 tl::unexpected<Error> systemError(const std::string& what, const std::string& path)
 {
@@ -37,7 +39,8 @@ public:
     {
         const int fd = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
         if (fd < 0) return systemError("cannot open", path);
-        struct stat info {};
+        struct stat info {
+        };
         if (::fstat(fd, &info) == 0 && S_ISDIR(info.st_mode)) {
             ::close(fd);
             return fail(ErrorCode::Io, "is a folder, a file was expected", path);

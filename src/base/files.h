@@ -8,17 +8,18 @@
 #include <cstdint>
 #include <string>
 
-namespace base {
+namespace base
+{
 
 class FileSystem
 {
 public:
     virtual ~FileSystem() = default;
-    virtual Result<std::string> read(const std::string& path) = 0;                     // NotFound, Io
-    virtual Status write(const std::string& path, const std::string& bytes) = 0;       // creates or replaces; Io
-    virtual Status sync(const std::string& path) = 0;                                  // file, then its folder; Io
-    virtual Status rename(const std::string& from, const std::string& to) = 0;         // replaces; Io
-    virtual Status remove(const std::string& path) = 0;                                // Io
+    virtual Result<std::string> read(const std::string& path) = 0;               // NotFound, Io
+    virtual Status write(const std::string& path, const std::string& bytes) = 0; // creates or replaces; Io
+    virtual Status sync(const std::string& path) = 0;                            // file, then its folder; Io
+    virtual Status rename(const std::string& from, const std::string& to) = 0;   // replaces; Io
+    virtual Status remove(const std::string& path) = 0;                          // Io
 };
 
 FileSystem& realFiles();

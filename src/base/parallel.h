@@ -6,7 +6,8 @@
 #include <thread>
 #include <vector>
 
-namespace base {
+namespace base
+{
 
 // Calls job(0) .. job(count-1), each once, on at most `threads` threads (0: one per core). Returns when all are done.
 inline void parallelFor(int count, int threads, const std::function<void(int)>& job)

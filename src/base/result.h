@@ -6,7 +6,8 @@
 #include <string>
 #include <tl/expected.hpp>
 
-namespace base {
+namespace base
+{
 
 enum class ErrorCode { InvalidArgument, OutOfRange, NotFound, Io, Corrupt, Unsupported, NoResult, Cancelled };
 

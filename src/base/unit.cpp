@@ -6,8 +6,10 @@
 #include <cmath>
 #include <utility>
 
-namespace base {
-namespace {
+namespace base
+{
+namespace
+{
 struct Row {
     Unit unit;
     const char* symbol;

@@ -4,7 +4,8 @@
 #include <string>
 #include <string_view>
 
-namespace base {
+namespace base
+{
 
 enum class Unit { None, Pixel, Millimetre, SquarePixel, SquareMillimetre, Degree, GreyLevel, Percent };
 

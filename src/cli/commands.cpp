@@ -18,25 +18,26 @@
 #include <mutex>
 #include <set>
 
-namespace cli {
+namespace cli
+{
 namespace fs = std::filesystem;
 
-namespace {
-const char* kUsage =
-    "usage: dikkat-cli demo DIR [--set NAME] [--seed N] [--count N]\n"
-    "       dikkat-cli kinds [--json | --page | --schema]\n"
-    "       dikkat-cli pack FOLDER RECIPE\n"
-    "       dikkat-cli unpack RECIPE FOLDER\n"
-    "       dikkat-cli inspect RECIPE PICTURE... [--json FILE|-] [--csv FILE] [--log FILE] [--annotate DIR] [--jobs N]\n"
-    "exit: 0 all accepted, 1 some rejected, 2 bad usage or input that could not be read\n";
-
+namespace
+{
+const char* kUsage = "usage: dikkat-cli demo DIR [--set NAME] [--seed N] [--count N]\n"
+                     "       dikkat-cli kinds [--json | --page | --schema]\n"
+                     "       dikkat-cli pack FOLDER RECIPE\n"
+                     "       dikkat-cli unpack RECIPE FOLDER\n"
+                     "       dikkat-cli inspect RECIPE PICTURE... [--json FILE|-] [--csv FILE] [--log FILE] [--annotate DIR] [--jobs N]\n"
+                     "exit: 0 all accepted, 1 some rejected, 2 bad usage or input that could not be read\n";
 
 // Words and options of one command; an unknown option or a missing value is Bad.
 struct Arguments {
     std::vector<std::string> words;
     std::map<std::string, std::string> options;
 
-    static base::Result<Arguments> read(const std::vector<std::string>& all, const std::set<std::string>& withValue, const std::set<std::string>& flags)
+    static base::Result<Arguments> read(const std::vector<std::string>& all, const std::set<std::string>& withValue,
+                                        const std::set<std::string>& flags)
     {
         Arguments a;
         bool optionsOver = false;
@@ -64,7 +65,8 @@ struct Arguments {
         long long v = 0;
         const auto r = std::from_chars(it->second.data(), it->second.data() + it->second.size(), v);
         if (r.ec != std::errc() || r.ptr != it->second.data() + it->second.size() || v < low || v > high)
-            return base::fail(base::ErrorCode::OutOfRange, option + " = " + it->second + " is not a whole number in " + std::to_string(low) + " .. " + std::to_string(high));
+            return base::fail(base::ErrorCode::OutOfRange,
+                              option + " = " + it->second + " is not a whole number in " + std::to_string(low) + " .. " + std::to_string(high));
         return v;
     }
     std::string option(const std::string& key) const
@@ -171,7 +173,8 @@ public:
                 continue;
             }
             for (const auto& item : r.items) {
-                table << r.picture << (r.items.size() > 1 ? " item " + std::to_string(item.number) : "") << ": " << (item.accept ? "accept" : "reject");
+                table << r.picture << (r.items.size() > 1 ? " item " + std::to_string(item.number) : "") << ": "
+                      << (item.accept ? "accept" : "reject");
                 if (!item.accept) table << "  " << item.sentence();
                 table << "\n";
                 if (!item.accept) worse(kSomeRejected);
@@ -218,7 +221,8 @@ private:
         }
         return out;
     }
-    static base::Status writeAnnotated(const image::Capture& capture, const recipe::Recipe& recipe, const inspect::PictureResult& result, const std::string& path)
+    static base::Status writeAnnotated(const image::Capture& capture, const recipe::Recipe& recipe, const inspect::PictureResult& result,
+                                       const std::string& path)
     {
         const QImage drawn = report::annotated(capture, recipe, result);
         image::Image copy(drawn.width(), drawn.height(), image::PixelFormat::Colour8);

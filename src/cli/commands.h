@@ -4,7 +4,8 @@
 #include <string>
 #include <vector>
 
-namespace cli {
+namespace cli
+{
 
 constexpr int kDone = 0, kSomeRejected = 1, kBadInput = 2;
 int run(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);

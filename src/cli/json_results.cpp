@@ -1,9 +1,11 @@
 #include "cli/json_results.h"
 
-namespace cli {
+namespace cli
+{
 using nlohmann::ordered_json;
 
-namespace {
+namespace
+{
 ordered_json orNull(const std::optional<double>& v) { return v ? ordered_json(*v) : ordered_json(); }
 ordered_json orNull(const std::string& s) { return s.empty() ? ordered_json() : ordered_json(s); }
 
@@ -18,7 +20,12 @@ ordered_json stepJson(const recipe::Recipe& recipe, const inspect::StepResult& r
         v["unit"] = base::symbol(o.unit);
         outputs[o.name] = std::move(v);
     }
-    return {{"id", r.step}, {"name", s ? s->name : ""}, {"kind", s ? s->kind : ""}, {"state", inspect::name(r.state)}, {"reason", orNull(r.reason)}, {"outputs", std::move(outputs)}};
+    return {{"id", r.step},
+            {"name", s ? s->name : ""},
+            {"kind", s ? s->kind : ""},
+            {"state", inspect::name(r.state)},
+            {"reason", orNull(r.reason)},
+            {"outputs", std::move(outputs)}};
 }
 
 ordered_json checkJson(const inspect::CheckResult& c)
@@ -41,7 +48,11 @@ ordered_json toJson(const recipe::Recipe& recipe, const std::vector<inspect::Pic
     for (const auto& r : results) {
         ordered_json p{{"picture", r.picture}, {"error", r.error ? ordered_json(*r.error) : ordered_json()}, {"items", ordered_json::array()}};
         for (const auto& item : r.items) {
-            ordered_json i{{"item", item.number}, {"verdict", item.accept ? "accept" : "reject"}, {"milliseconds", item.milliseconds}, {"steps", ordered_json::array()}, {"checks", ordered_json::array()}};
+            ordered_json i{{"item", item.number},
+                           {"verdict", item.accept ? "accept" : "reject"},
+                           {"milliseconds", item.milliseconds},
+                           {"steps", ordered_json::array()},
+                           {"checks", ordered_json::array()}};
             for (const auto& s : item.steps) i["steps"].push_back(stepJson(recipe, *s));
             for (const auto& c : item.checks) i["checks"].push_back(checkJson(c));
             p["items"].push_back(std::move(i));
@@ -51,7 +62,8 @@ ordered_json toJson(const recipe::Recipe& recipe, const std::vector<inspect::Pic
     return out;
 }
 
-namespace {
+namespace
+{
 template <class F> void eachKind(F f)
 {
     for (const recipe::StepKind& k : recipe::allStepKinds()) f(k);
@@ -80,16 +92,19 @@ ordered_json kindsJson()
 {
     ordered_json out = ordered_json::array();
     eachKind([&](const recipe::StepKind& k) {
-        ordered_json j{{"kind", k.key}, {"label", k.label}, {"help", k.help}, {"purpose", k.purpose}, {"version", k.version}, {"datum", k.datum}, {"source", k.source}};
+        ordered_json j{{"kind", k.key},        {"label", k.label}, {"help", k.help},    {"purpose", k.purpose},
+                       {"version", k.version}, {"datum", k.datum}, {"source", k.source}};
         j["params"] = ordered_json::array();
         for (const auto& p : k.params) {
             ordered_json d;
             std::visit([&](const auto& v) { d = v; }, p.fallback);
-            ordered_json one{{"key", p.key}, {"label", p.label}, {"help", p.help}, {"unit", base::symbol(p.unit)}, {"range", p.rangeText()}, {"default", d}};
+            ordered_json one{{"key", p.key},           {"label", p.label}, {"help", p.help}, {"unit", base::symbol(p.unit)},
+                             {"range", p.rangeText()}, {"default", d}};
             j["params"].push_back(std::move(one));
         }
         j["regions"] = ordered_json::array();
-        for (const auto& r : k.regions) j["regions"].push_back({{"key", r.key}, {"label", r.label}, {"help", r.help}, {"shapes", shapesText(r)}, {"needed", r.needed}});
+        for (const auto& r : k.regions)
+            j["regions"].push_back({{"key", r.key}, {"label", r.label}, {"help", r.help}, {"shapes", shapesText(r)}, {"needed", r.needed}});
         j["points"] = ordered_json::array();
         for (const auto& p : k.points) j["points"].push_back({{"key", p.key}, {"label", p.label}, {"help", p.help}});
         j["inputs"] = ordered_json::array();
@@ -99,7 +114,13 @@ ordered_json kindsJson()
             j["inputs"].push_back({{"key", i.key}, {"label", i.label}, {"help", i.help}, {"accepts", accepts}});
         }
         j["outputs"] = ordered_json::array();
-        for (const auto& o : k.outputs) j["outputs"].push_back({{"key", o.key}, {"label", o.label}, {"help", o.help}, {"unit", base::symbol(o.unit)}, {"list", o.list}, {"calibrates", o.calibrates}});
+        for (const auto& o : k.outputs)
+            j["outputs"].push_back({{"key", o.key},
+                                    {"label", o.label},
+                                    {"help", o.help},
+                                    {"unit", base::symbol(o.unit)},
+                                    {"list", o.list},
+                                    {"calibrates", o.calibrates}});
         out.push_back(std::move(j));
     });
     return out;
@@ -113,7 +134,9 @@ std::string kindsPage()
         if (k.datum) s += "\nA datum: it finds parts, and other steps follow it.\n";
         if (!k.regions.empty() || !k.points.empty()) {
             s += "\n| region or point | shapes | needed | |\n|---|---|---|---|\n";
-            for (const auto& r : k.regions) s += "| `" + r.key + "` " + r.label + " | " + shapesText(r) + " | " + (r.needed ? "yes" : "no: the whole picture") + " | " + r.help + " |\n";
+            for (const auto& r : k.regions)
+                s += "| `" + r.key + "` " + r.label + " | " + shapesText(r) + " | " + (r.needed ? "yes" : "no: the whole picture") + " | " + r.help +
+                     " |\n";
             for (const auto& p : k.points) s += "| `" + p.key + "` " + p.label + " | point | no | " + p.help + " |\n";
         }
         if (!k.inputs.empty()) {
@@ -125,11 +148,13 @@ std::string kindsPage()
             }
         }
         s += "\n| setting | range | default | |\n|---|---|---|---|\n";
-        for (const auto& p : k.params) s += "| `" + p.key + "` " + p.label + " | " + p.rangeText() + " | " + valueText(p.fallback) + " | " + p.help + " |\n";
+        for (const auto& p : k.params)
+            s += "| `" + p.key + "` " + p.label + " | " + p.rangeText() + " | " + valueText(p.fallback) + " | " + p.help + " |\n";
         s += "\n| output | unit | |\n|---|---|---|\n";
         for (const auto& o : k.outputs) {
             std::string unit = base::symbol(o.unit);
-            if (o.calibrates && base::calibrated(o.unit) != o.unit) unit += " (" + std::string(base::symbol(base::calibrated(o.unit))) + " when calibrated)";
+            if (o.calibrates && base::calibrated(o.unit) != o.unit)
+                unit += " (" + std::string(base::symbol(base::calibrated(o.unit))) + " when calibrated)";
             s += "| `" + o.key + "` " + o.label + (o.list ? " (list)" : "") + (o.main ? ", main" : "") + " | " + unit + " | " + o.help + " |\n";
         }
     });

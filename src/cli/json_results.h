@@ -4,7 +4,8 @@
 
 #include <nlohmann/json.hpp>
 
-namespace cli {
+namespace cli
+{
 
 nlohmann::ordered_json toJson(const recipe::Recipe& recipe, const std::vector<inspect::PictureResult>& results);
 // Every declared step kind with its settings, ranges, defaults, regions, inputs and outputs.

@@ -3,7 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
-namespace desktop {
+namespace desktop
+{
 using report::theme;
 
 EvidencePlot::EvidencePlot(QWidget* parent) : QCustomPlot(parent)

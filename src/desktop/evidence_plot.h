@@ -5,7 +5,8 @@
 #include <functional>
 #include <qcustomplot.h>
 
-namespace desktop {
+namespace desktop
+{
 
 struct PlotHandle {
     QString id, label;
@@ -24,7 +25,7 @@ public:
     const std::vector<PlotHandle>& handles() const { return m_handles; }
     // Where the square of a handle stands, widget px; for the mouse and for tests.
     QPointF handlePoint(int index) const;
-    void band(double low, double high);            // the passing range, along y
+    void band(double low, double high); // the passing range, along y
     void curve(const QVector<double>& x, const QVector<double>& y, const QColor& colour, bool filled = false, Qt::PenStyle style = Qt::SolidLine);
     void dots(const QVector<double>& x, const QVector<double>& y, const QCPScatterStyle& style);
     void stem(double at, double height, const QString& text, const QColor& colour, bool counts);

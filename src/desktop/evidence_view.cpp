@@ -9,11 +9,13 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
-namespace desktop {
+namespace desktop
+{
 using namespace recipe;
 using report::theme;
 
-namespace {
+namespace
+{
 QString q(const std::string& s) { return QString::fromStdString(s); }
 } // namespace
 
@@ -72,6 +74,7 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
         m_title->setText(tr("Stroke under way"));
         m_about->setText(tr("Let go to make a draft · Esc or right button lets go · wheel: averaging width · R: the other way"));
         m_plot->setVisible(true), m_plotTitle->setVisible(true);
+        m_trials->hide(), m_trialsTitle->hide(), m_note->hide(); // of another step
         drawPlot(*live);
     });
     connect(m_form, &ParamForm::edited, this, [this](const QString& what, const std::function<void(Step&)>& edit, const QString& merge) {
@@ -79,7 +82,9 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
         if (!s) return;
         m_editing = !merge.isEmpty(); // the field being edited stays; after other edits the form is made anew
         if (m_session.draft()) m_session.editDraft(edit);
-        else m_session.change(what, [&, id = s->id](Recipe& r) { edit(*r.find(id)); }, merge.isEmpty() ? merge : merge + q(s->id));
+        else
+            m_session.change(
+                what, [&, id = s->id](Recipe& r) { edit(*r.find(id)); }, merge.isEmpty() ? merge : merge + q(s->id));
         m_editing = false;
     });
     connect(m_form, &ParamForm::problem, &session, &Session::said);
@@ -88,7 +93,8 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
         const StepKind* kind = s ? findKind(s->kind) : nullptr;
         const ParamSpec* spec = kind ? kind->param(id.toStdString()) : nullptr;
         if (!spec) return;
-        if (const auto* r = std::get_if<Real>(&spec->domain)) value = std::clamp(std::round(value / std::min(r->step, 0.5)) * std::min(r->step, 0.5), r->min, r->max);
+        if (const auto* r = std::get_if<Real>(&spec->domain))
+            value = std::clamp(std::round(value / std::min(r->step, 0.5)) * std::min(r->step, 0.5), r->min, r->max);
         std::vector<std::pair<std::string, Value>> also;
         for (const auto& h : m_params)
             if (h.param == spec->key) also = h.also;
@@ -99,7 +105,9 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
         };
         m_dragging = !released;
         if (m_session.draft()) m_session.editDraft(edit);
-        else m_session.change(q(spec->label), [&, step = s->id](Recipe& r) { edit(*r.find(step)); }, QStringLiteral("drag:") + id);
+        else
+            m_session.change(
+                q(spec->label), [&, step = s->id](Recipe& r) { edit(*r.find(step)); }, QStringLiteral("drag:") + id);
         if (released) {
             m_session.endMerge();
             refresh();
@@ -151,8 +159,9 @@ void EvidenceView::refreshHead()
         m_title->setText(m_session.recipe().steps.empty() ? tr("Nothing to inspect yet") : tr("No step chosen"));
         m_about->setText(m_session.trialCount() == 0            ? tr("1  Add pictures of parts: drop them on the sheet or press Ctrl+P.")
                          : m_session.recipe().reference.empty() ? tr("2  Show a good part and press Ctrl+R: it becomes the reference.")
-                         : m_session.recipe().steps.empty()     ? tr("3  Hold Ctrl and drag a frame round the part: that makes the datum other steps follow.")
-                                                                : tr("Click a row of the grid or a mark on the sheet. Drag across the part to measure a width."));
+                         : m_session.recipe().steps.empty()
+                             ? tr("3  Hold Ctrl and drag a frame round the part: that makes the datum other steps follow.")
+                             : tr("Click a row of the grid or a mark on the sheet. Drag across the part to measure a width."));
         return;
     }
     const Recipe& r = m_session.prepared()->recipe();
@@ -208,8 +217,12 @@ void EvidenceView::drawPlot(const Evidence& shown)
     const report::Theme& th = theme();
     for (const auto& c : e->curves) {
         const QVector<double> x(c.x.begin(), c.x.end()), y(c.y.begin(), c.y.end());
-        if (c.filled || e->stems.size() || (c.x.size() > 1 && c.name != "used" && c.name != "stray")) m_plot->curve(x, y, c.second ? th.second : th.ink, c.filled, c.second ? Qt::DotLine : Qt::SolidLine);
-        else m_plot->dots(x, y, QCPScatterStyle(c.second ? QCPScatterStyle::ssCross : QCPScatterStyle::ssDisc, QPen(c.second ? th.fail : th.pass, 1.4), QBrush(c.second ? Qt::transparent : th.pass), c.second ? 7 : 5));
+        if (c.filled || e->stems.size() || (c.x.size() > 1 && c.name != "used" && c.name != "stray"))
+            m_plot->curve(x, y, c.second ? th.second : th.ink, c.filled, c.second ? Qt::DotLine : Qt::SolidLine);
+        else
+            m_plot->dots(x, y,
+                         QCPScatterStyle(c.second ? QCPScatterStyle::ssCross : QCPScatterStyle::ssDisc, QPen(c.second ? th.fail : th.pass, 1.4),
+                                         QBrush(c.second ? Qt::transparent : th.pass), c.second ? 7 : 5));
         for (const double v : c.x) x0 = std::min(x0, v), x1 = std::max(x1, v);
         for (const double v : c.y) y0 = std::min(y0, v), y1 = std::max(y1, v);
     }
@@ -260,7 +273,8 @@ void EvidenceView::refreshTrials()
         for (const auto& item : r->items)
             for (const auto& check : item.checks)
                 if (check.step == s->id && check.output == c->output)
-                    for (const double v : check.values) x[which].push_back(t + 1), y[which].push_back(v), low = std::min(low, v), high = std::max(high, v);
+                    for (const double v : check.values)
+                        x[which].push_back(t + 1), y[which].push_back(v), low = std::min(low, v), high = std::max(high, v);
     }
     const auto& proposal = m_session.proposal();
     const bool proposed = proposal && proposal->step == s->id && proposal->output == c->output;
@@ -273,7 +287,11 @@ void EvidenceView::refreshTrials()
     const double room = std::max((high - low) * 0.12, std::abs(high) * 1e-9 + 1e-6);
     if (!m_dragging) m_low = low - room, m_high = high + room;
     m_trials->clearAll();
-    m_trialsTitle->setText(proposed ? proposal->words : tr("%1 of all trials%2").arg(q(out->label), unit == base::Unit::None ? QString() : QStringLiteral(", ") + QString::fromUtf8(base::symbol(unit))) + tr("  ○ good ● bad – open"));
+    m_trialsTitle->setText(
+        proposed ? proposal->words
+                 : tr("%1 of all trials%2")
+                           .arg(q(out->label), unit == base::Unit::None ? QString() : QStringLiteral(", ") + QString::fromUtf8(base::symbol(unit))) +
+                       tr("  ○ good ● bad – open"));
     if (limits.any()) m_trials->band(limits.lowest().value_or(m_low - 1e6), limits.highest().value_or(m_high + 1e6));
     const report::Theme& th = theme();
     QPainterPath dash;
@@ -302,10 +320,12 @@ void EvidenceView::refreshForm()
         return;
     }
     // Made anew only when something in it changed.
-    const std::string now = stepToJson(*s).dump() + std::to_string(m_session.recipe().steps.size()) + base::shortest(m_session.recipe().mmPerPixel) + (m_session.draft() ? "draft" : "");
+    const std::string now = stepToJson(*s).dump() + std::to_string(m_session.recipe().steps.size()) + base::shortest(m_session.recipe().mmPerPixel) +
+                            (m_session.draft() ? "draft" : "");
     if (now == m_formFor) return;
     m_formFor = now;
-    m_form->show(m_session.recipe(), *s, m_session.draft() ? m_session.draft()->offer().chosen : std::vector<std::string>(), m_session.draft() != nullptr);
+    m_form->show(m_session.recipe(), *s, m_session.draft() ? m_session.draft()->offer().chosen : std::vector<std::string>(),
+                 m_session.draft() != nullptr);
 }
 
 } // namespace desktop

@@ -7,7 +7,8 @@
 #include <QPushButton>
 #include <QWidget>
 
-namespace desktop {
+namespace desktop
+{
 class ParamForm;
 
 class EvidenceView : public QWidget

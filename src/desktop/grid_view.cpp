@@ -13,11 +13,13 @@
 #include <algorithm>
 #include <cmath>
 
-namespace desktop {
+namespace desktop
+{
 using inspect::Verdict;
 using report::theme;
 
-namespace {
+namespace
+{
 constexpr int kVerdict = 26, kBar = 10;
 int severity(Verdict v) { return v == Verdict::Fail ? 3 : v == Verdict::NotMeasured ? 2 : v == Verdict::Unjudged ? 0 : 1; }
 } // namespace
@@ -60,7 +62,8 @@ GridCell cellFor(const inspect::PictureResult* result, const std::string& step, 
     cell.near = worst->share && *worst->share >= 0.8;
     cell.tooHigh = worst->high && value > *worst->high;
     cell.tooLow = worst->low && value < *worst->low;
-    cell.text = QString::fromStdString(worst->name + ", " + (worst->verdict == Verdict::NotMeasured ? "not measured" : inspect::name(worst->verdict)) + ", " + worst->valueText());
+    cell.text = QString::fromStdString(
+        worst->name + ", " + (worst->verdict == Verdict::NotMeasured ? "not measured" : inspect::name(worst->verdict)) + ", " + worst->valueText());
     if (worst->share) cell.text += QStringLiteral(", %1 % of tolerance").arg(100 * *worst->share, 0, 'f', 0);
     if (!worst->reason.empty()) cell.text += QStringLiteral("\n") + QString::fromStdString(worst->reason);
     return cell;
@@ -188,7 +191,8 @@ void GridView::paintHead(QPainter& p, int r, QRect box)
         p.setPen(Qt::NoPen);
         p.setBrush(th.second);
         const QPointF c(box.left() + 32, box.center().y() + 1);
-        p.drawPolygon(row.unfolded ? QPolygonF({c + QPointF(-4, -2), c + QPointF(4, -2), c + QPointF(0, 4)}) : QPolygonF({c + QPointF(-2, -4), c + QPointF(4, 0), c + QPointF(-2, 4)}));
+        p.drawPolygon(row.unfolded ? QPolygonF({c + QPointF(-4, -2), c + QPointF(4, -2), c + QPointF(0, 4)})
+                                   : QPolygonF({c + QPointF(-2, -4), c + QPointF(4, 0), c + QPointF(-2, 4)}));
         p.setFont(report::uiFont(12));
         p.setPen(th.second);
         p.drawText(box.adjusted(48, 0, 0, 0), Qt::AlignVCenter, row.name);
@@ -212,7 +216,8 @@ void GridView::paintHead(QPainter& p, int r, QRect box)
     const int nameRight = box.right() - limitsWidth - valueWidth;
     p.setFont(report::uiFont(row.kind == RowKind::Feature ? 12 : 13));
     p.setPen(row.inUse ? th.ink : th.second);
-    p.drawText(QRect(x, box.top(), nameRight - x, box.height()), Qt::AlignVCenter, p.fontMetrics().elidedText(row.name, Qt::ElideRight, nameRight - x - 4));
+    p.drawText(QRect(x, box.top(), nameRight - x, box.height()), Qt::AlignVCenter,
+               p.fontMetrics().elidedText(row.name, Qt::ElideRight, nameRight - x - 4));
     if (!m_heads || row.kind == RowKind::Feature) return;
     // Value in its verdict's colour, unit beside it.
     p.setFont(report::uiFont(13, true));
@@ -269,9 +274,7 @@ void GridView::paintCell(QPainter& p, const GridCell& c, QRect box, RowKind kind
             p.drawRect(QRect(in.left(), in.center().y() - in.height() / 4, std::max(1, in.width() - 1), in.height() / 2));
         }
         return;
-    case Verdict::Pass:
-        p.fillRect(in, th.passGround);
-        break;
+    case Verdict::Pass: p.fillRect(in, th.passGround); break;
     case Verdict::Unjudged:
         if (c.place >= 0) { // an ink ring on the range of all trials
             p.setRenderHint(QPainter::Antialiasing);
@@ -322,7 +325,8 @@ void GridView::paintEvent(QPaintEvent*)
         const GridRow row = m_source.row(r);
         const int h = rowTop(r + 1) - top - 1;
         if (r == m_row) p.fillRect(QRect(head, top, all.width(), h), th.selected);
-        for (int c = first; c < last; ++c) paintCell(p, m_source.cell(r, c), QRect(head + c * m_width - horizontalScrollBar()->value(), top, m_width, h), row.kind);
+        for (int c = first; c < last; ++c)
+            paintCell(p, m_source.cell(r, c), QRect(head + c * m_width - horizontalScrollBar()->value(), top, m_width, h), row.kind);
         if (row.kind == RowKind::Draft) {
             p.setPen(QPen(th.datum, 1, Qt::DashLine));
             p.drawLine(head, top, all.width(), top);
@@ -353,7 +357,8 @@ void GridView::paintEvent(QPaintEvent*)
         const bool wide = head > 400;
         const int limitsWidth = wide ? 110 : 78, valueWidth = wide ? 110 : 92;
         p.drawText(QRect(8, 0, 200, topHeight()), Qt::AlignVCenter, tr("recipe"));
-        p.drawText(QRect(head - 8 - limitsWidth - valueWidth, 0, valueWidth - 8, topHeight()), Qt::AlignVCenter | Qt::AlignRight, m_column >= 0 ? m_source.columnWord(m_column) : QString());
+        p.drawText(QRect(head - 8 - limitsWidth - valueWidth, 0, valueWidth - 8, topHeight()), Qt::AlignVCenter | Qt::AlignRight,
+                   m_column >= 0 ? m_source.columnWord(m_column) : QString());
         p.drawText(QRect(head - 8 - limitsWidth, 0, limitsWidth - 6, topHeight()), Qt::AlignVCenter | Qt::AlignRight, tr("limits"));
     }
     p.save();
@@ -390,14 +395,16 @@ void GridView::paintEvent(QPaintEvent*)
     p.setPen(QPen(th.ink, 1));
     p.drawLine(0, bottom, all.width(), bottom);
     p.setFont(report::uiFont(13));
-    p.drawText(QRect(8, bottom, head - 12, kVerdict), Qt::AlignVCenter, p.fontMetrics().elidedText(m_source.verdictLine(), Qt::ElideRight, head - 16));
+    p.drawText(QRect(8, bottom, head - 12, kVerdict), Qt::AlignVCenter,
+               p.fontMetrics().elidedText(m_source.verdictLine(), Qt::ElideRight, head - 16));
     const int rows = m_source.rows();
     if (rows > 0) {
         const double step = double(bottom - topHeight()) / rows;
         for (int r = 0; r < rows; ++r) {
             const GridRow row = m_source.row(r);
             if (row.verdict == Verdict::Fail) p.fillRect(QRectF(all.width() - 8, topHeight() + r * step, 8, std::max(2.0, step - 1)), th.fail);
-            else if (row.verdict == Verdict::NotMeasured) report::hatch(p, QRectF(all.width() - 8, topHeight() + r * step, 8, std::max(2.0, step - 1)), th.notMeasured, 4);
+            else if (row.verdict == Verdict::NotMeasured)
+                report::hatch(p, QRectF(all.width() - 8, topHeight() + r * step, 8, std::max(2.0, step - 1)), th.notMeasured, 4);
         }
     }
     p.setPen(th.hair);
@@ -484,7 +491,9 @@ bool GridView::viewportEvent(QEvent* e)
         QString text;
         if (c >= 0 && r >= 0) text = m_source.column(c).tip + QStringLiteral("\n") + m_source.cell(r, c).text;
         else if (c >= 0) text = m_source.column(c).tip;
-        else if (r >= 0) text = m_source.row(r).name + (m_source.row(r).stepKind ? QStringLiteral("\n") + QString::fromStdString(m_source.row(r).stepKind->help) : QString());
+        else if (r >= 0)
+            text = m_source.row(r).name +
+                   (m_source.row(r).stepKind ? QStringLiteral("\n") + QString::fromStdString(m_source.row(r).stepKind->help) : QString());
         QToolTip::showText(help->globalPos(), text.trimmed(), viewport());
         return true;
     }

@@ -8,7 +8,8 @@
 #include <QAbstractScrollArea>
 #include <optional>
 
-namespace desktop {
+namespace desktop
+{
 
 enum class RowKind { Datum, FeaturesLine, Feature, Check, FixedHead, Draft };
 
@@ -24,14 +25,14 @@ struct GridRow {
 struct GridColumn {
     QString head;
     std::optional<report::Sign> label;
-    bool flag = false;        // label and verdict disagree
+    bool flag = false; // label and verdict disagree
     bool answered = false, accept = false, error = false;
     QString tip;
 };
 struct GridCell {
     bool asked = false; // empty paper otherwise
     inspect::Verdict verdict = inspect::Verdict::Unjudged;
-    double place = -1;  // 0 low limit .. 1 high limit; below 0: no tick
+    double place = -1; // 0 low limit .. 1 high limit; below 0: no tick
     bool near = false, tooHigh = false, tooLow = false;
     QString text; // spoken name and hover
 };
@@ -72,7 +73,7 @@ public:
     QSize sizeHint() const override { return {1280, 340}; }
 
 signals:
-    void chosen(int row, int column);     // either may be -1: unchanged
+    void chosen(int row, int column); // either may be -1: unchanged
     void foldToggled(int row);
     void labelClicked(int column);
     void renameWanted(int row);

@@ -2,7 +2,8 @@
 
 #include <QAction>
 
-namespace desktop {
+namespace desktop
+{
 
 const std::vector<Key>& keyTable()
 {
@@ -72,7 +73,8 @@ QAction* makeAction(const QString& id, QObject* parent)
     a->setObjectName(id);
     const QKeySequence keys(QString::fromLatin1(k.keys));
     if (!keys.isEmpty()) a->setShortcut(keys);
-    a->setToolTip(QString::fromUtf8(k.help) + (keys.isEmpty() ? QString() : QStringLiteral("  (") + keys.toString(QKeySequence::NativeText) + QStringLiteral(")")));
+    a->setToolTip(QString::fromUtf8(k.help) +
+                  (keys.isEmpty() ? QString() : QStringLiteral("  (") + keys.toString(QKeySequence::NativeText) + QStringLiteral(")")));
     return a;
 }
 

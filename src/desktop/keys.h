@@ -6,7 +6,8 @@
 
 class QAction;
 
-namespace desktop {
+namespace desktop
+{
 
 struct Key {
     const char* id;      // also the action's object name

@@ -17,7 +17,8 @@ int main(int argc, char** argv)
     arguments.setApplicationDescription(QStringLiteral("Dikkat: inspection recipes on camera pictures."));
     arguments.addHelpOption();
     arguments.addVersionOption();
-    arguments.addPositionalArgument(QStringLiteral("files"), QStringLiteral("a recipe, or pictures and folders of pictures"), QStringLiteral("[FILE...]"));
+    arguments.addPositionalArgument(QStringLiteral("files"), QStringLiteral("a recipe, or pictures and folders of pictures"),
+                                    QStringLiteral("[FILE...]"));
     arguments.process(application);
     report::loadFonts();
     report::useDarkTheme(QSettings().value(QStringLiteral("dark"), false).toBool());

@@ -23,10 +23,12 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 
-namespace desktop {
+namespace desktop
+{
 using namespace recipe;
 
-namespace {
+namespace
+{
 const QString kRecipeFilter = QStringLiteral("Dikkat recipes (*.dikkat *.json);;All files (*)");
 const QString kPictureFilter = QStringLiteral("Pictures (*.png *.jpg *.jpeg *.tif *.tiff);;All files (*)");
 } // namespace
@@ -148,7 +150,8 @@ void MainWindow::makeActions()
     }));
     recipe->addAction(add("open", [this] {
         if (!mayLoseChanges()) return;
-        const QString path = QFileDialog::getOpenFileName(this, tr("Open recipe"), QFileInfo(m_session.path()).absolutePath(), kRecipeFilter, nullptr, QFileDialog::DontUseNativeDialog);
+        const QString path = QFileDialog::getOpenFileName(this, tr("Open recipe"), QFileInfo(m_session.path()).absolutePath(), kRecipeFilter, nullptr,
+                                                          QFileDialog::DontUseNativeDialog);
         if (!path.isEmpty()) openRecipe(path);
     }));
     m_recent = recipe->addMenu(tr("Recent recipes"));
@@ -178,7 +181,8 @@ void MainWindow::makeActions()
     });
     connect(edit, &QMenu::aboutToHide, this, [undo, redo] { undo->setEnabled(true), redo->setEnabled(true); });
     edit->addSeparator();
-    for (const char* id : {"takeReference", "kinds", "rename", "useStep", "reverse", "nextShape", "deleteStep", "removeTrial"}) edit->addAction(m_setup->action(QString::fromLatin1(id)));
+    for (const char* id : {"takeReference", "kinds", "rename", "useStep", "reverse", "nextShape", "deleteStep", "removeTrial"})
+        edit->addAction(m_setup->action(QString::fromLatin1(id)));
     edit->addSeparator();
     for (const char* id : {"labelGood", "labelBad", "labelOpen"}) edit->addAction(m_setup->action(QString::fromLatin1(id)));
     edit->addSeparator();
@@ -186,9 +190,11 @@ void MainWindow::makeActions()
 
     QMenu* view = m_menus->addMenu(tr("&View"));
     view->setToolTipsVisible(true);
-    for (const char* id : {"fit", "zoomIn", "zoomOut", "loupe", "bare", "taken", "allMarks", "showReference"}) view->addAction(m_setup->action(QString::fromLatin1(id)));
+    for (const char* id : {"fit", "zoomIn", "zoomOut", "loupe", "bare", "taken", "allMarks", "showReference"})
+        view->addAction(m_setup->action(QString::fromLatin1(id)));
     view->addSeparator();
-    for (const char* id : {"nextTrial", "previousTrial", "nextFailed", "nextDisagreeing", "nextItem"}) view->addAction(m_setup->action(QString::fromLatin1(id)));
+    for (const char* id : {"nextTrial", "previousTrial", "nextFailed", "nextDisagreeing", "nextItem"})
+        view->addAction(m_setup->action(QString::fromLatin1(id)));
     view->addSeparator();
     view->addAction(m_setup->action(QStringLiteral("sheetAlone")));
     view->addAction(m_setup->action(QStringLiteral("gridAlone")));
@@ -235,7 +241,8 @@ void MainWindow::refreshHeader()
     m_name->setText(text);
     m_name->setToolTip(m_session.path().isEmpty() ? tr("not saved yet") : m_session.path());
     setWindowTitle(text + QStringLiteral(" · Dikkat"));
-    m_calibrated->setText(r.mmPerPixel > 0 ? tr("calibrated %1 mm/px").arg(QString::fromStdString(base::shortest(r.mmPerPixel))) : tr("not calibrated"));
+    m_calibrated->setText(r.mmPerPixel > 0 ? tr("calibrated %1 mm/px").arg(QString::fromStdString(base::shortest(r.mmPerPixel)))
+                                           : tr("not calibrated"));
     int good = 0, bad = 0, open = 0;
     for (const Trial& t : r.trials) (t.label == Label::Good ? good : t.label == Label::Bad ? bad : open)++;
     m_trialChip->setText(r.trials.empty() ? tr("no trials") : tr("%1 trials ○ %2 ● %3 – %4").arg(r.trials.size()).arg(good).arg(bad).arg(open));
@@ -308,7 +315,8 @@ bool MainWindow::saveAs()
     dialog.setDefaultSuffix(QStringLiteral("dikkat"));
     if (dialog.exec() != QDialog::Accepted || dialog.selectedFiles().isEmpty()) return false;
     const QString path = dialog.selectedFiles().front();
-    if (m_session.recipe().name == "Untitled") m_session.change(tr("name"), [&](Recipe& r) { r.name = QFileInfo(path).completeBaseName().toStdString(); });
+    if (m_session.recipe().name == "Untitled")
+        m_session.change(tr("name"), [&](Recipe& r) { r.name = QFileInfo(path).completeBaseName().toStdString(); });
     if (auto ok = m_session.saveTo(path); !ok) {
         say(tr("Not saved. %1").arg(QString::fromStdString(ok.error().text())), true);
         return false;
@@ -320,7 +328,9 @@ bool MainWindow::saveAs()
 bool MainWindow::mayLoseChanges()
 {
     if (!m_session.modified()) return true;
-    QMessageBox box(QMessageBox::NoIcon, tr("Unsaved changes"), tr("%1 has changes that are not saved.").arg(QString::fromStdString(m_session.recipe().name)), QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
+    QMessageBox box(QMessageBox::NoIcon, tr("Unsaved changes"),
+                    tr("%1 has changes that are not saved.").arg(QString::fromStdString(m_session.recipe().name)),
+                    QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
     box.setObjectName(QStringLiteral("unsavedDialog"));
     const int answer = box.exec();
     if (answer == QMessageBox::Save) return save();
@@ -465,10 +475,14 @@ void MainWindow::showGuide()
     dialog.resize(640, 560);
     auto* layout = new QVBoxLayout(&dialog);
     auto* text = new QTextBrowser(&dialog);
-    QString html = tr("<h3>Gestures on the part</h3><p>Drag across it: width, edge. Drag along an edge: line. Click a hole: circle. Drag from one feature to another: distance. "
-                      "Ctrl+drag a frame: datum, count. Middle button or Space+drag moves, the wheel zooms. While dragging: wheel changes the averaging width, right button lets go.</p><h3>Keys</h3><table cellpadding=3>");
+    QString html = tr("<h3>Gestures on the part</h3><p>Drag across it: width, edge. Drag along an edge: line. Click a hole: circle. Drag from one "
+                      "feature to another: distance. "
+                      "Ctrl+drag a frame: datum, count. Middle button or Space+drag moves, the wheel zooms. While dragging: wheel changes the "
+                      "averaging width, right button lets go.</p><h3>Keys</h3><table cellpadding=3>");
     for (const Key& k : keyTable())
-        if (*k.keys) html += QStringLiteral("<tr><td><b>%1</b></td><td>%2</td><td>%3</td></tr>").arg(QString::fromLatin1(k.keys), QString::fromUtf8(k.label), QString::fromUtf8(k.help));
+        if (*k.keys)
+            html += QStringLiteral("<tr><td><b>%1</b></td><td>%2</td><td>%3</td></tr>")
+                        .arg(QString::fromLatin1(k.keys), QString::fromUtf8(k.label), QString::fromUtf8(k.help));
     text->setHtml(html + QStringLiteral("</table>"));
     layout->addWidget(text);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close, &dialog);

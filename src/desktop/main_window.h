@@ -11,7 +11,8 @@ class QMenuBar;
 class QStackedWidget;
 class QToolButton;
 
-namespace desktop {
+namespace desktop
+{
 
 class MainWindow : public QMainWindow
 {
@@ -24,7 +25,7 @@ public:
     SetupPage* setupPage() const { return m_setup; }
     RunPage* runPage() const { return m_run; }
     RecordsPage* recordsPage() const { return m_records; }
-    bool openRecipe(const QString& path); // says what went wrong in the notice line
+    bool openRecipe(const QString& path);       // says what went wrong in the notice line
     void addPictures(const QStringList& paths); // pictures, folders and recipes, as dropped
     void offerRecovery();
     bool save();

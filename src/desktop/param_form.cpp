@@ -12,16 +12,18 @@
 #include <QSpinBox>
 #include <QTimer>
 #include <QToolButton>
-#include <QWheelEvent>
 #include <QVBoxLayout>
+#include <QWheelEvent>
 #include <algorithm>
 #include <cmath>
 #include <limits>
 
-namespace desktop {
+namespace desktop
+{
 using namespace recipe;
 
-namespace {
+namespace
+{
 QString q(const std::string& s) { return QString::fromStdString(s); }
 
 // The wheel scrolls the form; a number changes by it only when it was clicked first.
@@ -75,7 +77,8 @@ QWidget* ParamForm::editorFor(const ParamSpec& spec, const Step& step)
     const QString key = q(spec.key), label = q(spec.label);
     const auto store = [this, &spec, key, label](const Value& v) {
         if (auto ok = spec.check(v); !ok) return emit problem(q(ok.error().message));
-        emit edited(label, [&spec, v](Step& s) { spec.put(s.params, v); }, QStringLiteral("param:") + key);
+        emit edited(
+            label, [&spec, v](Step& s) { spec.put(s.params, v); }, QStringLiteral("param:") + key);
     };
     QWidget* made = nullptr;
     if (const auto* r = std::get_if<Real>(&spec.domain)) {
@@ -125,11 +128,13 @@ void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<s
     connect(name, &QLineEdit::editingFinished, this, [this, name, old = q(step.name)] {
         const QString text = name->text().trimmed();
         if (text.isEmpty() || text == old) return;
-        emit edited(tr("rename"), [n = text.toStdString(), o = old.toStdString()](Step& s) {
-            s.name = n;
-            for (Check& c : s.checks)
-                if (c.name == o) c.name = n;
-        }, {});
+        emit edited(tr("rename"),
+                    [n = text.toStdString(), o = old.toStdString()](Step& s) {
+                        s.name = n;
+                        for (Check& c : s.checks)
+                            if (c.name == o) c.name = n;
+                    },
+                    {});
     });
     addRow(tr("Name"), name, tr("Used everywhere; renaming never breaks anything."));
     // Which datum it follows.
@@ -152,7 +157,9 @@ void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<s
         box->setObjectName(QStringLiteral("input_") + q(in.key));
         const auto now = step.inputs.find(in.key);
         for (const Step& s : recipe.steps)
-            if (const StepKind* k = findKind(s.kind); k && k->hasFeature && s.id != step.id && std::find(in.accepts.begin(), in.accepts.end(), k->feature) != in.accepts.end()) box->addItem(q(s.name), q(s.id));
+            if (const StepKind* k = findKind(s.kind);
+                k && k->hasFeature && s.id != step.id && std::find(in.accepts.begin(), in.accepts.end(), k->feature) != in.accepts.end())
+                box->addItem(q(s.name), q(s.id));
         const int at = now == step.inputs.end() ? -1 : box->findData(q(now->second));
         if (at < 0) box->insertItem(0, now == step.inputs.end() || now->second.empty() ? tr("choose…") : tr("input missing"), QString());
         box->setCurrentIndex(std::max(0, at));
@@ -209,10 +216,12 @@ void ParamForm::addChecks(const Recipe& recipe, const Step& step, const StepKind
             auto limits = parseLimits(edit->text().trimmed().toStdString(), unit);
             if (!limits) return emit problem(q(limits.error().message));
             if (limits->text() == old.text() && old.unit == unit) return;
-            emit edited(tr("limits"), [key, l = *limits](Step& s) {
-                for (Check& x : s.checks)
-                    if (x.output == key) x.limits = l;
-            }, {});
+            emit edited(tr("limits"),
+                        [key, l = *limits](Step& s) {
+                            for (Check& x : s.checks)
+                                if (x.output == key) x.limits = l;
+                        },
+                        {});
         });
         auto* suffix = new QLabel(QString::fromUtf8(base::symbol(unit)), line);
         auto* drop = new QToolButton(line);
@@ -221,7 +230,12 @@ void ParamForm::addChecks(const Recipe& recipe, const Step& step, const StepKind
         drop->setToolTip(tr("No longer judge this value"));
         connect(drop, &QToolButton::clicked, this, [this, key = c.output] {
             QTimer::singleShot(0, this, [this, key] {
-                emit edited(tr("remove check"), [key](Step& s) { s.checks.erase(std::remove_if(s.checks.begin(), s.checks.end(), [&](const Check& x) { return x.output == key; }), s.checks.end()); }, {});
+                emit edited(tr("remove check"),
+                            [key](Step& s) {
+                                s.checks.erase(std::remove_if(s.checks.begin(), s.checks.end(), [&](const Check& x) { return x.output == key; }),
+                                               s.checks.end());
+                            },
+                            {});
             });
         });
         row->addWidget(edit, 1);
@@ -229,7 +243,9 @@ void ParamForm::addChecks(const Recipe& recipe, const Step& step, const StepKind
         row->addWidget(drop);
         addRow(tr("%1 limits").arg(q(out->label)), line, q(out->help));
         if (c.limits.any() && c.limits.unit != unit) {
-            auto* wrong = new QLabel(tr("these limits are in %1, the value is in %2: not judged").arg(QString::fromUtf8(base::symbol(c.limits.unit)), QString::fromUtf8(base::symbol(unit))), m_body);
+            auto* wrong = new QLabel(tr("these limits are in %1, the value is in %2: not judged")
+                                         .arg(QString::fromUtf8(base::symbol(c.limits.unit)), QString::fromUtf8(base::symbol(unit))),
+                                     m_body);
             wrong->setWordWrap(true);
             m_form->addRow(wrong);
         }
@@ -238,7 +254,8 @@ void ParamForm::addChecks(const Recipe& recipe, const Step& step, const StepKind
     judge->setObjectName(QStringLiteral("judgeAlso"));
     judge->addItem(tr("judge another value…"));
     for (const OutputSpec& o : kind.outputs)
-        if (std::none_of(step.checks.begin(), step.checks.end(), [&](const Check& c) { return c.output == o.key; })) judge->addItem(q(o.label), q(o.key));
+        if (std::none_of(step.checks.begin(), step.checks.end(), [&](const Check& c) { return c.output == o.key; }))
+            judge->addItem(q(o.label), q(o.key));
     if (judge->count() == 1) return delete judge;
     const int balloon = recipe.freshBalloon();
     connect(judge, &QComboBox::activated, this, [this, judge, &kind, recipe, balloon](int i) {
@@ -247,10 +264,12 @@ void ParamForm::addChecks(const Recipe& recipe, const Step& step, const StepKind
         Check c;
         c.output = o->key, c.balloon = kind.datum ? 0 : balloon, c.limits.unit = recipe.unitOf(*o);
         QTimer::singleShot(0, this, [this, c, label = o->label] {
-            emit edited(tr("judge"), [c, label](Step& s) {
-                s.checks.push_back(c);
-                s.checks.back().name = s.checks.size() == 1 ? s.name : s.name + " " + label;
-            }, {});
+            emit edited(tr("judge"),
+                        [c, label](Step& s) {
+                            s.checks.push_back(c);
+                            s.checks.back().name = s.checks.size() == 1 ? s.name : s.name + " " + label;
+                        },
+                        {});
         });
     });
     addRow(tr("Checks"), judge, tr("A value with limits is a check; without limits it is visibly unjudged."));

@@ -7,7 +7,8 @@
 
 class QFormLayout;
 
-namespace desktop {
+namespace desktop
+{
 
 class ParamForm : public QWidget
 {

@@ -10,11 +10,13 @@
 #include <QStandardPaths>
 #include <csignal>
 
-namespace desktop {
+namespace desktop
+{
 
 QString Recovery::folder() { return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/recovery"); }
 
-namespace {
+namespace
+{
 QString own() { return Recovery::folder() + QStringLiteral("/%1.dikkat").arg(QCoreApplication::applicationPid()); }
 } // namespace
 

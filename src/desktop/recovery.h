@@ -8,7 +8,8 @@
 #include <QString>
 #include <optional>
 
-namespace desktop {
+namespace desktop
+{
 
 class Recovery
 {

@@ -8,7 +8,8 @@
 #include <algorithm>
 #include <cmath>
 
-namespace desktop {
+namespace desktop
+{
 using namespace recipe;
 
 Session::Session(QObject* parent) : QObject(parent), m_cache(std::make_shared<inspect::CaptureCache>(std::size_t(1200) << 20))
@@ -27,7 +28,8 @@ Session::Session(QObject* parent) : QObject(parent), m_cache(std::make_shared<in
     m_runner = std::make_unique<inspect::TrialRunner>(
         [this](int generation, inspect::PictureResult result) {
             auto shared = std::make_shared<inspect::PictureResult>(std::move(result));
-            QMetaObject::invokeMethod(this, [this, generation, shared] { received(generation, std::move(*shared)); }, Qt::QueuedConnection);
+            QMetaObject::invokeMethod(
+                this, [this, generation, shared] { received(generation, std::move(*shared)); }, Qt::QueuedConnection);
         },
         m_cache);
 }
@@ -182,7 +184,8 @@ base::Status Session::takeReference()
                 const auto motion = inspect::motionOf(m_recipe, lead, item);
                 if (!motion) continue;
                 for (auto& [key, region] : s.regions)
-                    if (const RegionSpec* spec = kind ? kind->region(key) : nullptr; spec && (spec->follows || spec->teaching)) region = region.carried(*motion);
+                    if (const RegionSpec* spec = kind ? kind->region(key) : nullptr; spec && (spec->follows || spec->teaching))
+                        region = region.carried(*motion);
                 for (auto& [key, p] : s.points) p = motion->carry(p);
                 if (const ParamSpec* d = kind ? kind->param("direction") : nullptr)
                     d->put(s.params, geometry::degrees(geometry::wrapped(geometry::radians(std::get<double>(d->get(s.params))) + motion->turn())));
@@ -224,7 +227,8 @@ void Session::adopt()
     std::vector<std::string> work;
     for (const Trial& t : m_recipe.trials) {
         const auto it = m_results.find(t.picture);
-        if (it != m_results.end() && (it->second.error || inspect::complete(*m_prepared, it->second))) inspect::judge(m_prepared->recipe(), it->second);
+        if (it != m_results.end() && (it->second.error || inspect::complete(*m_prepared, it->second)))
+            inspect::judge(m_prepared->recipe(), it->second);
         else work.push_back(t.picture);
     }
     ++m_generation;
@@ -249,7 +253,8 @@ void Session::runTheRest()
         const auto it = m_results.find(t.picture);
         if (it == m_results.end() || (!it->second.error && !inspect::complete(*m_prepared, it->second))) work.push_back(t.picture);
     }
-    m_runner->run(m_prepared, std::move(work), m_generation, m_trial >= 0 && m_trial < trialCount() ? m_recipe.trials[std::size_t(m_trial)].picture : "");
+    m_runner->run(m_prepared, std::move(work), m_generation,
+                  m_trial >= 0 && m_trial < trialCount() ? m_recipe.trials[std::size_t(m_trial)].picture : "");
 }
 
 void Session::received(int generation, inspect::PictureResult result)
@@ -340,7 +345,10 @@ const inspect::PictureResult* Session::result(int trial) const
     const auto it = m_results.find(m_recipe.trials[std::size_t(trial)].picture);
     return it == m_results.end() ? nullptr : &it->second;
 }
-const inspect::PictureResult* Session::currentResult() const { return m_showReference ? (m_referenceResult ? &*m_referenceResult : nullptr) : result(m_trial); }
+const inspect::PictureResult* Session::currentResult() const
+{
+    return m_showReference ? (m_referenceResult ? &*m_referenceResult : nullptr) : result(m_trial);
+}
 const inspect::ItemResult* Session::currentItem() const
 {
     const auto* r = currentResult();
@@ -547,7 +555,9 @@ void Session::proposeWhenReady()
 {
     if (m_proposeFor.empty() || pending() > 0) return;
     const Step* s = m_recipe.find(m_proposeFor);
-    const bool wanted = s && m_selected == m_proposeFor && std::any_of(s->checks.begin(), s->checks.end(), [&](const Check& c) { return c.output == m_proposeOutput && !c.limits.any(); });
+    const bool wanted = s && m_selected == m_proposeFor && std::any_of(s->checks.begin(), s->checks.end(), [&](const Check& c) {
+                            return c.output == m_proposeOutput && !c.limits.any();
+                        });
     if (wanted) m_proposal = propose(m_proposeFor, m_proposeOutput);
     m_proposeFor.clear();
     emit selectionChanged();
@@ -597,7 +607,12 @@ std::optional<Session::Proposal> Session::propose(const std::string& step, const
     int goodOut = 0, badCaught = 0;
     for (const double v : good) goodOut += !p.limits.holds(v);
     for (const double v : bad) badCaught += !p.limits.holds(v);
-    p.words = tr("proposed from %1 good: %2; passes %3 good, fails %4 of %5 bad").arg(good.size()).arg(QString::fromStdString(p.limits.text() + " " + base::symbol(unit))).arg(int(good.size()) - goodOut).arg(badCaught).arg(bad.size());
+    p.words = tr("proposed from %1 good: %2; passes %3 good, fails %4 of %5 bad")
+                  .arg(good.size())
+                  .arg(QString::fromStdString(p.limits.text() + " " + base::symbol(unit)))
+                  .arg(int(good.size()) - goodOut)
+                  .arg(badCaught)
+                  .arg(bad.size());
     return p;
 }
 

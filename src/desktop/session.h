@@ -9,7 +9,8 @@
 #include <QTimer>
 #include <functional>
 
-namespace desktop {
+namespace desktop
+{
 
 // A step not yet taken into the recipe.
 struct Draft {
@@ -108,14 +109,14 @@ signals:
     void selectionChanged();
     void draftChanged();
     void strokeRead(const std::optional<recipe::Evidence>& evidence); // while a stroke is drawn; nothing: it ended
-    void said(const QString& text); // a short note for the status line
+    void said(const QString& text);                                   // a short note for the status line
 
 private:
     struct Kept {
         recipe::Recipe recipe;
         QString what;
     };
-    void adopt();   // after the recipe or the draft changed: prepare, judge, start what must run
+    void adopt(); // after the recipe or the draft changed: prepare, judge, start what must run
     void loadPicture();
     void received(int generation, inspect::PictureResult result);
     recipe::Recipe withDraft() const;

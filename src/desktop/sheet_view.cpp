@@ -9,14 +9,16 @@
 #include <algorithm>
 #include <cmath>
 
-namespace desktop {
+namespace desktop
+{
 using geometry::Point;
 using geometry::Region;
 using geometry::Shape;
 using namespace recipe;
 using report::theme;
 
-namespace {
+namespace
+{
 constexpr double kClick = 6; // px; shorter strokes are clicks
 }
 
@@ -166,7 +168,8 @@ void SheetView::paintEvent(QPaintEvent*)
         const QRectF target = t.mapRect(QRectF(m_picture.rect()));
         if (m_scaledFor != target || m_scaledAt != t) {
             const double ratio = devicePixelRatioF();
-            m_scaled = QPixmap::fromImage(m_picture.scaled((target.size() * ratio).toSize().expandedTo({1, 1}), Qt::IgnoreAspectRatio, m_drag == Drag::Pan ? Qt::FastTransformation : Qt::SmoothTransformation));
+            m_scaled = QPixmap::fromImage(m_picture.scaled((target.size() * ratio).toSize().expandedTo({1, 1}), Qt::IgnoreAspectRatio,
+                                                           m_drag == Drag::Pan ? Qt::FastTransformation : Qt::SmoothTransformation));
             m_scaledFor = target, m_scaledAt = t;
         }
         p.drawPixmap(target, m_scaled, QRectF(m_scaled.rect()));
@@ -211,7 +214,8 @@ void SheetView::paintEvent(QPaintEvent*)
         p.setBrush(theme().paper);
         p.drawRect(note);
         p.setPen(theme().ink);
-        p.drawText(note.adjusted(12, 4, -10, -4), Qt::AlignVCenter | Qt::TextWordWrap, tr("No reference yet. Show a good part and press Ctrl+R to take this picture as reference; steps are drawn on it."));
+        p.drawText(note.adjusted(12, 4, -10, -4), Qt::AlignVCenter | Qt::TextWordWrap,
+                   tr("No reference yet. Show a good part and press Ctrl+R to take this picture as reference; steps are drawn on it."));
     } else if (!m_armed.empty()) {
         const StepKind* k = findKind(m_armed);
         const QString text = tr("The next stroke makes: %1   (Esc lets go)").arg(QString::fromStdString(k ? k->label : m_armed));
@@ -301,7 +305,9 @@ void SheetView::paintLoupe(QPainter& p)
     p.drawRect(box);
     const double k = m_session.recipe().mmPerPixel;
     const auto place = [&](double v) { return k > 0 ? QString::number(v * k, 'f', 2) : QString::number(v, 'f', 0); };
-    const QString text = tr("%1, %2 %3  grey %4").arg(place(at.x), place(at.y), k > 0 ? QStringLiteral("mm") : QStringLiteral("px")).arg(capture->grey.grey().levelAt(cx, cy), 0, 'f', capture->grey.grey().wide ? 1 : 0);
+    const QString text = tr("%1, %2 %3  grey %4")
+                             .arg(place(at.x), place(at.y), k > 0 ? QStringLiteral("mm") : QStringLiteral("px"))
+                             .arg(capture->grey.grey().levelAt(cx, cy), 0, 'f', capture->grey.grey().wide ? 1 : 0);
     p.setFont(report::uiFont(12));
     const QRectF line(box.left(), box.bottom() + 2, side, 18);
     QRectF plate = p.fontMetrics().boundingRect(line.toRect(), Qt::AlignCenter, text).toRectF().adjusted(-4, -1, 4, 1);
@@ -327,7 +333,8 @@ QPointF SheetView::offerAnchor() const
                 for (const Mark& m : r->marks)
                     for (const Point q : m.points) part |= QRectF(screenOf(q), QSizeF(1, 1));
     const double right = width() - size.width() - 8, bottom = height() - size.height() - 80;
-    const QPointF places[] = {{region.right() + 14, region.top()}, {region.left() - size.width() - 14, region.top()}, {right, 8}, {8, 8}, {8, bottom}, {right, bottom}};
+    const QPointF places[] = {
+        {region.right() + 14, region.top()}, {region.left() - size.width() - 14, region.top()}, {right, 8}, {8, 8}, {8, bottom}, {right, bottom}};
     double least = 1e300;
     QPointF best(8, 8);
     for (const QPointF at : places) {
@@ -361,7 +368,8 @@ void SheetView::paintOffers(QPainter& p)
         p.drawText(r.adjusted(8, 0, -8, 0), Qt::AlignVCenter | Qt::AlignLeft, words);
         p.setFont(report::uiFont(12, true));
         const double room = r.width() - 24 - p.fontMetrics().horizontalAdvance(words);
-        p.drawText(r.adjusted(8, 0, -8, 0), Qt::AlignVCenter | Qt::AlignRight, p.fontMetrics().elidedText(d->values[std::size_t(i)], Qt::ElideRight, int(room)));
+        p.drawText(r.adjusted(8, 0, -8, 0), Qt::AlignVCenter | Qt::AlignRight,
+                   p.fontMetrics().elidedText(d->values[std::size_t(i)], Qt::ElideRight, int(room)));
         p.setFont(report::uiFont(12));
     }
     const QRectF last = offerRect(int(d->offers.size())), take = takeRect(true), drop = takeRect(false);
@@ -442,7 +450,8 @@ void SheetView::editStep(const QString& what, const std::function<void(Step&)>& 
     if (!s) return;
     if (m_session.draft()) return m_session.editDraft(edit);
     const std::string id = s->id;
-    m_session.change(what, [&](Recipe& r) { edit(*r.find(id)); }, merge);
+    m_session.change(
+        what, [&](Recipe& r) { edit(*r.find(id)); }, merge);
 }
 
 void SheetView::moveHandle(const Handle& h, Point to)
@@ -453,37 +462,40 @@ void SheetView::moveHandle(const Handle& h, Point to)
     const auto motion = motionOf(*s, kind->region(h.region));
     if (!motion) return;
     const geometry::Motion back{motion->now, motion->reference};
-    editStep(tr("region"), [&](Step& step) {
-        Region r = step.regions.at(h.region).carried(*motion);
-        const auto minimum = [](double v) { return std::max(2.0, v); };
-        if (h.index == 0) {
-            const Point d = to - r.middle();
-            r.from = r.from + d, r.to = r.to + d, r.centre = r.centre + d;
-        } else if (r.shape == Shape::Window) {
-            if (h.index == 1 && geometry::distance(to, r.to) > 4) r.from = to;
-            if (h.index == 2 && geometry::distance(to, r.from) > 4) r.to = to;
-            if (h.index == 3) r.width = minimum(2 * std::abs(geometry::cross(geometry::unit(r.to - r.from), to - r.from)));
-        } else if (r.shape == Shape::Rectangle) {
-            const Point u = geometry::direction(r.angle), v = geometry::leftOf(u), d = to - r.centre;
-            const auto side = [&](Point axis, double& size, double sign) { // the far side stays where it is
-                const double reach = geometry::dot(axis, d) * sign, grown = minimum(reach + size / 2);
-                r.centre = r.centre + axis * (sign * (grown - size) / 2);
-                size = grown;
-            };
-            if (h.index == 1) side(u, r.width, 1);
-            if (h.index == 2) side(u, r.width, -1);
-            if (h.index == 3) side(v, r.height, 1);
-            if (h.index == 4) side(v, r.height, -1);
-            if (h.index == 5) r.angle = geometry::angleOf(d) - std::atan2(r.height, r.width); // the corner turns
-        } else if (r.shape == Shape::Circle) {
-            r.outer = minimum(geometry::distance(to, r.centre));
-        } else if (r.shape == Shape::Ring) {
-            const double d = geometry::distance(to, r.centre);
-            if (h.index == 1) r.outer = std::max(d, r.inner + 2);
-            if (h.index == 2) r.inner = std::clamp(d, 0.0, r.outer - 2);
-        }
-        step.regions[h.region] = r.carried(back);
-    }, QStringLiteral("region:") + QString::fromStdString(h.region) + QString::number(h.index));
+    editStep(
+        tr("region"),
+        [&](Step& step) {
+            Region r = step.regions.at(h.region).carried(*motion);
+            const auto minimum = [](double v) { return std::max(2.0, v); };
+            if (h.index == 0) {
+                const Point d = to - r.middle();
+                r.from = r.from + d, r.to = r.to + d, r.centre = r.centre + d;
+            } else if (r.shape == Shape::Window) {
+                if (h.index == 1 && geometry::distance(to, r.to) > 4) r.from = to;
+                if (h.index == 2 && geometry::distance(to, r.from) > 4) r.to = to;
+                if (h.index == 3) r.width = minimum(2 * std::abs(geometry::cross(geometry::unit(r.to - r.from), to - r.from)));
+            } else if (r.shape == Shape::Rectangle) {
+                const Point u = geometry::direction(r.angle), v = geometry::leftOf(u), d = to - r.centre;
+                const auto side = [&](Point axis, double& size, double sign) { // the far side stays where it is
+                    const double reach = geometry::dot(axis, d) * sign, grown = minimum(reach + size / 2);
+                    r.centre = r.centre + axis * (sign * (grown - size) / 2);
+                    size = grown;
+                };
+                if (h.index == 1) side(u, r.width, 1);
+                if (h.index == 2) side(u, r.width, -1);
+                if (h.index == 3) side(v, r.height, 1);
+                if (h.index == 4) side(v, r.height, -1);
+                if (h.index == 5) r.angle = geometry::angleOf(d) - std::atan2(r.height, r.width); // the corner turns
+            } else if (r.shape == Shape::Circle) {
+                r.outer = minimum(geometry::distance(to, r.centre));
+            } else if (r.shape == Shape::Ring) {
+                const double d = geometry::distance(to, r.centre);
+                if (h.index == 1) r.outer = std::max(d, r.inner + 2);
+                if (h.index == 2) r.inner = std::clamp(d, 0.0, r.outer - 2);
+            }
+            step.regions[h.region] = r.carried(back);
+        },
+        QStringLiteral("region:") + QString::fromStdString(h.region) + QString::number(h.index));
 }
 
 void SheetView::nudge(QPointF d)
@@ -549,7 +561,8 @@ std::string SheetView::featureUnder(Point p) const
         const Feature& f = r->features.begin()->second;
         double d = 1e300;
         if (const auto* q = std::get_if<Point>(&f)) d = geometry::distance(*q, p);
-        if (const auto* c = std::get_if<geometry::Circle>(&f)) d = std::min(geometry::distance(c->centre, p), std::abs(geometry::distance(c->centre, p) - c->radius));
+        if (const auto* c = std::get_if<geometry::Circle>(&f))
+            d = std::min(geometry::distance(c->centre, p), std::abs(geometry::distance(c->centre, p) - c->radius));
         if (const auto* c = std::get_if<geometry::Circle>(&f); c && geometry::distance(c->centre, p) < c->radius) d = std::min(d, reach * 0.99);
         if (const auto* s = std::get_if<geometry::Segment>(&f)) {
             const double t = geometry::dot(s->along(), p - s->from);
@@ -630,7 +643,8 @@ void SheetView::mousePressEvent(QMouseEvent* e)
     const StepKind* armed = findKind(m_armed);
     if ((m_session.datumForNewSteps().empty() || (armed && armed->datum)) && !m_session.viewIsReference()) {
         m_session.setShowReference(true);
-        emit m_session.said(armed && armed->datum ? tr("A datum is drawn on the reference; it is shown now") : tr("No datum was found on this picture; the reference is shown, draw there"));
+        emit m_session.said(armed && armed->datum ? tr("A datum is drawn on the reference; it is shown now")
+                                                  : tr("No datum was found on this picture; the reference is shown, draw there"));
         return;
     }
     m_area = e->modifiers().testFlag(Qt::ControlModifier);
@@ -697,7 +711,10 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
                 const std::string under = featureUnder(g.from);
                 if (!under.empty()) m_session.select(under);
             } else {
-                emit m_session.said(g.type == Gesture::Type::Area ? tr("Nothing to find in this area: no edges and no objects") : tr("No edge above %1 grey levels under this stroke").arg(std::max(4 * m_session.noiseHere(), 8.0), 0, 'f', 0));
+                emit m_session.said(
+                    g.type == Gesture::Type::Area
+                        ? tr("Nothing to find in this area: no edges and no objects")
+                        : tr("No edge above %1 grey levels under this stroke").arg(std::max(4 * m_session.noiseHere(), 8.0), 0, 'f', 0));
             }
         } else {
             // A click on something already found selects it; its offers would only repeat it.

@@ -8,7 +8,8 @@
 #include <QPixmap>
 #include <QWidget>
 
-namespace desktop {
+namespace desktop
+{
 
 class SheetView : public QWidget
 {
@@ -21,20 +22,36 @@ public:
     QPointF screenOf(geometry::Point p) const;
     geometry::Point pictureOf(QPointF p) const;
     double zoom() const { return m_zoom; }
-    void setArmedKind(const std::string& kind) { m_armed = kind; update(); }
+    void setArmedKind(const std::string& kind)
+    {
+        m_armed = kind;
+        update();
+    }
     const std::string& armedKind() const { return m_armed; }
     QRectF offerRect(int index) const; // of the draft's readings, widget px
     QRectF takeRect(bool take) const;  // the draft's Take and Drop
-    bool letGo(); // the stroke under way, then the chosen kind; false when there was nothing
+    bool letGo();                      // the stroke under way, then the chosen kind; false when there was nothing
 
 public slots:
-    void fit();       // item, picture, single pixels in turn
+    void fit(); // item, picture, single pixels in turn
     void fitPicture();
     void zoomBy(double factor);
-    void setBare(bool on) { m_bare = on; update(); }
+    void setBare(bool on)
+    {
+        m_bare = on;
+        update();
+    }
     void setTaken(bool on);
-    void setAll(bool on) { m_all = on; update(); }
-    void setLoupe(bool on) { m_loupe = on; update(); }
+    void setAll(bool on)
+    {
+        m_all = on;
+        update();
+    }
+    void setLoupe(bool on)
+    {
+        m_loupe = on;
+        update();
+    }
     void nudge(QPointF picturePixels);
     void nextShape();
     void reverse();

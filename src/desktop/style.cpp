@@ -9,7 +9,8 @@
 // Outside any namespace, as the resource compiler wants it.
 static void initIcons() { Q_INIT_RESOURCE(icons); }
 
-namespace desktop {
+namespace desktop
+{
 
 void applyTheme(QApplication& application)
 {
@@ -76,7 +77,9 @@ void applyTheme(QApplication& application)
         QScrollBar:horizontal { height: 10px; background: %paper; } QScrollBar:vertical { width: 10px; background: %paper; }
         QScrollBar::handle { background: %rule; border-radius: 4px; min-width: 30px; min-height: 30px; } QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; } QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
     )");
-    const std::pair<const char*, QColor> colours[] = {{"%paper", t.paper}, {"%raised", t.raised}, {"%ink", t.ink}, {"%second", t.second}, {"%hair", t.hair}, {"%rule", t.rule}, {"%selected", t.selected}, {"%datum", t.datum}, {"%fail", t.fail}, {"%buttonText", t.buttonText}, {"%button", t.button}};
+    const std::pair<const char*, QColor> colours[] = {
+        {"%paper", t.paper},       {"%raised", t.raised}, {"%ink", t.ink},   {"%second", t.second},         {"%hair", t.hair},    {"%rule", t.rule},
+        {"%selected", t.selected}, {"%datum", t.datum},   {"%fail", t.fail}, {"%buttonText", t.buttonText}, {"%button", t.button}};
     for (const auto& [name, colour] : colours) css.replace(QLatin1String(name), c(colour));
     css.replace(QLatin1String("%tone"), t.dark ? QLatin1String("paper") : QLatin1String("ink"));
     application.setStyleSheet(css);

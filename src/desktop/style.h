@@ -2,6 +2,7 @@
 #pragma once
 class QApplication;
 
-namespace desktop {
+namespace desktop
+{
 void applyTheme(QApplication& application);
 }

@@ -5,7 +5,8 @@
 #include <QIcon>
 #include <QPainter>
 
-namespace desktop {
+namespace desktop
+{
 
 // Drawn into a square box; an unknown kind shows its question's symbol.
 void drawKindSymbol(QPainter& p, const recipe::StepKind& kind, const QRectF& box, const QColor& colour);

@@ -4,11 +4,13 @@
 #include <algorithm>
 #include <cstdint>
 
-namespace geometry {
+namespace geometry
+{
 using base::ErrorCode;
 using base::fail;
 
-namespace {
+namespace
+{
 constexpr int kSamples = 200;
 
 // A fixed sequence: the same points always give the same fit.

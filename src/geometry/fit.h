@@ -13,7 +13,8 @@
 
 #include <vector>
 
-namespace geometry {
+namespace geometry
+{
 
 template <class Shape> struct Fit {
     Shape shape;

@@ -1,6 +1,7 @@
 #include "geometry/geometry.h"
 
-namespace geometry {
+namespace geometry
+{
 
 double wrapped(double angle)
 {

@@ -7,7 +7,8 @@
 #include <numbers>
 #include <vector>
 
-namespace geometry {
+namespace geometry
+{
 
 constexpr double kPi = std::numbers::pi;
 constexpr double degrees(double radians) { return radians * 180.0 / kPi; }

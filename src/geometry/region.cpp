@@ -2,7 +2,8 @@
 
 #include <algorithm>
 
-namespace geometry {
+namespace geometry
+{
 
 const char* name(Shape shape)
 {
@@ -54,7 +55,8 @@ Region Region::carried(const Motion& motion) const
     return r;
 }
 
-namespace {
+namespace
+{
 std::vector<Point> polygonOf(Point centre, double radius, int segments)
 {
     std::vector<Point> out;
@@ -104,7 +106,8 @@ base::Status Region::check() const
 {
     using base::ErrorCode;
     for (const double v : {from.x, from.y, to.x, to.y, centre.x, centre.y, width, height, angle, inner, outer})
-        if (!(std::abs(v) <= 1e6)) return base::fail(ErrorCode::OutOfRange, std::string(name(shape)) + ": a number is outside -1000000 .. 1000000 px");
+        if (!(std::abs(v) <= 1e6))
+            return base::fail(ErrorCode::OutOfRange, std::string(name(shape)) + ": a number is outside -1000000 .. 1000000 px");
     const auto positive = [&](double v, const char* field) -> base::Status {
         if (v > 0) return {};
         return base::fail(ErrorCode::OutOfRange, std::string(name(shape)) + ": " + field + " must be greater than 0 px");
@@ -125,7 +128,8 @@ base::Status Region::check() const
     return {};
 }
 
-namespace {
+namespace
+{
 // Row by row interval of a convex polygon, pixel centres inside or on the outline.
 void convexSpans(const std::vector<Point>& polygon, int width, int height, std::vector<Span>& out)
 {

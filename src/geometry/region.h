@@ -10,18 +10,19 @@
 #include <string>
 #include <vector>
 
-namespace geometry {
+namespace geometry
+{
 
 enum class Shape { Whole, Window, Rectangle, Circle, Ring };
 const char* name(Shape shape); // "whole", "window", …
 
 struct Region {
     Shape shape = Shape::Whole;
-    Point from, to;              // window
+    Point from, to;               // window
     double width = 0, height = 0; // window: width across; rectangle: size
-    Point centre;                // rectangle, circle, ring
-    double angle = 0;            // rectangle, radians
-    double inner = 0, outer = 0; // ring; a circle uses outer
+    Point centre;                 // rectangle, circle, ring
+    double angle = 0;             // rectangle, radians
+    double inner = 0, outer = 0;  // ring; a circle uses outer
 
     static Region whole() { return {}; }
     static Region window(Point from, Point to, double width);

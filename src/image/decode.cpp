@@ -12,16 +12,19 @@
 #include <png.h>
 #include <tiffio.h>
 
-namespace image {
+namespace image
+{
 using base::ErrorCode;
 using base::fail;
 
-namespace {
+namespace
+{
 
 base::Status checkSize(long long width, long long height, const std::string& name)
 {
     if (width < 1 || height < 1)
-        return fail(ErrorCode::Corrupt, "the picture is " + std::to_string(width) + " × " + std::to_string(height) + " px; at least 1 × 1 is needed", name);
+        return fail(ErrorCode::Corrupt, "the picture is " + std::to_string(width) + " × " + std::to_string(height) + " px; at least 1 × 1 is needed",
+                    name);
     if (width > kLargestPicture || height > kLargestPicture / width)
         return fail(ErrorCode::OutOfRange,
                     "the picture is " + std::to_string(width) + " × " + std::to_string(height) + " px; at most " +
@@ -129,12 +132,9 @@ bool jpegStart(JpegErrors& e, jpeg_decompress_struct& c, const std::string& byte
     if (setjmp(e.jump)) return false;
     jpeg_mem_src(&c, reinterpret_cast<const unsigned char*>(bytes.data()), (unsigned long)bytes.size());
     jpeg_read_header(&c, TRUE);
-    if (c.jpeg_color_space == JCS_GRAYSCALE)
-        c.out_color_space = JCS_GRAYSCALE;
-    else if (c.jpeg_color_space == JCS_CMYK || c.jpeg_color_space == JCS_YCCK)
-        c.out_color_space = JCS_CMYK;
-    else
-        c.out_color_space = JCS_RGB;
+    if (c.jpeg_color_space == JCS_GRAYSCALE) c.out_color_space = JCS_GRAYSCALE;
+    else if (c.jpeg_color_space == JCS_CMYK || c.jpeg_color_space == JCS_YCCK) c.out_color_space = JCS_CMYK;
+    else c.out_color_space = JCS_RGB;
     c.dct_method = JDCT_ISLOW;
     return true;
 }
@@ -307,10 +307,13 @@ base::Result<Image> decodeTiff(const std::string& bytes, const std::string& name
     // The pixels must be in the file before memory is set aside for them.
     if (plain) {
         const int depth = bits / 8;
-        Image out(int(width), int(height), grey ? (depth == 2 ? PixelFormat::Grey16 : PixelFormat::Grey8) : (depth == 2 ? PixelFormat::Colour16 : PixelFormat::Colour8));
-        if (!tiffPlain(tif, out, samples, depth, planar == PLANARCONFIG_SEPARATE)) return bad(ErrorCode::Corrupt, "the TIFF picture is damaged or cut off");
+        Image out(int(width), int(height),
+                  grey ? (depth == 2 ? PixelFormat::Grey16 : PixelFormat::Grey8) : (depth == 2 ? PixelFormat::Colour16 : PixelFormat::Colour8));
+        if (!tiffPlain(tif, out, samples, depth, planar == PLANARCONFIG_SEPARATE))
+            return bad(ErrorCode::Corrupt, "the TIFF picture is damaged or cut off");
         if (photometric == PHOTOMETRIC_MINISWHITE)
-            for (int y = 0; y < out.height(); ++y) depth == 2 ? invertRow<std::uint16_t>(out.row(y), out.width()) : invertRow<std::uint8_t>(out.row(y), out.width());
+            for (int y = 0; y < out.height(); ++y)
+                depth == 2 ? invertRow<std::uint16_t>(out.row(y), out.width()) : invertRow<std::uint8_t>(out.row(y), out.width());
         TIFFClose(tif);
         return out;
     }
@@ -332,7 +335,8 @@ base::Result<Image> decode(const std::string& bytes, const std::string& name)
     if (bytes.empty()) return fail(ErrorCode::Corrupt, "the file is empty (0 bytes)", name);
     if (startsWith(bytes, "\x89PNG\r\n\x1a\n"sv)) return decodePng(bytes, name);
     if (startsWith(bytes, "\xff\xd8"sv)) return decodeJpeg(bytes, name);
-    if (startsWith(bytes, "II*\0"sv) || startsWith(bytes, "MM\0*"sv) || startsWith(bytes, "II+\0"sv) || startsWith(bytes, "MM\0+"sv)) return decodeTiff(bytes, name);
+    if (startsWith(bytes, "II*\0"sv) || startsWith(bytes, "MM\0*"sv) || startsWith(bytes, "II+\0"sv) || startsWith(bytes, "MM\0+"sv))
+        return decodeTiff(bytes, name);
     return fail(ErrorCode::Unsupported, "not a picture: PNG, JPEG or TIFF is expected", name);
 }
 
@@ -365,8 +369,12 @@ bool looksLikePicture(const std::string& path)
     return end == ".png" || end == ".jpg" || end == ".jpeg" || end == ".tif" || end == ".tiff";
 }
 
-namespace {
-void pngAppend(png_structp png, png_bytep from, png_size_t n) { static_cast<std::string*>(png_get_io_ptr(png))->append(reinterpret_cast<char*>(from), n); }
+namespace
+{
+void pngAppend(png_structp png, png_bytep from, png_size_t n)
+{
+    static_cast<std::string*>(png_get_io_ptr(png))->append(reinterpret_cast<char*>(from), n);
+}
 void pngFlush(png_structp) {}
 bool pngWritePixels(PngReader& r, png_structp png, png_infop info, png_bytepp rows, const Image& picture, std::string& out, int compression)
 {
@@ -377,7 +385,8 @@ bool pngWritePixels(PngReader& r, png_structp png, png_infop info, png_bytepp ro
     png_set_filter(png, 0, compression <= 1 ? PNG_FILTER_SUB : PNG_ALL_FILTERS);
     const int depth = 8 * bytesPerSample(picture.format());
     png_set_IHDR(png, info, png_uint_32(picture.width()), png_uint_32(picture.height()), depth,
-                 channels(picture.format()) == 3 ? PNG_COLOR_TYPE_RGB : PNG_COLOR_TYPE_GRAY, PNG_INTERLACE_NONE, PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
+                 channels(picture.format()) == 3 ? PNG_COLOR_TYPE_RGB : PNG_COLOR_TYPE_GRAY, PNG_INTERLACE_NONE, PNG_COMPRESSION_TYPE_DEFAULT,
+                 PNG_FILTER_TYPE_DEFAULT);
     png_write_info(png, info);
     if (depth == 16) png_set_swap(png);
     png_write_image(png, rows);

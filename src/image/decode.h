@@ -9,7 +9,8 @@
 #include "base/result.h"
 #include "image/image.h"
 
-namespace image {
+namespace image
+{
 
 constexpr long long kLargestPicture = 400'000'000; // pixels
 

@@ -2,7 +2,8 @@
 
 #include <cassert>
 
-namespace image {
+namespace image
+{
 
 Image::Image(int width, int height, PixelFormat format) : m_width(width), m_height(height), m_format(format)
 {
@@ -26,7 +27,8 @@ GreyView Image::grey() const
     return {m_bytes.data(), m_width, m_height, m_width, m_format == PixelFormat::Grey16};
 }
 
-namespace {
+namespace
+{
 template <class T> void greyRow(const T* in, T* out, int width)
 {
     for (int x = 0; x < width; ++x, in += 3) out[x] = T((299u * in[0] + 587u * in[1] + 114u * in[2] + 500u) / 1000u);
@@ -39,10 +41,8 @@ Image toGrey(const Image& colour)
     const bool wide = bytesPerSample(colour.format()) == 2;
     Image out(colour.width(), colour.height(), wide ? PixelFormat::Grey16 : PixelFormat::Grey8);
     for (int y = 0; y < colour.height(); ++y) {
-        if (wide)
-            greyRow(reinterpret_cast<const std::uint16_t*>(colour.row(y)), reinterpret_cast<std::uint16_t*>(out.row(y)), colour.width());
-        else
-            greyRow(colour.row(y), out.row(y), colour.width());
+        if (wide) greyRow(reinterpret_cast<const std::uint16_t*>(colour.row(y)), reinterpret_cast<std::uint16_t*>(out.row(y)), colour.width());
+        else greyRow(colour.row(y), out.row(y), colour.width());
     }
     return out;
 }

@@ -8,7 +8,8 @@
 #include <string>
 #include <vector>
 
-namespace image {
+namespace image
+{
 
 enum class PixelFormat { Grey8, Grey16, Colour8, Colour16 };
 
@@ -20,7 +21,7 @@ template <class T> struct View {
     using Sample = T;
     const T* data = nullptr;
     int width = 0, height = 0;
-    std::ptrdiff_t stride = 0;                                     // in samples
+    std::ptrdiff_t stride = 0;                                                  // in samples
     static constexpr double levelsPerStep = sizeof(T) == 1 ? 1.0 : 1.0 / 257.0; // grey levels per raw step
     static constexpr int maximum = sizeof(T) == 1 ? 255 : 65535;
     const T* row(int y) const { return data + y * stride; }

@@ -6,14 +6,16 @@
 #include <chrono>
 #include <nlohmann/json.hpp>
 
-namespace inspect {
+namespace inspect
+{
 using namespace recipe;
 using geometry::Motion;
 using geometry::Point;
 using geometry::Pose;
 using geometry::Region;
 
-namespace {
+namespace
+{
 // What a step's own result depends on.
 std::uint64_t ownFingerprint(const Step& s)
 {
@@ -22,7 +24,10 @@ std::uint64_t ownFingerprint(const Step& s)
     return base::fingerprint(j.dump());
 }
 std::uint64_t joined(std::uint64_t a, std::uint64_t b) { return base::fingerprint(std::to_string(b), a); }
-double since(std::chrono::steady_clock::time_point start) { return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count(); }
+double since(std::chrono::steady_clock::time_point start)
+{
+    return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
+}
 } // namespace
 
 base::Result<Prepared> Prepared::make(Recipe recipe, const Prepared* before)
@@ -114,9 +119,11 @@ std::map<std::string, Region> regionsInPicture(const Recipe& recipe, const Step&
     return out;
 }
 
-namespace {
+namespace
+{
 // Gathers what a step reads; fails with the reason it cannot run.
-base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, const StepKind& kind, const image::Capture& capture, const ItemResult& item)
+base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, const StepKind& kind, const image::Capture& capture,
+                                const ItemResult& item)
 {
     const auto notRun = [](const std::string& why) { return base::fail(base::ErrorCode::NotFound, why); };
     const Recipe& recipe = prepared.recipe();
@@ -127,7 +134,8 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
         const auto motion = motionOf(recipe, step.datum, &item);
         if (!motion) {
             const StepResult* found = item.step(step.datum);
-            return notRun("datum " + datum->letter + " \"" + datum->name + "\" was not found" + (found && !found->reason.empty() ? " (" + found->reason + ")" : ""));
+            return notRun("datum " + datum->letter + " \"" + datum->name + "\" was not found" +
+                          (found && !found->reason.empty() ? " (" + found->reason + ")" : ""));
         }
         in.motion = *motion;
         in.frame = motion->now;
@@ -146,7 +154,8 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
         const Step* from = it == step.inputs.end() ? nullptr : recipe.find(it->second);
         if (!from) return notRun("input missing: \"" + spec.label + "\" names no step of the recipe");
         const StepResult* r = item.step(from->id);
-        if (!r || r->state != State::Ok) return notRun("\"" + from->name + "\" was not found" + (r && !r->reason.empty() ? " (" + r->reason + ")" : ""));
+        if (!r || r->state != State::Ok)
+            return notRun("\"" + from->name + "\" was not found" + (r && !r->reason.empty() ? " (" + r->reason + ")" : ""));
         if (r->features.empty()) return notRun("\"" + from->name + "\" gives no feature to measure from");
         const Feature& f = r->features.begin()->second;
         if (std::find(spec.accepts.begin(), spec.accepts.end(), typeOf(f)) == spec.accepts.end())
@@ -316,8 +325,8 @@ CheckResult judgeCheck(const Recipe& recipe, const Step& step, const Check& chec
     if (!check.limits.any()) return c;
     if (check.limits.unit != c.unit) {
         c.verdict = Verdict::NotMeasured;
-        c.reason = std::string("limit is in ") + (check.limits.unit == base::Unit::None ? "no unit" : base::symbol(check.limits.unit)) + ", the value in " +
-                   (c.unit == base::Unit::None ? "no unit" : base::symbol(c.unit));
+        c.reason = std::string("limit is in ") + (check.limits.unit == base::Unit::None ? "no unit" : base::symbol(check.limits.unit)) +
+                   ", the value in " + (c.unit == base::Unit::None ? "no unit" : base::symbol(c.unit));
         // What is in another unit is not shown beside the value.
         c.nominal.reset(), c.low.reset(), c.high.reset();
         return c;
@@ -329,7 +338,8 @@ CheckResult judgeCheck(const Recipe& recipe, const Step& step, const Check& chec
         if (check.limits.holds(x) || c.verdict == Verdict::Fail) continue;
         c.verdict = Verdict::Fail;
         const bool low = c.low && x < *c.low;
-        c.reason = (c.list ? "no. " + std::to_string(i + 1) + " is " + base::toText(x, c.unit) + ", " : std::string()) + (low ? "at least " + base::toText(*c.low, c.unit) : "at most " + base::toText(*c.high, c.unit));
+        c.reason = (c.list ? "no. " + std::to_string(i + 1) + " is " + base::toText(x, c.unit) + ", " : std::string()) +
+                   (low ? "at least " + base::toText(*c.low, c.unit) : "at most " + base::toText(*c.high, c.unit));
     }
     return c;
 }

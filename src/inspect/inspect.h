@@ -10,7 +10,8 @@
 #include <atomic>
 #include <mutex>
 
-namespace inspect {
+namespace inspect
+{
 
 struct Taught {
     std::shared_ptr<const std::any> model; // none: failed, see reason
@@ -52,7 +53,8 @@ CheckResult judgeCheck(const recipe::Recipe& recipe, const recipe::Step& step, c
 // The plot behind one step's answer, made on demand for one item.
 base::Result<recipe::Evidence> evidence(const Prepared& prepared, const image::Capture& capture, const ItemResult& item, const std::string& step);
 // Regions of a step as they lie in this picture for this item (nothing when its datum was not found).
-std::map<std::string, geometry::Region> regionsInPicture(const recipe::Recipe& recipe, const recipe::Step& step, const ItemResult& item, bool& placed);
+std::map<std::string, geometry::Region> regionsInPicture(const recipe::Recipe& recipe, const recipe::Step& step, const ItemResult& item,
+                                                         bool& placed);
 // How places move from the reference to this picture for a step that follows `datum` ("" : the picture).
 std::optional<geometry::Motion> motionOf(const recipe::Recipe& recipe, const std::string& datum, const ItemResult* item);
 // The datum's pose on the reference, by how it was taught.

@@ -2,7 +2,8 @@
 
 #include <algorithm>
 
-namespace inspect {
+namespace inspect
+{
 
 const char* name(State s) { return s == State::Ok ? "ok" : s == State::Failed ? "failed" : "not_run"; }
 const char* name(Verdict v)

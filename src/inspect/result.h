@@ -7,7 +7,8 @@
 #include <string>
 #include <vector>
 
-namespace inspect {
+namespace inspect
+{
 
 enum class State { Ok, Failed, NotRun };
 enum class Verdict { Pass, Fail, NotMeasured, Unjudged };

@@ -5,7 +5,8 @@
 #include <sys/resource.h>
 #include <unistd.h>
 
-namespace inspect {
+namespace inspect
+{
 
 base::Result<CapturePtr> CaptureCache::get(const std::string& path)
 {
@@ -40,7 +41,8 @@ void CaptureCache::forget(const std::string& path)
     });
 }
 
-TrialRunner::TrialRunner(Callback callback, std::shared_ptr<CaptureCache> cache, int threads) : m_callback(std::move(callback)), m_cache(std::move(cache))
+TrialRunner::TrialRunner(Callback callback, std::shared_ptr<CaptureCache> cache, int threads)
+    : m_callback(std::move(callback)), m_cache(std::move(cache))
 {
     if (threads <= 0) threads = int(std::max(1u, std::thread::hardware_concurrency()));
     for (int i = 0; i < threads; ++i) m_threads.emplace_back([this] { work(); });

@@ -13,7 +13,8 @@
 #include <set>
 #include <thread>
 
-namespace inspect {
+namespace inspect
+{
 
 using CapturePtr = std::shared_ptr<const image::Capture>;
 

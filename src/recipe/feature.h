@@ -6,7 +6,8 @@
 #include <variant>
 #include <vector>
 
-namespace recipe {
+namespace recipe
+{
 
 enum class FeatureType { Point, Line, Circle };
 using Feature = std::variant<geometry::Point, geometry::Segment, geometry::Circle>;

@@ -4,7 +4,8 @@
 #include <charconv>
 #include <cmath>
 
-namespace recipe {
+namespace recipe
+{
 
 std::optional<double> Limits::share(double value) const
 {
@@ -27,7 +28,8 @@ void Limits::setHighest(double value)
     else high = lowest() ? std::max(value, *lowest()) : value;
 }
 
-namespace {
+namespace
+{
 std::string number(double v)
 {
     std::string s = base::toText(v, 4);
@@ -60,7 +62,8 @@ base::Status Limits::check() const
     return {};
 }
 
-namespace {
+namespace
+{
 class Reader
 {
 public:
@@ -101,7 +104,8 @@ base::Result<Limits> parseLimits(const std::string& typed, base::Unit unit)
     for (const auto& [from, to] : {std::pair<std::string, std::string>{"−", "-"}, {"≥", ">="}, {"≤", "<="}, {"…", ".."}, {"±", "+-"}})
         for (auto at = text.find(from); at != std::string::npos; at = text.find(from)) text.replace(at, from.size(), to);
     const auto wrong = [&] {
-        return base::fail(base::ErrorCode::InvalidArgument, "\"" + typed + "\" is not a limit: write 26 +-0.05, 26 +0.1 -0.05, 25.9 .. 26.1, >= 0.65, <= 0.2 or 10");
+        return base::fail(base::ErrorCode::InvalidArgument,
+                          "\"" + typed + "\" is not a limit: write 26 +-0.05, 26 +0.1 -0.05, 25.9 .. 26.1, >= 0.65, <= 0.2 or 10");
     };
     // "25.9..26.1": two dots end the number before them.
     if (const auto dots = text.find(".."); dots != std::string::npos) text.insert(dots, " ");

@@ -8,12 +8,13 @@
 #include <optional>
 #include <string>
 
-namespace recipe {
+namespace recipe
+{
 
 struct Limits {
-    std::optional<double> low, high;    // stated limits
-    std::optional<double> nominal;      // with plus and minus, else only for showing
-    double plus = 0, minus = 0;         // both ≥ 0; count only when hasTolerance
+    std::optional<double> low, high; // stated limits
+    std::optional<double> nominal;   // with plus and minus, else only for showing
+    double plus = 0, minus = 0;      // both ≥ 0; count only when hasTolerance
     bool hasTolerance = false;
     base::Unit unit = base::Unit::None;
 

@@ -1,10 +1,12 @@
 #include "recipe/param.h"
 
-namespace recipe {
+namespace recipe
+{
 using base::ErrorCode;
 using base::fail;
 
-namespace {
+namespace
+{
 template <class... F> struct Overload : F... {
     using F::operator()...;
 };

@@ -12,12 +12,13 @@
 #include <variant>
 #include <vector>
 
-namespace recipe {
+namespace recipe
+{
 
 using Value = std::variant<bool, std::int64_t, double, std::string>;
 
 struct Real {
-    double min, max, step = 0.1; // closed range, in the parameter's unit
+    double min, max, step = 0.1;       // closed range, in the parameter's unit
     double usualMin = 0, usualMax = 0; // sensible range; both 0: the hard one
 };
 struct Whole {

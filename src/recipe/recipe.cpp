@@ -5,7 +5,8 @@
 
 #include <algorithm>
 
-namespace recipe {
+namespace recipe
+{
 
 const char* name(Label label) { return label == Label::Good ? "good" : label == Label::Bad ? "bad" : "open"; }
 
@@ -37,7 +38,8 @@ int Recipe::indexOf(const std::string& id) const
     return -1;
 }
 
-namespace {
+namespace
+{
 template <class Taken> std::string firstFree(Taken taken, const std::string& stem, int from)
 {
     for (int n = from;; ++n)
@@ -86,7 +88,10 @@ std::vector<std::string> Recipe::readBy(const std::string& id) const
     return out;
 }
 
-base::Unit Recipe::unitOf(const OutputSpec& output) const { return output.calibrates && mmPerPixel > 0 ? base::calibrated(output.unit) : output.unit; }
+base::Unit Recipe::unitOf(const OutputSpec& output) const
+{
+    return output.calibrates && mmPerPixel > 0 ? base::calibrated(output.unit) : output.unit;
+}
 
 base::Result<std::vector<int>> orderByDependence(const std::vector<Step>& steps)
 {

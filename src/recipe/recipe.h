@@ -5,7 +5,8 @@
 
 #include <memory>
 
-namespace recipe {
+namespace recipe
+{
 
 enum class Label { Open, Good, Bad };
 const char* name(Label label); // "open", "good", "bad"
@@ -18,7 +19,7 @@ struct Trial {
 
 // The picture of a good part on which steps are drawn, with the bytes of its file so that it is saved as it came.
 struct Reference {
-    std::string name; // file name inside the recipe
+    std::string name;   // file name inside the recipe
     std::string origin; // the picture it was taken from, for the title block
     std::shared_ptr<const std::string> bytes;
     std::shared_ptr<const image::Capture> capture;
@@ -30,7 +31,7 @@ base::Result<Reference> makeReference(std::string name, std::string bytes, std::
 struct Recipe {
     std::string name = "Untitled";
     int revision = 1;
-    double mmPerPixel = 0; // 0: not calibrated
+    double mmPerPixel = 0;    // 0: not calibrated
     std::string calibratedBy; // how the factor came about, in words
     Reference reference;
     std::vector<Trial> trials;

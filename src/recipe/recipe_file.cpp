@@ -6,7 +6,8 @@
 #include <algorithm>
 #include <filesystem>
 
-namespace recipe {
+namespace recipe
+{
 using base::ErrorCode;
 using base::fail;
 using geometry::Point;
@@ -16,7 +17,8 @@ using nlohmann::json;
 namespace fs = std::filesystem;
 
 // ---------------------------------------------------------------- writing
-namespace {
+namespace
+{
 json pointJson(Point p) { return json::array({p.x, p.y}); }
 
 json limitsJson(const Check& c)
@@ -39,7 +41,9 @@ json regionToJson(const Region& r)
     switch (r.shape) {
     case Shape::Whole: break;
     case Shape::Window: j["from"] = pointJson(r.from), j["to"] = pointJson(r.to), j["width"] = r.width; break;
-    case Shape::Rectangle: j["centre"] = pointJson(r.centre), j["size"] = json::array({r.width, r.height}), j["angle"] = geometry::degrees(r.angle); break;
+    case Shape::Rectangle:
+        j["centre"] = pointJson(r.centre), j["size"] = json::array({r.width, r.height}), j["angle"] = geometry::degrees(r.angle);
+        break;
     case Shape::Circle: j["centre"] = pointJson(r.centre), j["radius"] = r.outer; break;
     case Shape::Ring: j["centre"] = pointJson(r.centre), j["inner"] = r.inner, j["outer"] = r.outer; break;
     }
@@ -85,10 +89,12 @@ json toJson(const Recipe& r, const std::string& folder)
 }
 
 // ---------------------------------------------------------------- reading
-namespace {
+namespace
+{
 base::Result<Point> pointFrom(const json& j, const std::string& where)
 {
-    if (!j.is_array() || j.size() != 2 || !j[0].is_number() || !j[1].is_number()) return fail(ErrorCode::InvalidArgument, "must be [x, y] in px", where);
+    if (!j.is_array() || j.size() != 2 || !j[0].is_number() || !j[1].is_number())
+        return fail(ErrorCode::InvalidArgument, "must be [x, y] in px", where);
     const Point p{j[0].get<double>(), j[1].get<double>()};
     if (!(std::abs(p.x) <= 1e6 && std::abs(p.y) <= 1e6)) return fail(ErrorCode::OutOfRange, "a number is outside -1000000 .. 1000000 px", where);
     return p;
@@ -120,7 +126,8 @@ base::Result<Check> checkFrom(const json& j, const StepKind& kind, const Step& s
     const OutputSpec* out = kind.output(c.output);
     if (!out) return fail(ErrorCode::InvalidArgument, "output \"" + c.output + "\" is not one of kind \"" + kind.key + "\"", where);
     if (c.limits.hasTolerance && !c.limits.nominal) return fail(ErrorCode::InvalidArgument, "plus and minus need a nominal", where);
-    if (c.limits.hasTolerance && (c.limits.low || c.limits.high)) return fail(ErrorCode::InvalidArgument, "give either low and high or nominal with plus and minus, not both", where);
+    if (c.limits.hasTolerance && (c.limits.low || c.limits.high))
+        return fail(ErrorCode::InvalidArgument, "give either low and high or nominal with plus and minus, not both", where);
     if (unitGiven) {
         const auto u = base::unitFrom(unit);
         if (!u) return fail(ErrorCode::InvalidArgument, "unknown unit \"" + unit + "\"; known are px, mm, px2, mm2, deg, grey, %", where);
@@ -158,7 +165,10 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
         return fail(ErrorCode::Unsupported, "unknown kind \"" + s.kind + "\"; known are " + known, where);
     }
     if (version > kind->version)
-        return fail(ErrorCode::Unsupported, "kind \"" + s.kind + "\" version " + std::to_string(version) + " was saved by a newer program; this one knows version " + std::to_string(kind->version), where);
+        return fail(ErrorCode::Unsupported,
+                    "kind \"" + s.kind + "\" version " + std::to_string(version) + " was saved by a newer program; this one knows version " +
+                        std::to_string(kind->version),
+                    where);
     s.params = kind->defaults;
     if (params) {
         auto p = kind->paramsFromJson(*params);
@@ -182,7 +192,8 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
             if (std::find(spec->shapes.begin(), spec->shapes.end(), region->shape) == spec->shapes.end()) {
                 std::string allowed;
                 for (const Shape x : spec->shapes) allowed += (allowed.empty() ? "" : ", ") + std::string(geometry::name(x));
-                return fail(ErrorCode::InvalidArgument, "shape \"" + std::string(geometry::name(region->shape)) + "\" does not fit; possible are " + allowed, here);
+                return fail(ErrorCode::InvalidArgument,
+                            "shape \"" + std::string(geometry::name(region->shape)) + "\" does not fit; possible are " + allowed, here);
             }
             s.regions[key] = *region;
         }
@@ -216,13 +227,15 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
 {
     // The version is looked at first: a newer file may have fields this program cannot know.
     if (j.is_object() && j.contains("version") && j["version"].is_number_integer() && j["version"].get<std::int64_t>() > kFormatVersion)
-        return fail(ErrorCode::Unsupported, "the recipe has format version " + j["version"].dump() + ", made by a newer program; this one reads up to version " + std::to_string(kFormatVersion));
+        return fail(ErrorCode::Unsupported, "the recipe has format version " + j["version"].dump() +
+                                                ", made by a newer program; this one reads up to version " + std::to_string(kFormatVersion));
     ObjectReader o(j, "");
     Recipe r;
     std::string format;
     int version = 0;
     o.text("format", format, true);
-    if (!format.empty() && format != "dikkat-recipe") return fail(ErrorCode::Unsupported, "format is \"" + format + "\"; \"dikkat-recipe\" is expected");
+    if (!format.empty() && format != "dikkat-recipe")
+        return fail(ErrorCode::Unsupported, "format is \"" + format + "\"; \"dikkat-recipe\" is expected");
     o.whole("version", version, 1, 1'000'000, true);
     o.text("name", r.name), o.whole("revision", r.revision, 1, 1'000'000'000);
     const json* calibration = o.field("calibration");
@@ -255,7 +268,9 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
             if (label != "good" && label != "bad" && label != "open") t.wrong("label = \"" + label + "\" is not one of: good, bad, open");
             if (auto ok = t.done(); !ok) return base::passOn(ok.error());
             const fs::path p(picture);
-            r.trials.push_back({p.is_absolute() ? picture : (fs::path(folder) / p).lexically_normal().string(), label == "good" ? Label::Good : label == "bad" ? Label::Bad : Label::Open});
+            r.trials.push_back({p.is_absolute() ? picture : (fs::path(folder) / p).lexically_normal().string(), label == "good"  ? Label::Good
+                                                                                                                : label == "bad" ? Label::Bad
+                                                                                                                                 : Label::Open});
         }
     }
     if (steps) {
@@ -297,7 +312,8 @@ std::string folderOf(const fs::path& path)
     return parent.empty() ? "." : parent.string();
 }
 
-base::Result<Recipe> finish(const std::string& text, const std::string& folder, const std::string& where, const std::function<base::Result<std::string>(const std::string&)>& member)
+base::Result<Recipe> finish(const std::string& text, const std::string& folder, const std::string& where,
+                            const std::function<base::Result<std::string>(const std::string&)>& member)
 {
     auto j = parse(text);
     if (!j) return base::passOn(j.error(), where);

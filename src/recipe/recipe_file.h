@@ -11,7 +11,8 @@
 
 #include <nlohmann/json_fwd.hpp>
 
-namespace recipe {
+namespace recipe
+{
 
 constexpr int kFormatVersion = 1;
 

@@ -6,7 +6,8 @@
 #include <optional>
 #include <set>
 
-namespace recipe {
+namespace recipe
+{
 
 class ObjectReader
 {
@@ -34,7 +35,9 @@ public:
         if (const auto* j = field(key)) {
             if (!j->is_number()) return wrong(key + " must be a number");
             const double v = j->get<double>();
-            if (!(v >= low && v <= high)) return wrong(key + " = " + j->dump() + " is outside " + nlohmann::json(low).dump() + " .. " + nlohmann::json(high).dump(), base::ErrorCode::OutOfRange);
+            if (!(v >= low && v <= high))
+                return wrong(key + " = " + j->dump() + " is outside " + nlohmann::json(low).dump() + " .. " + nlohmann::json(high).dump(),
+                             base::ErrorCode::OutOfRange);
             out = v;
         } else if (needed) wrong(key + " is missing");
     }

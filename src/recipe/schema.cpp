@@ -3,10 +3,12 @@
 
 #include <nlohmann/json.hpp>
 
-namespace recipe {
+namespace recipe
+{
 using nlohmann::json;
 
-namespace {
+namespace
+{
 template <class... F> struct Overload : F... {
     using F::operator()...;
 };
@@ -67,25 +69,49 @@ json jsonSchema()
         for (const auto& p : k.points) points[p.key] = {{"$ref", "#/$defs/point"}, {"description", p.help}};
         for (const auto& i : k.inputs) inputs[i.key] = {{"type", "string"}, {"description", i.help + " The id of another step."}};
         for (const auto& o : k.outputs) outputs.push_back(o.key);
-        const json check = object({{"output", {{"enum", outputs}}}, {"name", text}, {"balloon", {{"type", "integer"}, {"minimum", 0}}}, {"low", number}, {"high", number}, {"nominal", number},
-                                   {"plus", distance}, {"minus", distance}, {"unit", {{"enum", {"", "px", "mm", "px²", "px2", "mm²", "mm2", "°", "deg", "grey", "%"}}}}});
-        json step = object({{"id", text}, {"kind", {{"const", k.key}}}, {"version", {{"type", "integer"}, {"minimum", 1}, {"maximum", k.version}}}, {"name", text}, {"datum", text}, {"letter", text},
-                            {"in_use", {{"type", "boolean"}}}, {"params", object(params)}, {"regions", object(regions)}, {"points", object(points)}, {"inputs", object(inputs)},
+        const json check = object({{"output", {{"enum", outputs}}},
+                                   {"name", text},
+                                   {"balloon", {{"type", "integer"}, {"minimum", 0}}},
+                                   {"low", number},
+                                   {"high", number},
+                                   {"nominal", number},
+                                   {"plus", distance},
+                                   {"minus", distance},
+                                   {"unit", {{"enum", {"", "px", "mm", "px²", "px2", "mm²", "mm2", "°", "deg", "grey", "%"}}}}});
+        json step = object({{"id", text},
+                            {"kind", {{"const", k.key}}},
+                            {"version", {{"type", "integer"}, {"minimum", 1}, {"maximum", k.version}}},
+                            {"name", text},
+                            {"datum", text},
+                            {"letter", text},
+                            {"in_use", {{"type", "boolean"}}},
+                            {"params", object(params)},
+                            {"regions", object(regions)},
+                            {"points", object(points)},
+                            {"inputs", object(inputs)},
                             {"checks", {{"type", "array"}, {"items", check}}}},
                            {"id", "kind"});
         step["description"] = k.help;
         kinds.push_back(std::move(step));
     }
-    json out = object({{"$schema", text}, {"format", {{"const", "dikkat-recipe"}}}, {"version", {{"type", "integer"}, {"minimum", 1}, {"maximum", kFormatVersion}}}, {"name", text},
-                       {"revision", {{"type", "integer"}, {"minimum", 1}}},
-                       {"calibration", object({{"mm_per_px", {{"type", "number"}, {"minimum", 1e-6}, {"maximum", 1000}}}, {"by", text}}, {"mm_per_px"})},
-                       {"reference", {{"anyOf", {text, object({{"picture", text}, {"taken_from", text}}, {"picture"})}}}},
-                       {"trials", {{"type", "array"}, {"items", object({{"picture", text}, {"label", {{"enum", {"good", "bad", "open"}}}}}, {"picture"})}}},
-                       {"steps", {{"type", "array"}, {"items", {{"anyOf", kinds}}}}}},
-                      {"format", "version"});
+    json out =
+        object({{"$schema", text},
+                {"format", {{"const", "dikkat-recipe"}}},
+                {"version", {{"type", "integer"}, {"minimum", 1}, {"maximum", kFormatVersion}}},
+                {"name", text},
+                {"revision", {{"type", "integer"}, {"minimum", 1}}},
+                {"calibration", object({{"mm_per_px", {{"type", "number"}, {"minimum", 1e-6}, {"maximum", 1000}}}, {"by", text}}, {"mm_per_px"})},
+                {"reference", {{"anyOf", {text, object({{"picture", text}, {"taken_from", text}}, {"picture"})}}}},
+                {"trials", {{"type", "array"}, {"items", object({{"picture", text}, {"label", {{"enum", {"good", "bad", "open"}}}}}, {"picture"})}}},
+                {"steps", {{"type", "array"}, {"items", {{"anyOf", kinds}}}}}},
+               {"format", "version"});
     out["$schema"] = "https://json-schema.org/draft/2020-12/schema";
     out["title"] = "Dikkat recipe, format version " + std::to_string(kFormatVersion);
-    out["$defs"]["point"] = {{"type", "array"}, {"items", {{"type", "number"}}}, {"minItems", 2}, {"maxItems", 2}, {"description", "[x, y] in px of the reference; pixel centres are whole numbers, y down"}};
+    out["$defs"]["point"] = {{"type", "array"},
+                             {"items", {{"type", "number"}}},
+                             {"minItems", 2},
+                             {"maxItems", 2},
+                             {"description", "[x, y] in px of the reference; pixel centres are whole numbers, y down"}};
     return out;
 }
 

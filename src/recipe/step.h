@@ -8,21 +8,22 @@
 #include <string>
 #include <vector>
 
-namespace recipe {
+namespace recipe
+{
 
 struct Check {
     std::string output; // key of the step's output
     std::string name;
-    Limits limits;      // none: unjudged
-    int balloon = 0;    // given once and kept
+    Limits limits;   // none: unjudged
+    int balloon = 0; // given once and kept
     friend bool operator==(const Check&, const Check&) = default;
 };
 
 struct Step {
-    std::string id;    // never shown, never changes: names can
+    std::string id; // never shown, never changes: names can
     std::string kind;
     std::string name;
-    std::string datum; // id of the datum it follows; empty: fixed to the picture
+    std::string datum;  // id of the datum it follows; empty: fixed to the picture
     std::string letter; // of a datum: A, B, …
     bool inUse = true;
     std::any params;

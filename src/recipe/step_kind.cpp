@@ -2,11 +2,13 @@
 
 #include <nlohmann/json.hpp>
 
-namespace recipe {
+namespace recipe
+{
 using base::ErrorCode;
 using base::fail;
 
-namespace {
+namespace
+{
 template <class Specs> auto lookUp(const Specs& specs, const std::string& name) -> decltype(specs.data())
 {
     for (const auto& s : specs)

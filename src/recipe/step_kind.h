@@ -16,7 +16,8 @@
 #include <span>
 #include <utility>
 
-namespace recipe {
+namespace recipe
+{
 
 struct Words {
     std::string key, label, help;
@@ -54,8 +55,8 @@ struct RunInput {
     std::map<std::string, geometry::Region> regions; // carried over to this picture
     std::map<std::string, geometry::Point> points;
     std::map<std::string, Feature> inputs;
-    geometry::Motion motion;      // reference → this picture
-    geometry::Pose frame;         // the datum here; of the picture itself when the step follows none
+    geometry::Motion motion; // reference → this picture
+    geometry::Pose frame;    // the datum here; of the picture itself when the step follows none
     const std::any* taught = nullptr;
 
     image::GreyView grey() const { return capture.grey.grey(); }
@@ -110,7 +111,7 @@ struct Evidence {
 struct Gesture {
     enum class Type { Stroke, Area, Click } type = Type::Stroke;
     geometry::Point from, to;
-    double width = 0;        // px, averaging width asked for by the wheel; 0: choose
+    double width = 0; // px, averaging width asked for by the wheel; 0: choose
     bool reversed = false;
     std::string fromFeature, toFeature; // "step" ids of found geometry under the ends, when there is any
 };
@@ -123,12 +124,12 @@ struct OfferInput {
     double mmPerPixel = 0;
 };
 struct Offer {
-    Step step;      // regions and points in the coordinates of the picture in view
-    int rank = 0;   // smaller first
-    std::string words; // "edge pair", "distance of two fitted lines"
+    Step step;                       // regions and points in the coordinates of the picture in view
+    int rank = 0;                    // smaller first
+    std::string words;               // "edge pair", "distance of two fitted lines"
     std::vector<std::string> chosen; // parameter keys that were chosen for this place
     std::vector<std::string> judged; // outputs that get a check; the kind's main output always does
-    std::string wants; // when something is missing: "1 of 2 found, go on"
+    std::string wants;               // when something is missing: "1 of 2 found, go on"
 };
 
 struct StepKind {
@@ -137,9 +138,9 @@ struct StepKind {
     std::string symbol;  // name of the drawing symbol
     Question question = Question::What;
     int version = 1;
-    bool datum = false; // finds parts; others follow it
-    bool byArea = false;       // made by drawing an area, not a stroke
-    std::string reverse;       // key of the flag that turns the search round; empty: a window's ends are swapped
+    bool datum = false;  // finds parts; others follow it
+    bool byArea = false; // made by drawing an area, not a stroke
+    std::string reverse; // key of the flag that turns the search round; empty: a window's ends are swapped
     std::vector<ParamSpec> params;
     std::vector<RegionSpec> regions;
     std::vector<PointSpec> points;
@@ -169,7 +170,8 @@ struct StepKind {
 std::span<const StepKind> allStepKinds(); // generated list: see CMakeLists.txt
 const StepKind* findKind(const std::string& key);
 
-namespace detail {
+namespace detail
+{
 struct Anything {
     template <class T> constexpr operator T() const;
 };
@@ -228,7 +230,8 @@ public:
             if (!made) return base::passOn(made.error());
             return std::any(std::move(*made));
         };
-        if (note) m_kind.taughtNote = [note](const std::any& p, const std::any& t) { return note(std::any_cast<const P&>(p), std::any_cast<const T&>(t)); };
+        if (note)
+            m_kind.taughtNote = [note](const std::any& p, const std::any& t) { return note(std::any_cast<const P&>(p), std::any_cast<const T&>(t)); };
         return *this;
     }
     Declare& shows(base::Result<Evidence> (*fn)(const P&, const RunInput&))

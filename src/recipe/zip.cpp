@@ -2,11 +2,13 @@
 
 #include <zip.h>
 
-namespace recipe {
+namespace recipe
+{
 using base::ErrorCode;
 using base::fail;
 
-namespace {
+namespace
+{
 constexpr zip_uint64_t kMost = 2ULL << 30;
 
 std::string textOf(zip_error_t& e)
@@ -38,7 +40,8 @@ base::Result<std::map<std::string, std::string>> readZip(const std::string& byte
     zip_uint64_t total = 0;
     for (zip_int64_t i = 0; i < zip_get_num_entries(z, 0); ++i) {
         zip_stat_t info;
-        if (zip_stat_index(z, zip_uint64_t(i), 0, &info) != 0 || !(info.valid & ZIP_STAT_SIZE) || !(info.valid & ZIP_STAT_NAME)) return bad("a member cannot be read");
+        if (zip_stat_index(z, zip_uint64_t(i), 0, &info) != 0 || !(info.valid & ZIP_STAT_SIZE) || !(info.valid & ZIP_STAT_NAME))
+            return bad("a member cannot be read");
         const std::string name = info.name;
         if (name.empty() || name.back() == '/') continue;
         if (name.front() == '/' || name.find("..") != std::string::npos) return bad("the name \"" + name + "\" leaves the archive");

@@ -9,7 +9,8 @@
 #include <map>
 #include <string>
 
-namespace recipe {
+namespace recipe
+{
 
 bool isZip(const std::string& bytes);
 base::Result<std::map<std::string, std::string>> readZip(const std::string& bytes);

@@ -5,8 +5,10 @@
 #include <QDateTime>
 #include <QFile>
 
-namespace records {
-namespace {
+namespace records
+{
+namespace
+{
 std::string field(const std::string& text)
 {
     if (text.find_first_of(",\"\r\n") == std::string::npos) return text;
@@ -36,7 +38,8 @@ std::string csvRows(const recipe::Recipe& r, const inspect::PictureResult& resul
     const std::string start = field(time) + "," + field(result.picture) + ",";
     if (result.error) return start + "," + field(r.name) + "," + std::to_string(r.revision) + ",error," + field(*result.error) + "\n";
     for (const inspect::ItemResult& item : result.items) {
-        out += start + std::to_string(item.number) + "," + field(r.name) + "," + std::to_string(r.revision) + "," + (item.accept ? "accept" : "reject") + "," + field(item.sentence());
+        out += start + std::to_string(item.number) + "," + field(r.name) + "," + std::to_string(r.revision) + "," +
+               (item.accept ? "accept" : "reject") + "," + field(item.sentence());
         for (const inspect::CheckResult& c : item.checks) {
             std::string values;
             for (const double v : c.values) values += (values.empty() ? "" : ";") + base::shortest(v);

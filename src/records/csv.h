@@ -4,7 +4,8 @@
 #pragma once
 #include "inspect/result.h"
 
-namespace records {
+namespace records
+{
 
 std::string csvHeader(const recipe::Recipe& recipe);
 // A list stands in one field, its values parted by semicolons. Not measured is an empty field; the verdict beside it says so.

@@ -13,11 +13,13 @@
 #include <QVariant>
 #include <nlohmann/json.hpp>
 
-namespace records {
+namespace records
+{
 using base::ErrorCode;
 using base::fail;
 
-namespace {
+namespace
+{
 QString q(const std::string& s) { return QString::fromStdString(s); }
 QVariant orNull(const std::optional<double>& v) { return v ? QVariant(*v) : QVariant(QMetaType::fromType<double>()); }
 
@@ -32,7 +34,8 @@ QString whereOf(const Filter& f)
     QString where = QStringLiteral(" where 1");
     if (!f.verdict.isEmpty()) where += QStringLiteral(" and item.verdict = :verdict");
     if (!f.text.isEmpty())
-        where += QStringLiteral(" and (item.picture like :text escape '\\' or item.batch like :text escape '\\' or item.sentence like :text escape '\\' or recipe.name like :text escape '\\')");
+        where += QStringLiteral(" and (item.picture like :text escape '\\' or item.batch like :text escape '\\' or item.sentence like :text escape "
+                                "'\\' or recipe.name like :text escape '\\')");
     return where;
 }
 void bind(QSqlQuery& query, const Filter& f)
@@ -40,7 +43,9 @@ void bind(QSqlQuery& query, const Filter& f)
     if (!f.verdict.isEmpty()) query.bindValue(QStringLiteral(":verdict"), f.verdict);
     if (!f.text.isEmpty()) {
         QString t = f.text;
-        t.replace(QLatin1Char('\\'), QStringLiteral("\\\\")).replace(QLatin1Char('%'), QStringLiteral("\\%")).replace(QLatin1Char('_'), QStringLiteral("\\_"));
+        t.replace(QLatin1Char('\\'), QStringLiteral("\\\\"))
+            .replace(QLatin1Char('%'), QStringLiteral("\\%"))
+            .replace(QLatin1Char('_'), QStringLiteral("\\_"));
         query.bindValue(QStringLiteral(":text"), QStringLiteral("%") + t + QStringLiteral("%"));
     }
 }
@@ -79,20 +84,27 @@ base::Status RecordLog::prepare()
     const int version = query.value(0).toInt();
     query.finish();
     if (version > kSchemaVersion)
-        return fail(ErrorCode::Unsupported, "the record log has schema version " + std::to_string(version) + ", made by a newer program; this one knows up to " + std::to_string(kSchemaVersion), m_path.toStdString());
+        return fail(ErrorCode::Unsupported,
+                    "the record log has schema version " + std::to_string(version) + ", made by a newer program; this one knows up to " +
+                        std::to_string(kSchemaVersion),
+                    m_path.toStdString());
     if (version == kSchemaVersion) return {};
     if (!query.exec(QStringLiteral("select count(*) from sqlite_master")) || !query.next()) return sqlError(query, m_path);
     if (query.value(0).toInt() > 0) return fail(ErrorCode::Corrupt, "a database that is not a record log", m_path.toStdString());
     query.finish();
     if (!db.transaction()) return sqlError(db.lastError(), m_path);
-    for (const char* sql : {
-             "create table recipe (id integer primary key, name text not null, revision integer not null, json text not null, first_used text not null)",
-             "create table item (id integer primary key autoincrement, at text not null, recipe integer not null references recipe(id), batch text not null,"
-             " picture text not null, item integer not null, verdict text not null check (verdict in ('accept', 'reject')), sentence text not null, milliseconds real not null)",
-             "create table value (item integer not null references item(id), position integer not null, step text not null, output text not null, name text not null,"
-             " balloon integer not null, list integer not null, value text, unit text not null, nominal real, low real, high real, verdict text not null, reason text not null,"
-             " primary key (item, position)) without rowid",
-             "create index item_at on item (at)", "create index item_verdict on item (verdict, id)", "pragma user_version = 1"})
+    for (const char* sql :
+         {"create table recipe (id integer primary key, name text not null, revision integer not null, json text not null, first_used text not null)",
+          "create table item (id integer primary key autoincrement, at text not null, recipe integer not null references recipe(id), batch text not "
+          "null,"
+          " picture text not null, item integer not null, verdict text not null check (verdict in ('accept', 'reject')), sentence text not null, "
+          "milliseconds real not null)",
+          "create table value (item integer not null references item(id), position integer not null, step text not null, output text not null, name "
+          "text not null,"
+          " balloon integer not null, list integer not null, value text, unit text not null, nominal real, low real, high real, verdict text not "
+          "null, reason text not null,"
+          " primary key (item, position)) without rowid",
+          "create index item_at on item (at)", "create index item_verdict on item (verdict, id)", "pragma user_version = 1"})
         if (!query.exec(QLatin1String(sql))) {
             auto error = sqlError(query, m_path);
             db.rollback();
@@ -115,7 +127,9 @@ base::Result<long long> RecordLog::revisionId(const recipe::Recipe& r)
         id = query.value(0).toLongLong();
     } else {
         query.prepare(QStringLiteral("insert into recipe (name, revision, json, first_used) values (?, ?, ?, ?)"));
-        for (const QVariant& v : {QVariant(q(r.name)), QVariant(r.revision), QVariant(q(json)), QVariant(QDateTime::currentDateTimeUtc().toString(Qt::ISODateWithMs))}) query.addBindValue(v);
+        for (const QVariant& v :
+             {QVariant(q(r.name)), QVariant(r.revision), QVariant(q(json)), QVariant(QDateTime::currentDateTimeUtc().toString(Qt::ISODateWithMs))})
+            query.addBindValue(v);
         if (!query.exec()) return sqlError(query, m_path);
         id = query.lastInsertId().toLongLong();
     }
@@ -137,22 +151,39 @@ base::Result<std::vector<long long>> RecordLog::append(const recipe::Recipe& rec
         auto revision = revisionId(recipe);
         if (!revision) return giveUp(revision.error());
         QSqlQuery query(db);
-        query.prepare(QStringLiteral("insert into item (at, recipe, batch, picture, item, verdict, sentence, milliseconds) values (?, ?, ?, ?, ?, ?, ?, ?)"));
+        query.prepare(
+            QStringLiteral("insert into item (at, recipe, batch, picture, item, verdict, sentence, milliseconds) values (?, ?, ?, ?, ?, ?, ?, ?)"));
         // An empty text is a text, not a missing value.
         const auto text = [](const QString& s) { return s.isNull() ? QString(QLatin1String("")) : s; };
-        for (const QVariant& v : {QVariant(QDateTime::currentDateTimeUtc().toString(Qt::ISODateWithMs)), QVariant(*revision), QVariant(text(batch)), QVariant(text(q(result.picture))), QVariant(item.number),
-                                  QVariant(item.accept ? QStringLiteral("accept") : QStringLiteral("reject")), QVariant(text(q(item.sentence()))), QVariant(item.milliseconds)})
+        for (const QVariant& v :
+             {QVariant(QDateTime::currentDateTimeUtc().toString(Qt::ISODateWithMs)), QVariant(*revision), QVariant(text(batch)),
+              QVariant(text(q(result.picture))), QVariant(item.number), QVariant(item.accept ? QStringLiteral("accept") : QStringLiteral("reject")),
+              QVariant(text(q(item.sentence()))), QVariant(item.milliseconds)})
             query.addBindValue(v);
         if (!query.exec()) return giveUp(sqlError(query, m_path).value());
         const long long id = query.lastInsertId().toLongLong();
-        query.prepare(QStringLiteral("insert into value (item, position, step, output, name, balloon, list, value, unit, nominal, low, high, verdict, reason) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"));
+        query.prepare(QStringLiteral("insert into value (item, position, step, output, name, balloon, list, value, unit, nominal, low, high, "
+                                     "verdict, reason) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"));
         int position = 0;
         for (const inspect::CheckResult& c : item.checks) {
             // Shortest decimal text that reads back as the same number; a list as a JSON array.
             QVariant value(QMetaType::fromType<QString>());
             if (c.list && !(c.verdict == inspect::Verdict::NotMeasured && c.values.empty())) value = q(nlohmann::json(c.values).dump());
             else if (!c.values.empty()) value = q(base::shortest(c.values.front()));
-            const QVariantList row{id, position++, text(q(c.step)), text(q(c.output)), text(q(c.name)), c.balloon, c.list, value, text(QString::fromUtf8(base::symbol(c.unit))), orNull(c.nominal), orNull(c.low), orNull(c.high), QLatin1String(inspect::name(c.verdict)), text(q(c.reason))};
+            const QVariantList row{id,
+                                   position++,
+                                   text(q(c.step)),
+                                   text(q(c.output)),
+                                   text(q(c.name)),
+                                   c.balloon,
+                                   c.list,
+                                   value,
+                                   text(QString::fromUtf8(base::symbol(c.unit))),
+                                   orNull(c.nominal),
+                                   orNull(c.low),
+                                   orNull(c.high),
+                                   QLatin1String(inspect::name(c.verdict)),
+                                   text(q(c.reason))};
             for (const QVariant& v : row) query.addBindValue(v);
             if (!query.exec()) return giveUp(sqlError(query, m_path).value());
         }
@@ -165,16 +196,19 @@ base::Result<std::vector<long long>> RecordLog::append(const recipe::Recipe& rec
 base::Result<std::vector<ItemRow>> RecordLog::items(const Filter& filter) const
 {
     QSqlQuery query(QSqlDatabase::database(m_connection));
-    query.prepare(QStringLiteral("select item.id, item.at, recipe.name, item.batch, item.picture, item.verdict, item.sentence, recipe.revision, item.item") + QLatin1String(kFrom) + whereOf(filter) +
-                  QStringLiteral(" order by item.id desc limit %1").arg(filter.limit));
+    query.prepare(
+        QStringLiteral("select item.id, item.at, recipe.name, item.batch, item.picture, item.verdict, item.sentence, recipe.revision, item.item") +
+        QLatin1String(kFrom) + whereOf(filter) + QStringLiteral(" order by item.id desc limit %1").arg(filter.limit));
     bind(query, filter);
     if (!query.exec()) return sqlError(query, m_path);
     std::vector<ItemRow> out;
     while (query.next()) {
         ItemRow r;
         r.id = query.value(0).toLongLong();
-        r.at = query.value(1).toString(), r.recipe = query.value(2).toString(), r.batch = query.value(3).toString(), r.picture = query.value(4).toString();
-        r.verdict = query.value(5).toString(), r.sentence = query.value(6).toString(), r.revision = query.value(7).toInt(), r.item = query.value(8).toInt();
+        r.at = query.value(1).toString(), r.recipe = query.value(2).toString(), r.batch = query.value(3).toString(),
+        r.picture = query.value(4).toString();
+        r.verdict = query.value(5).toString(), r.sentence = query.value(6).toString(), r.revision = query.value(7).toInt(),
+        r.item = query.value(8).toInt();
         out.push_back(r);
     }
     return out;
@@ -183,19 +217,20 @@ base::Result<std::vector<ItemRow>> RecordLog::items(const Filter& filter) const
 base::Result<std::vector<ValueRow>> RecordLog::values(long long item) const
 {
     QSqlQuery query(QSqlDatabase::database(m_connection));
-    query.prepare(QStringLiteral("select step, output, name, balloon, list, value, unit, nominal, low, high, verdict, reason from value where item = ? order by position"));
+    query.prepare(QStringLiteral(
+        "select step, output, name, balloon, list, value, unit, nominal, low, high, verdict, reason from value where item = ? order by position"));
     query.addBindValue(item);
     if (!query.exec()) return sqlError(query, m_path);
     std::vector<ValueRow> out;
     const auto optional = [&](int i) { return query.isNull(i) ? std::nullopt : std::optional(query.value(i).toDouble()); };
     while (query.next()) {
         ValueRow r;
-        r.step = query.value(0).toString(), r.output = query.value(1).toString(), r.name = query.value(2).toString(), r.balloon = query.value(3).toInt(), r.list = query.value(4).toBool();
+        r.step = query.value(0).toString(), r.output = query.value(1).toString(), r.name = query.value(2).toString(),
+        r.balloon = query.value(3).toInt(), r.list = query.value(4).toBool();
         if (!query.isNull(5)) {
             if (r.list)
                 for (const auto& v : QJsonDocument::fromJson(query.value(5).toString().toUtf8()).array()) r.values.push_back(v.toDouble());
-            else
-                r.values.push_back(query.value(5).toString().toDouble());
+            else r.values.push_back(query.value(5).toString().toDouble());
         }
         r.unit = query.value(6).toString(), r.nominal = optional(7), r.low = optional(8), r.high = optional(9);
         r.verdict = query.value(10).toString(), r.reason = query.value(11).toString();

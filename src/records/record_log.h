@@ -15,7 +15,8 @@
 
 class QSqlDatabase;
 
-namespace records {
+namespace records
+{
 
 constexpr int kSchemaVersion = 1;
 

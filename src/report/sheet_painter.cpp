@@ -8,7 +8,8 @@
 #include <array>
 #include <cmath>
 
-namespace report {
+namespace report
+{
 using geometry::Point;
 using inspect::Verdict;
 using recipe::Mark;
@@ -31,7 +32,8 @@ QImage toQImage(const image::Image& in)
     return out;
 }
 
-namespace {
+namespace
+{
 // Marks look alike in both themes: always the light palette on a paper casing.
 const Theme& ink() { return lightTheme(); }
 QPointF at(const QTransform& t, Point p) { return t.map(QPointF(p.x + 0.5, p.y + 0.5)); } // pixel centres are whole, painters count from corners
@@ -39,7 +41,8 @@ QPointF at(const QTransform& t, Point p) { return t.map(QPointF(p.x + 0.5, p.y +
 struct Pencil {
     QPainter& p;
     double unit;
-    void stroke(const QPainterPath& path, const QColor& colour, double width, Qt::PenStyle style = Qt::SolidLine, const QList<qreal>& pattern = {}) const
+    void stroke(const QPainterPath& path, const QColor& colour, double width, Qt::PenStyle style = Qt::SolidLine,
+                const QList<qreal>& pattern = {}) const
     {
         p.setBrush(Qt::NoBrush);
         QColor paper = ink().paper;
@@ -151,7 +154,8 @@ QSizeF plateSize(const LabelItem& l, double unit)
 
 void paintPlate(QPainter& p, const LabelItem& l, QRectF box, double unit)
 {
-    p.setPen(QPen(l.colour, (l.check->verdict == Verdict::Fail ? 2 : 1) * unit, l.check->verdict == Verdict::NotMeasured ? Qt::DashLine : Qt::SolidLine));
+    p.setPen(
+        QPen(l.colour, (l.check->verdict == Verdict::Fail ? 2 : 1) * unit, l.check->verdict == Verdict::NotMeasured ? Qt::DashLine : Qt::SolidLine));
     p.setBrush(ink().paper);
     p.drawRect(box);
     double x = box.left() + 6 * unit;
@@ -178,10 +182,11 @@ struct Lanes {
     bool has = false;
     geometry::Pose frame;
     double left = 0, right = 0, top = 0, bottom = 0; // of the item, datum coordinates
-    std::array<int, 4> used{};                      // top, bottom, left, right
+    std::array<int, 4> used{};                       // top, bottom, left, right
 };
 
-QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, const QTransform& t, const QRectF& area, const std::vector<PlacedLabel>& taken)
+QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, const QTransform& t, const QRectF& area,
+                      const std::vector<PlacedLabel>& taken)
 {
     QPainter& p = pencil.p;
     const double unit = pencil.unit;
@@ -240,7 +245,8 @@ QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, co
     for (const double step : {0.0, 1.0, 2.0, 3.0, 4.0})
         for (const double aside : {0.0, 1.0, -1.0})
             for (const int end : {1, -1}) {
-                const QPointF tip = end > 0 ? sb : sa, away = along * (end * (std::abs(along.x()) * size.width() / 2 + std::abs(along.y()) * size.height() / 2 + (6 + 26 * step) * unit));
+                const QPointF tip = end > 0 ? sb : sa, away = along * (end * (std::abs(along.x()) * size.width() / 2 +
+                                                                              std::abs(along.y()) * size.height() / 2 + (6 + 26 * step) * unit));
                 places.push_back({tip + away + QPointF(-along.y(), along.x()) * (aside * size.width() * 0.6), 0});
             }
     const auto boxOf = [&](const Place& q) {
@@ -306,7 +312,8 @@ void paintRegion(QPainter& p, const geometry::Region& region, bool across, bool 
         }
     } else if (region.shape == geometry::Shape::Ring) {
         const Point u = geometry::direction(geometry::radians(35));
-        from = at(t, region.centre + u * (reversed ? region.outer : region.inner)), to = at(t, region.centre + u * (reversed ? region.inner : region.outer));
+        from = at(t, region.centre + u * (reversed ? region.outer : region.inner)),
+        to = at(t, region.centre + u * (reversed ? region.inner : region.outer));
     } else {
         return;
     }
@@ -401,7 +408,8 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
             for (const Mark& m : r->marks)
                 for (const Point q : m.points) {
                     const Point l = pose.toLocal(q);
-                    lanes.left = std::min(lanes.left, l.x), lanes.right = std::max(lanes.right, l.x), lanes.top = std::min(lanes.top, l.y), lanes.bottom = std::max(lanes.bottom, l.y);
+                    lanes.left = std::min(lanes.left, l.x), lanes.right = std::max(lanes.right, l.x), lanes.top = std::min(lanes.top, l.y),
+                    lanes.bottom = std::max(lanes.bottom, l.y);
                 }
             if (lanes.left > lanes.right) lanes.has = false;
         }
@@ -415,7 +423,9 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
         const recipe::StepKind* kind = s ? recipe::findKind(s->kind) : nullptr;
         if (!kind || kind->datum || c.values.empty()) continue; // a value that is not there has no place
         const inspect::StepResult* r = item.step(c.step);
-        LabelItem l{&c, c.balloon ? QString::number(c.balloon) : QString(), QString::fromStdString(c.valueText()), ink().of(c.verdict), false, {}, {}, {}, order};
+        LabelItem l{
+            &c,   c.balloon ? QString::number(c.balloon) : QString(), QString::fromStdString(c.valueText()), ink().of(c.verdict), false, {}, {}, {},
+            order};
         if (c.step == scene.selected) l.rank -= 400;
         if (c.verdict == Verdict::Fail) l.rank -= 300;
         else if (c.share && *c.share >= 0.8) l.rank -= 100;
@@ -440,13 +450,15 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
     if (!scene.obstacle.isEmpty()) placed.push_back({{}, {}, scene.obstacle});
     for (LabelItem& l : labels) {
         if (l.isDimension || !area.contains(l.anchor)) continue;
-        const std::array<double, 4> far{l.anchor.y() - area.top(), area.bottom() - l.anchor.y(), (l.anchor.x() - area.left()) * 1.6, (area.right() - l.anchor.x()) * 1.6};
+        const std::array<double, 4> far{l.anchor.y() - area.top(), area.bottom() - l.anchor.y(), (l.anchor.x() - area.left()) * 1.6,
+                                        (area.right() - l.anchor.x()) * 1.6};
         rails[std::min_element(far.begin(), far.end()) - far.begin()].push_back(l);
     }
     for (int side = 0; side < 4; ++side) {
         auto& rail = rails[side];
         const bool level = side < 2;
-        std::stable_sort(rail.begin(), rail.end(), [&](const LabelItem& a, const LabelItem& b) { return level ? a.anchor.x() < b.anchor.x() : a.anchor.y() < b.anchor.y(); });
+        std::stable_sort(rail.begin(), rail.end(),
+                         [&](const LabelItem& a, const LabelItem& b) { return level ? a.anchor.x() < b.anchor.x() : a.anchor.y() < b.anchor.y(); });
         std::vector<QRectF> boxes;
         for (const LabelItem& l : rail) {
             const QSizeF s = plateSize(l, unit);
@@ -471,7 +483,8 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
             else b->moveBottom(std::min(b->bottom(), edge)), edge = b->top() - gap;
         }
         for (std::size_t i = 0; i < rail.size(); ++i) {
-            const QPointF c(std::clamp(rail[i].anchor.x(), boxes[i].left(), boxes[i].right()), std::clamp(rail[i].anchor.y(), boxes[i].top(), boxes[i].bottom()));
+            const QPointF c(std::clamp(rail[i].anchor.x(), boxes[i].left(), boxes[i].right()),
+                            std::clamp(rail[i].anchor.y(), boxes[i].top(), boxes[i].bottom()));
             QPainterPath leader;
             leader.moveTo(c), leader.lineTo(rail[i].anchor);
             pencil.stroke(leader, rail[i].colour, 1);
@@ -498,7 +511,8 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
 
 QRectF titleBlockBox(const SheetScene&, const QString& picture, const QRectF& area, double unit)
 {
-    const double left = std::clamp(QFontMetricsF(sheetFont(15 * unit)).horizontalAdvance(picture) + 18 * unit, 214 * unit, 330 * unit), stampWidth = 92 * unit, row = 20 * unit;
+    const double left = std::clamp(QFontMetricsF(sheetFont(15 * unit)).horizontalAdvance(picture) + 18 * unit, 214 * unit, 330 * unit),
+                 stampWidth = 92 * unit, row = 20 * unit;
     return {area.right() - left - stampWidth - 8 * unit, area.bottom() - 3 * row - 8 * unit, left + stampWidth, 3 * row};
 }
 
@@ -528,9 +542,12 @@ QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& pict
     const double right = box.left() + left;
     cell(box.left(), right, 0, name);
     const double factor = scene.recipe ? scene.recipe->mmPerPixel : 0;
-    cell(box.left(), split, 1, factor > 0 ? QString::fromStdString(base::shortest(factor)) + QStringLiteral(" mm/px") : QStringLiteral("not calibrated"));
+    cell(box.left(), split, 1,
+         factor > 0 ? QString::fromStdString(base::shortest(factor)) + QStringLiteral(" mm/px") : QStringLiteral("not calibrated"));
     cell(split, right, 1, QStringLiteral("unit ") + (factor > 0 ? QStringLiteral("mm") : QStringLiteral("px")));
-    if (has) cell(box.left(), split, 2, QStringLiteral("item %1 of %2").arg(std::clamp(scene.item + 1, 1, int(scene.result->items.size()))).arg(scene.result->items.size()));
+    if (has)
+        cell(box.left(), split, 2,
+             QStringLiteral("item %1 of %2").arg(std::clamp(scene.item + 1, 1, int(scene.result->items.size()))).arg(scene.result->items.size()));
     cell(split, right, 2, QStringLiteral("%1×%2").arg(scene.pictureSize.width()).arg(scene.pictureSize.height()));
     // The stamp.
     const QRectF stamp = QRectF(right, box.top(), stampWidth, box.height()).adjusted(8 * unit, 14 * unit, -8 * unit, -14 * unit);

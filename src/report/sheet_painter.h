@@ -9,7 +9,8 @@
 #include <QPainter>
 #include <QTransform>
 
-namespace report {
+namespace report
+{
 
 QImage toQImage(const image::Image& picture); // 8-bit for showing
 
@@ -31,7 +32,8 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
 QRectF titleBlockBox(const SheetScene& scene, const QString& picture, const QRectF& area, double unit = 1);
 // Title block with picture, scale, unit, item and the stamped verdict, in the lower right of `area`; the rectangle it took.
 QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& picture, const QRectF& area, double unit = 1);
-void paintRegion(QPainter& p, const geometry::Region& region, bool searchesAcross, bool reversed, const QTransform& toScreen, double unit = 1, bool faint = false);
+void paintRegion(QPainter& p, const geometry::Region& region, bool searchesAcross, bool reversed, const QTransform& toScreen, double unit = 1,
+                 bool faint = false);
 void paintBalloon(QPainter& p, QPointF centre, double radius, const QString& text, const QColor& colour, const QColor& ground);
 
 QImage annotated(const image::Capture& capture, const recipe::Recipe& recipe, const inspect::PictureResult& result);

@@ -7,22 +7,26 @@
 // Outside any namespace, as the resource compiler wants it.
 static void initFontResources() { Q_INIT_RESOURCE(fonts); }
 
-namespace report {
-namespace {
+namespace report
+{
+namespace
+{
 bool g_dark = false;
 QString g_ui = QStringLiteral("B612"), g_sheet = QStringLiteral("osifont"), g_wide = QStringLiteral("DejaVu Sans");
 } // namespace
 
 const Theme& lightTheme()
 {
-    static const Theme t{QColor("#FBFAF6"), QColor("#FFFFFF"), QColor("#1F2A37"), QColor("#5A626C"), QColor("#DDD9CE"), QColor("#B9B4A6"),
-                         QColor("#08605C"), QColor("#EAF2EF"), QColor("#C2361B"), QColor("#6F6B62"), QColor("#3B48B5"), QColor("#E8EAF8"), QColor("#1F2A37"), QColor("#FBFAF6"), false};
+    static const Theme t{QColor("#FBFAF6"), QColor("#FFFFFF"), QColor("#1F2A37"), QColor("#5A626C"), QColor("#DDD9CE"),
+                         QColor("#B9B4A6"), QColor("#08605C"), QColor("#EAF2EF"), QColor("#C2361B"), QColor("#6F6B62"),
+                         QColor("#3B48B5"), QColor("#E8EAF8"), QColor("#1F2A37"), QColor("#FBFAF6"), false};
     return t;
 }
 const Theme& darkTheme()
 {
-    static const Theme t{QColor("#161B21"), QColor("#1D242C"), QColor("#E8E6DF"), QColor("#A9AFB8"), QColor("#2C343D"), QColor("#46505B"),
-                         QColor("#6FD8CB"), QColor("#1C2C2E"), QColor("#F0683F"), QColor("#A7A296"), QColor("#A3A8FF"), QColor("#272C48"), QColor("#E8E6DF"), QColor("#161B21"), true};
+    static const Theme t{QColor("#161B21"), QColor("#1D242C"), QColor("#E8E6DF"), QColor("#A9AFB8"), QColor("#2C343D"),
+                         QColor("#46505B"), QColor("#6FD8CB"), QColor("#1C2C2E"), QColor("#F0683F"), QColor("#A7A296"),
+                         QColor("#A3A8FF"), QColor("#272C48"), QColor("#E8E6DF"), QColor("#161B21"), true};
     return t;
 }
 const Theme& theme() { return g_dark ? darkTheme() : lightTheme(); }
@@ -73,7 +77,9 @@ void drawTick(QPainter& p, QRectF b, const QColor& colour, double width)
     p.setRenderHint(QPainter::Antialiasing);
     p.setPen(QPen(colour, width, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
     p.setBrush(Qt::NoBrush);
-    p.drawPolyline(QPolygonF({{b.left() + 0.18 * b.width(), b.top() + 0.55 * b.height()}, {b.left() + 0.42 * b.width(), b.top() + 0.8 * b.height()}, {b.left() + 0.84 * b.width(), b.top() + 0.2 * b.height()}}));
+    p.drawPolyline(QPolygonF({{b.left() + 0.18 * b.width(), b.top() + 0.55 * b.height()},
+                              {b.left() + 0.42 * b.width(), b.top() + 0.8 * b.height()},
+                              {b.left() + 0.84 * b.width(), b.top() + 0.2 * b.height()}}));
     p.restore();
 }
 void drawCross(QPainter& p, QRectF b, const QColor& colour, double width)
@@ -81,8 +87,10 @@ void drawCross(QPainter& p, QRectF b, const QColor& colour, double width)
     p.save();
     p.setRenderHint(QPainter::Antialiasing);
     p.setPen(QPen(colour, width, Qt::SolidLine, Qt::RoundCap));
-    p.drawLine(QPointF(b.left() + 0.22 * b.width(), b.top() + 0.22 * b.height()), QPointF(b.right() - 0.22 * b.width(), b.bottom() - 0.22 * b.height()));
-    p.drawLine(QPointF(b.right() - 0.22 * b.width(), b.top() + 0.22 * b.height()), QPointF(b.left() + 0.22 * b.width(), b.bottom() - 0.22 * b.height()));
+    p.drawLine(QPointF(b.left() + 0.22 * b.width(), b.top() + 0.22 * b.height()),
+               QPointF(b.right() - 0.22 * b.width(), b.bottom() - 0.22 * b.height()));
+    p.drawLine(QPointF(b.right() - 0.22 * b.width(), b.top() + 0.22 * b.height()),
+               QPointF(b.left() + 0.22 * b.width(), b.bottom() - 0.22 * b.height()));
     p.restore();
 }
 void hatch(QPainter& p, QRectF b, const QColor& colour, double gap)

@@ -6,13 +6,17 @@
 #include <QFont>
 #include <QPainter>
 
-namespace report {
+namespace report
+{
 
 struct Theme {
     QColor paper, raised, ink, second, hair, rule;
     QColor pass, passGround, fail, notMeasured, datum, selected, button, buttonText;
     bool dark = false;
-    const QColor& of(inspect::Verdict v) const { return v == inspect::Verdict::Pass ? pass : v == inspect::Verdict::Fail ? fail : v == inspect::Verdict::NotMeasured ? notMeasured : ink; }
+    const QColor& of(inspect::Verdict v) const
+    {
+        return v == inspect::Verdict::Pass ? pass : v == inspect::Verdict::Fail ? fail : v == inspect::Verdict::NotMeasured ? notMeasured : ink;
+    }
 };
 const Theme& lightTheme();
 const Theme& darkTheme();

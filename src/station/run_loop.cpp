@@ -4,7 +4,8 @@
 
 #include <QTime>
 
-namespace station {
+namespace station
+{
 
 RunLoop::RunLoop(QObject* parent) : QThread(parent)
 {
@@ -91,7 +92,8 @@ void RunLoop::run()
         m_wake.wait(lock, [this] { return m_quit || m_running || m_wanted > 0; });
         if (m_quit) break;
         if (m_wanted > 0) --m_wanted;
-        else if (m_wake.wait_until(lock, last + std::chrono::milliseconds(m_pause), [this] { return m_quit || !m_running || m_wanted > 0; })) continue;
+        else if (m_wake.wait_until(lock, last + std::chrono::milliseconds(m_pause), [this] { return m_quit || !m_running || m_wanted > 0; }))
+            continue;
         lock.unlock();
         last = std::chrono::steady_clock::now();
         inspectNext(log, openPath);
@@ -144,7 +146,8 @@ void RunLoop::inspectNext(std::unique_ptr<records::RecordLog>& log, QString& ope
         }
     }
     if (!csv.isEmpty())
-        if (auto ok = records::appendCsv(csv.toStdString(), prepared->recipe(), {item.result.get()}); !ok) emit trouble(QStringLiteral("records"), QString::fromStdString(ok.error().text()));
+        if (auto ok = records::appendCsv(csv.toStdString(), prepared->recipe(), {item.result.get()}); !ok)
+            emit trouble(QStringLiteral("records"), QString::fromStdString(ok.error().text()));
     emit logged(item);
 }
 

@@ -13,7 +13,8 @@
 #include <condition_variable>
 #include <mutex>
 
-namespace station {
+namespace station
+{
 
 struct RunItem {
     std::shared_ptr<const image::Capture> capture;

@@ -5,10 +5,14 @@
 #include <algorithm>
 #include <filesystem>
 
-namespace station {
+namespace station
+{
 namespace fs = std::filesystem;
 
-ListSource::ListSource(std::string name, std::vector<std::string> pictures, bool again) : m_name(std::move(name)), m_pictures(std::move(pictures)), m_again(again) {}
+ListSource::ListSource(std::string name, std::vector<std::string> pictures, bool again)
+    : m_name(std::move(name)), m_pictures(std::move(pictures)), m_again(again)
+{
+}
 
 base::Result<std::vector<std::string>> ListSource::picturesIn(const std::string& path)
 {
@@ -16,7 +20,8 @@ base::Result<std::vector<std::string>> ListSource::picturesIn(const std::string&
     std::vector<std::string> pictures;
     fs::directory_iterator it(path, error);
     for (; !error && it != fs::directory_iterator(); it.increment(error))
-        if (std::error_code ignored; it->is_regular_file(ignored) && image::looksLikePicture(it->path().string())) pictures.push_back(it->path().string());
+        if (std::error_code ignored; it->is_regular_file(ignored) && image::looksLikePicture(it->path().string()))
+            pictures.push_back(it->path().string());
     if (error) return base::fail(base::ErrorCode::Io, "the folder cannot be read: " + error.message(), path);
     if (pictures.empty()) return base::fail(base::ErrorCode::NotFound, "the folder holds no picture (.png .jpg .jpeg .tif .tiff)", path);
     std::sort(pictures.begin(), pictures.end());

@@ -12,7 +12,8 @@
 #include <string>
 #include <vector>
 
-namespace station {
+namespace station
+{
 
 class PictureSource
 {

@@ -3,11 +3,15 @@
 #include <algorithm>
 #include <cmath>
 
-namespace steps {
+namespace steps
+{
 using geometry::Point;
 using namespace recipe;
 
-std::string noEdgeText(double leastStrength) { return "no edge above " + base::toText(leastStrength, leastStrength == std::floor(leastStrength) ? 0 : 1) + " grey levels"; }
+std::string noEdgeText(double leastStrength)
+{
+    return "no edge above " + base::toText(leastStrength, leastStrength == std::floor(leastStrength) ? 0 : 1) + " grey levels";
+}
 
 Evidence profileEvidence(const vision::Profile& profile, const std::vector<vision::Edge>& edges, double leastStrength, double smoothing,
                          const std::function<bool(std::size_t)>& counts)

@@ -3,10 +3,14 @@
 #include "recipe/step_kind.h"
 #include "vision/edges.h"
 
-namespace steps {
+namespace steps
+{
 
 // In the order of vision::Polarity.
-inline std::vector<recipe::Choice> polarityChoices() { return {{"any", "Any"}, {"dark_to_bright", "Dark to bright"}, {"bright_to_dark", "Bright to dark"}}; }
+inline std::vector<recipe::Choice> polarityChoices()
+{
+    return {{"any", "Any"}, {"dark_to_bright", "Dark to bright"}, {"bright_to_dark", "Bright to dark"}};
+}
 // In the order of vision::Pick.
 inline std::vector<recipe::Choice> pickChoices() { return {{"first", "First"}, {"last", "Last"}, {"strongest", "Strongest"}}; }
 inline const recipe::Real kStrengthRange{0.5, 255, 0.5, 1, 120};

@@ -4,11 +4,13 @@
 #include <cstring>
 #include <map>
 
-namespace vision {
+namespace vision
+{
 using geometry::Point;
 using geometry::Span;
 
-namespace {
+namespace
+{
 
 // Runs of one span: the row is compared to bytes 0/1 (vectorised), then walked eight at a time.
 template <class T> void runsOf(const T* row, const Span& s, unsigned low, unsigned range, std::vector<std::uint8_t>& mask, std::vector<Run>& out)
@@ -42,7 +44,8 @@ std::vector<Run> thresholdRuns(const image::GreyView& picture, const std::vector
     std::vector<Run> runs;
     picture.visit([&](auto v) {
         using T = typename decltype(v)::Sample;
-        const double lowest = std::ceil(std::max(0.0, low) / v.levelsPerStep - 1e-9), highest = std::floor(std::min(255.0, high) / v.levelsPerStep + 1e-9);
+        const double lowest = std::ceil(std::max(0.0, low) / v.levelsPerStep - 1e-9),
+                     highest = std::floor(std::min(255.0, high) / v.levelsPerStep + 1e-9);
         if (highest < lowest) return;
         std::vector<std::uint8_t> mask;
         for (const Span& s : region) runsOf<T>(v.row(s.y), s, unsigned(lowest), unsigned(highest - lowest), mask, runs);

@@ -13,7 +13,8 @@
 
 #include <vector>
 
-namespace vision {
+namespace vision
+{
 
 struct Run {
     int y, from, to; // [from, to)

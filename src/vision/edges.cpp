@@ -4,10 +4,12 @@
 
 #include <algorithm>
 
-namespace vision {
+namespace vision
+{
 using geometry::Point;
 
-namespace {
+namespace
+{
 template <class V> Profile sample(const V& v, Point from, Point to, double width)
 {
     Profile p;
@@ -115,7 +117,8 @@ std::vector<Edge> edges(const Profile& p, const EdgeOptions& o)
         if (shadowed) continue;
         if ((o.polarity == Polarity::DarkToBright && !rising) || (o.polarity == Polarity::BrightToDark && rising)) continue;
         const double sign = rising ? 1 : -1;
-        const double a = std::max(1e-12, d[std::size_t(q.at - 1)] * sign), b = d[std::size_t(q.at)] * sign, c = std::max(1e-12, d[std::size_t(q.at + 1)] * sign);
+        const double a = std::max(1e-12, d[std::size_t(q.at - 1)] * sign), b = d[std::size_t(q.at)] * sign,
+                     c = std::max(1e-12, d[std::size_t(q.at + 1)] * sign);
         const double curve = std::log(a) - 2 * std::log(b) + std::log(c);
         Edge e;
         const double shift = curve < -1e-12 ? std::clamp(0.5 * (std::log(a) - std::log(c)) / curve, -0.5, 0.5) : 0.0;
@@ -154,7 +157,8 @@ Probe probeLine(const image::GreyView& picture, const geometry::Segment& along, 
     return out;
 }
 
-namespace {
+namespace
+{
 template <class V> Profile samplePolar(const V& v, Point centre, double angle, double from, double to, double width, bool inward)
 {
     Profile p;
@@ -222,7 +226,8 @@ double noise(const image::GreyView& picture)
         for (int y = 1; y + 1 < v.height; y += step)
             for (int x = 1; x + 1 < v.width; x += step) {
                 const auto at = [&](int dx, int dy) { return double(v.at(x + dx, y + dy)); };
-                const double l = at(-1, -1) - 2 * at(0, -1) + at(1, -1) - 2 * at(-1, 0) + 4 * at(0, 0) - 2 * at(1, 0) + at(-1, 1) - 2 * at(0, 1) + at(1, 1);
+                const double l =
+                    at(-1, -1) - 2 * at(0, -1) + at(1, -1) - 2 * at(-1, 0) + 4 * at(0, 0) - 2 * at(1, 0) + at(-1, 1) - 2 * at(0, 1) + at(1, 1);
                 seen.push_back(std::abs(l));
             }
         if (seen.empty()) return 0.0;

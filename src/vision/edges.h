@@ -17,7 +17,8 @@
 #include <optional>
 #include <vector>
 
-namespace vision {
+namespace vision
+{
 
 enum class Polarity { Any, DarkToBright, BrightToDark };
 struct EdgeOptions {

@@ -7,11 +7,13 @@
 #include <array>
 #include <map>
 
-namespace vision {
+namespace vision
+{
 using geometry::Point;
 using geometry::Pose;
 
-namespace {
+namespace
+{
 constexpr int kDirections = 32;
 constexpr int kCoarsePoints = 62; // 62 × 4 fits a byte
 constexpr int kFinePoints = 480;
@@ -177,7 +179,8 @@ template <class V> Match matchPoint(const V& v, Point at, Point normal, int reac
     }
     // A step of height h blurred to sigma 1.3 in all has a peak derivative of about 0.3 h.
     if (best < 0 || d[std::size_t(best)] < 0.25 * leastContrast) return {};
-    const double a = std::log(std::max(1e-6, d[std::size_t(best - 1)])), b = std::log(d[std::size_t(best)]), c = std::log(std::max(1e-6, d[std::size_t(best + 1)]));
+    const double a = std::log(std::max(1e-6, d[std::size_t(best - 1)])), b = std::log(d[std::size_t(best)]),
+                 c = std::log(std::max(1e-6, d[std::size_t(best + 1)]));
     const double curve = a - 2 * b + c;
     return {best - reach + (curve < -1e-9 ? std::clamp(0.5 * (a - c) / curve, -0.5, 0.5) : 0.0), true};
 }
@@ -191,7 +194,8 @@ struct Refined {
 
 // Gauss-Newton on the offsets along the normals. Huber weights first: their sum of pulls has one minimum, so edges that moved apart (a part
 // too narrow) cancel instead of deciding the place. The last two rounds drop what is far off (Tukey).
-template <class V> Refined refine(const V& v, const std::vector<PatternPoint>& points, Pose pose, int reach, int rounds, double leastContrast, double radius, int stride)
+template <class V>
+Refined refine(const V& v, const std::vector<PatternPoint>& points, Pose pose, int reach, int rounds, double leastContrast, double radius, int stride)
 {
     Refined out{pose, 0, 0};
     std::vector<double> offsets(points.size());
@@ -267,7 +271,8 @@ Responses responses(const LevelImage& v, int margin, double leastGradient)
     for (int y = 1; y + 1 < v.height; ++y)
         for (int x = 1; x + 1 < v.width; ++x) {
             const Point d{(v.at(x + 1, y) - v.at(x - 1, y)) / 2.0, (v.at(x, y + 1) - v.at(x, y - 1)) / 2.0};
-            if (d.x * d.x + d.y * d.y >= leastGradient * leastGradient) bits[std::size_t(y) * std::size_t(v.width) + std::size_t(x)] = 1u << directionOf(d);
+            if (d.x * d.x + d.y * d.y >= leastGradient * leastGradient)
+                bits[std::size_t(y) * std::size_t(v.width) + std::size_t(x)] = 1u << directionOf(d);
         }
     for (int y = 0; y < v.height; ++y)
         for (int x = 0; x < v.width; ++x) {
@@ -283,7 +288,8 @@ Responses responses(const LevelImage& v, int margin, double leastGradient)
         auto& map = out.map[std::size_t(d)];
         map.assign(std::size_t(out.width) * std::size_t(out.height), 0);
         const std::uint32_t own = 1u << d;
-        const std::uint32_t near1 = rotate(own, 1) | rotate(own, 31), near2 = rotate(own, 2) | rotate(own, 30), near3 = rotate(own, 3) | rotate(own, 29);
+        const std::uint32_t near1 = rotate(own, 1) | rotate(own, 31), near2 = rotate(own, 2) | rotate(own, 30),
+                            near3 = rotate(own, 3) | rotate(own, 29);
         for (int y = 0; y < v.height; ++y) {
             std::uint8_t* to = map.data() + std::size_t(y + margin) * std::size_t(out.width) + std::size_t(margin);
             const std::uint32_t* from = spread.data() + std::size_t(y) * std::size_t(v.width);
@@ -307,7 +313,9 @@ std::vector<Candidate> coarseSearch(const LevelImage& v, const PatternModel& mod
     std::vector<Candidate> found;
     std::vector<std::uint8_t> sums(std::size_t(v.width) * std::size_t(v.height));
     for (int k = 0; k < steps; ++k) {
-        const double angle = full ? o.angleFrom + range * k / steps : steps == 1 ? (o.angleFrom + o.angleTo) / 2 : o.angleFrom + range * k / (steps - 1);
+        const double angle = full         ? o.angleFrom + range * k / steps
+                             : steps == 1 ? (o.angleFrom + o.angleTo) / 2
+                                          : o.angleFrom + range * k / (steps - 1);
         const double c = std::cos(angle), s = std::sin(angle);
         std::fill(sums.begin(), sums.end(), std::uint8_t(0));
         for (const PatternPoint& p : level.points) {
@@ -332,7 +340,8 @@ std::vector<Candidate> coarseSearch(const LevelImage& v, const PatternModel& mod
                         const int other = sums[std::size_t(ny) * std::size_t(v.width) + std::size_t(nx)];
                         peak = dy < 0 || (dy == 0 && dx < 0) ? here >= other : here > other;
                     }
-                if (peak && search.contains(fromLevel({double(x), double(y)}, level.halvings))) found.push_back({{{double(x), double(y)}, angle}, here});
+                if (peak && search.contains(fromLevel({double(x), double(y)}, level.halvings)))
+                    found.push_back({{{double(x), double(y)}, angle}, here});
             }
     }
     std::stable_sort(found.begin(), found.end(), [](const Candidate& a, const Candidate& b) { return a.sum > b.sum; });
@@ -340,7 +349,8 @@ std::vector<Candidate> coarseSearch(const LevelImage& v, const PatternModel& mod
     const std::size_t most = std::size_t(24 + 12 * o.most);
     for (const Candidate& q : found) {
         const bool near = std::any_of(kept.begin(), kept.end(), [&](const Candidate& other) {
-            return geometry::distance(other.pose.origin, q.pose.origin) <= 2.5 && std::abs(geometry::wrapped(other.pose.angle - q.pose.angle)) < 4.0 / radius;
+            return geometry::distance(other.pose.origin, q.pose.origin) <= 2.5 &&
+                   std::abs(geometry::wrapped(other.pose.angle - q.pose.angle)) < 4.0 / radius;
         });
         if (!near) kept.push_back(q);
         if (kept.size() >= most) break;
@@ -391,7 +401,8 @@ base::Result<PatternModel> teachPattern(const image::GreyView& reference, const 
     double left = 1e300, top = 1e300, right = -1e300, bottom = -1e300;
     for (const RawPoint& p : fine) {
         if (p.gradient < 0.2 * strong) continue;
-        left = std::min(left, p.point.at.x), right = std::max(right, p.point.at.x), top = std::min(top, p.point.at.y), bottom = std::max(bottom, p.point.at.y);
+        left = std::min(left, p.point.at.x), right = std::max(right, p.point.at.x), top = std::min(top, p.point.at.y),
+        bottom = std::max(bottom, p.point.at.y);
     }
     model.centre = {(left + right) / 2, (top + bottom) / 2};
     for (const RawPoint& p : fine)
@@ -421,17 +432,23 @@ base::Result<PatternModel> teachPattern(const image::GreyView& reference, const 
     }
     if (model.levels.size() == 1) { // a tiny part: the coarse level is the full picture, with fewer points
         PatternLevel coarse;
-        for (std::size_t i = 0; i < model.levels[0].points.size(); i += 1 + model.levels[0].points.size() / std::size_t(kCoarsePoints)) coarse.points.push_back(model.levels[0].points[i]);
+        for (std::size_t i = 0; i < model.levels[0].points.size(); i += 1 + model.levels[0].points.size() / std::size_t(kCoarsePoints))
+            coarse.points.push_back(model.levels[0].points[i]);
         model.levels.insert(model.levels.begin(), coarse);
     }
     for (double turn = kTurnedApart; turn <= 2 * geometry::kPi - kTurnedApart; turn += geometry::kPi / 90) {
-        const double score = scoreAt(reference, model, {origin.origin + (model.centre - origin.origin) - turned(model.centre - origin.origin, std::cos(turn), std::sin(turn)), origin.angle + turn}, leastContrast);
+        const double score =
+            scoreAt(reference, model,
+                    {origin.origin + (model.centre - origin.origin) - turned(model.centre - origin.origin, std::cos(turn), std::sin(turn)),
+                     origin.angle + turn},
+                    leastContrast);
         if (score > model.turnedScore) model.turnedScore = score, model.turnedAngle = geometry::wrapped(turn);
     }
     return model;
 }
 
-std::vector<PatternFind> findPattern(const image::GreyView& picture, const PatternModel& model, const geometry::Region& search, const PatternOptions& o)
+std::vector<PatternFind> findPattern(const image::GreyView& picture, const PatternModel& model, const geometry::Region& search,
+                                     const PatternOptions& o)
 {
     std::vector<PatternFind> out;
     const int coarsest = model.levels.front().halvings;
@@ -443,7 +460,8 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
         copy.data.resize(std::size_t(picture.width) * std::size_t(picture.height));
         picture.visit([&](auto v) {
             for (int y = 0; y < v.height; ++y)
-                for (int x = 0; x < v.width; ++x) copy.data[std::size_t(y) * std::size_t(v.width) + std::size_t(x)] = float(double(v.at(x, y)) * v.levelsPerStep);
+                for (int x = 0; x < v.width; ++x)
+                    copy.data[std::size_t(y) * std::size_t(v.width) + std::size_t(x)] = float(double(v.at(x, y)) * v.levelsPerStep);
         });
         candidates = coarseSearch(copy, model, search, o);
     } else {
@@ -461,7 +479,9 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
             level = l.halvings;
             const double radius = std::max(4.0, model.radius / scaleOf(level));
             const bool last = i + 1 == model.levels.size();
-            r = onLevel(stack, level, [&](const auto& v) { return refine(v, l.points, pose, i == 0 ? 3 : last ? 9 : 6, last ? 7 : 4, o.leastContrast, radius, last ? 1 : 2); });
+            r = onLevel(stack, level, [&](const auto& v) {
+                return refine(v, l.points, pose, i == 0 ? 3 : last ? 9 : 6, last ? 7 : 4, o.leastContrast, radius, last ? 1 : 2);
+            });
             pose = r.pose;
             lost = r.score < o.leastScore * (last ? 1.0 : 0.6);
         }
@@ -478,7 +498,9 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
     });
     for (const PatternFind& f : finds) {
         const Point c = centrePose(model, f.pose).origin;
-        const bool same = std::any_of(out.begin(), out.end(), [&](const PatternFind& k) { return geometry::distance(centrePose(model, k.pose).origin, c) < 0.35 * model.radius; });
+        const bool same = std::any_of(out.begin(), out.end(), [&](const PatternFind& k) {
+            return geometry::distance(centrePose(model, k.pose).origin, c) < 0.35 * model.radius;
+        });
         if (!same) out.push_back(f);
         if (int(out.size()) >= o.most) break;
     }

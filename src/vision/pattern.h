@@ -16,10 +16,11 @@
 #include <memory>
 #include <vector>
 
-namespace vision {
+namespace vision
+{
 
 struct PatternPoint {
-    geometry::Point at;  // px from the model's centre, at angle 0
+    geometry::Point at;     // px from the model's centre, at angle 0
     geometry::Point normal; // unit, from dark to bright
 };
 struct PatternLevel {
@@ -27,13 +28,13 @@ struct PatternLevel {
     std::vector<PatternPoint> points;
 };
 struct PatternModel {
-    geometry::Pose origin;  // of the part, in the reference picture
-    geometry::Point centre; // of the edge points, in the reference picture
-    double radius = 0;      // px, farthest edge point from the centre
-    double contrast = 0;    // grey levels, median strength of the edge points
+    geometry::Pose origin;            // of the part, in the reference picture
+    geometry::Point centre;           // of the edge points, in the reference picture
+    double radius = 0;                // px, farthest edge point from the centre
+    double contrast = 0;              // grey levels, median strength of the edge points
     std::vector<PatternLevel> levels; // coarse first; the last one is the full picture
-    double turnedScore = 0;    // best score of the model laid on itself turned by more than 20°
-    double turnedAngle = 0;    // radians, where that was
+    double turnedScore = 0;           // best score of the model laid on itself turned by more than 20°
+    double turnedAngle = 0;           // radians, where that was
 };
 struct PatternOptions {
     double leastScore = 0.65;
@@ -44,12 +45,14 @@ struct PatternOptions {
 struct PatternFind {
     geometry::Pose pose;
     double score = 0;
-    double rms = 0;   // px, residual of the edge points used
+    double rms = 0; // px, residual of the edge points used
 };
 
-base::Result<PatternModel> teachPattern(const image::GreyView& reference, const geometry::Region& region, const geometry::Pose& origin, double leastContrast);
+base::Result<PatternModel> teachPattern(const image::GreyView& reference, const geometry::Region& region, const geometry::Pose& origin,
+                                        double leastContrast);
 // `search` limits where the part's centre may lie.
-std::vector<PatternFind> findPattern(const image::GreyView& picture, const PatternModel& model, const geometry::Region& search, const PatternOptions& options);
+std::vector<PatternFind> findPattern(const image::GreyView& picture, const PatternModel& model, const geometry::Region& search,
+                                     const PatternOptions& options);
 // The share of the model's points seen at this pose without any fitting; for showing and for teaching.
 double scoreAt(const image::GreyView& picture, const PatternModel& model, const geometry::Pose& pose, double leastContrast);
 // The model's fine edge points laid into a picture.

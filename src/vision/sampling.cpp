@@ -1,7 +1,9 @@
 #include "vision/sampling.h"
 
-namespace vision {
-namespace {
+namespace vision
+{
+namespace
+{
 template <class V> LevelImage halfOf(const V& in)
 {
     LevelImage out;

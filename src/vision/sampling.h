@@ -5,7 +5,8 @@
 #include <cmath>
 #include <vector>
 
-namespace vision {
+namespace vision
+{
 
 // A picture of real grey levels (0 to 255); used for the smaller levels of a stack.
 struct LevelImage {

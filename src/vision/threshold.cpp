@@ -1,6 +1,7 @@
 #include "vision/threshold.h"
 
-namespace vision {
+namespace vision
+{
 
 Histogram histogram(const image::GreyView& picture, const std::vector<geometry::Span>& region)
 {

@@ -13,7 +13,8 @@
 #include <array>
 #include <cstdint>
 
-namespace vision {
+namespace vision
+{
 
 struct Histogram {
     std::array<std::int64_t, 256> count{};

@@ -2,7 +2,8 @@
 // It stands in for src/steps/grey_mean/grey_mean.cpp; nothing outside it knows it.
 #include "recipe/step_kind.h"
 
-namespace steps {
+namespace steps
+{
 using namespace recipe;
 
 struct GreyMeanParams {

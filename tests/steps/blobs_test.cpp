@@ -7,17 +7,23 @@ class BlobsTest : public QObject
 {
     Q_OBJECT
     // Five dark boxes of 10 × 10 to 10 × 18 px in a row, one of them cut by the picture.
-    static image::Image boxes() { return draw({box(19.5, 19.5, 29.5, 29.5), box(49.5, 19.5, 59.5, 31.5), box(79.5, 19.5, 89.5, 33.5), box(109.5, 19.5, 119.5, 35.5), box(149.5, 19.5, 170, 38)}, 160, 60, {box(112.5, 23.5, 116.5, 27.5)}); }
+    static image::Image boxes()
+    {
+        return draw({box(19.5, 19.5, 29.5, 29.5), box(49.5, 19.5, 59.5, 31.5), box(79.5, 19.5, 89.5, 33.5), box(109.5, 19.5, 119.5, 35.5),
+                     box(149.5, 19.5, 170, 38)},
+                    160, 60, {box(112.5, 23.5, 116.5, 27.5)});
+    }
 private slots:
     void countSidesAndBorder()
     {
         const auto count = [](const char* objects, bool drop) {
-            return value(runStep("blobs", boxes(), [&](recipe::Step& s) {
-                             put(s, "objects", std::string(objects));
-                             put(s, "drop_border", drop);
-                             put(s, "least_area", 30.0);
-                             put(s, "fill_holes", false);
-                         }),
+            return value(runStep("blobs", boxes(),
+                                 [&](recipe::Step& s) {
+                                     put(s, "objects", std::string(objects));
+                                     put(s, "drop_border", drop);
+                                     put(s, "least_area", 30.0);
+                                     put(s, "fill_holes", false);
+                                 }),
                          "count");
         };
         QCOMPARE(count("dark", true), 4.0);
@@ -28,10 +34,13 @@ private slots:
     void sizesInOrderCalibratedAndFilled()
     {
         for (const char* order : {"datum_x", "largest"}) {
-            const auto r = runStep("blobs", boxes(), [&](recipe::Step& s) {
-                put(s, "objects", std::string("dark"));
-                put(s, "order", std::string(order));
-            }, 0.1);
+            const auto r = runStep(
+                "blobs", boxes(),
+                [&](recipe::Step& s) {
+                    put(s, "objects", std::string("dark"));
+                    put(s, "order", std::string(order));
+                },
+                0.1);
             const auto& areas = r.items[0].steps[0]->output("areas")->values;
             QCOMPARE(areas.size(), std::size_t(4));
             QVERIFY(std::is_sorted(areas.begin(), areas.end()) == (std::string(order) == "datum_x"));
@@ -39,13 +48,28 @@ private slots:
             QVERIFY2(std::abs(last - 1.6) < 0.08, qPrintable(QString::number(last))); // mm², the hole filled
         }
     }
+    void placesAndBoxes()
+    {
+        const auto r = runStep("blobs", boxes(), [](recipe::Step& s) { put(s, "objects", std::string("dark")); });
+        const auto list = [&](const char* key) { return r.items[0].steps[0]->output(key)->values; };
+        const double truth[4][4] = {{19.5, 19.5, 10, 10}, {49.5, 19.5, 10, 12}, {79.5, 19.5, 10, 14}, {109.5, 19.5, 10, 16}};
+        for (std::size_t i = 0; i < 4; ++i) {
+            QCOMPARE(list("box_left").at(i), truth[i][0]);
+            QCOMPARE(list("box_top").at(i), truth[i][1]);
+            QCOMPARE(list("box_width").at(i), truth[i][2]);
+            QCOMPARE(list("box_height").at(i), truth[i][3]);
+            QVERIFY(std::abs(list("x").at(i) - truth[i][0] - truth[i][2] / 2) < 0.1 &&
+                    std::abs(list("y").at(i) - truth[i][1] - truth[i][3] / 2) < 0.1);
+        }
+    }
     void fixedLimitsAndFilter()
     {
         const auto run = [](double low, double high, double least, double most) {
-            return value(runStep("blobs", boxes(), [&](recipe::Step& s) {
-                             put(s, "mode", std::string("fixed"));
-                             put(s, "low", low), put(s, "high", high), put(s, "least_area", least), put(s, "most_area", most);
-                         }),
+            return value(runStep("blobs", boxes(),
+                                 [&](recipe::Step& s) {
+                                     put(s, "mode", std::string("fixed"));
+                                     put(s, "low", low), put(s, "high", high), put(s, "least_area", least), put(s, "most_area", most);
+                                 }),
                          "count");
         };
         QCOMPARE(run(0, 120, 50, 1e9), 4.0);

@@ -12,10 +12,13 @@ private slots:
         for (const bool hole : {false, true}) {
             const auto round = demo::circleOutline({60.3, 58.7}, 31.4);
             auto p = hole ? draw({box(-10, -10, 140, 140)}, 120, 120, {round}) : draw({round}, 120, 120);
-            const auto r = runStep("circle", std::move(p), [&](recipe::Step& s) {
-                s.regions["ring"] = Region::ring({61, 59}, 22, 42);
-                put(s, "polarity", std::string(hole ? "bright_to_dark" : "dark_to_bright"));
-            }, 0.1);
+            const auto r = runStep(
+                "circle", std::move(p),
+                [&](recipe::Step& s) {
+                    s.regions["ring"] = Region::ring({61, 59}, 22, 42);
+                    put(s, "polarity", std::string(hole ? "bright_to_dark" : "dark_to_bright"));
+                },
+                0.1);
             QVERIFY2(reason(r).empty(), reason(r).c_str());
             QVERIFY(std::abs(value(r, "x") - 60.3) < 0.01 && std::abs(value(r, "y") - 58.7) < 0.01); // places stay in px
             QVERIFY2(std::abs(value(r, "diameter") - 6.28) < 0.002, qPrintable(QString::number(value(r, "diameter"))));

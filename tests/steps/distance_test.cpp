@@ -53,7 +53,8 @@ private slots:
             s.inputs = {{"first", a}, {"second", b}};
             put(s, "along", std::string(along));
             copy.steps.push_back(s);
-            const auto result = inspect::evaluate(*inspect::Prepared::make(copy), captureOf(draw({demo::circleOutline({40, 40}, 15), demo::circleOutline({100, 70}, 15)}, 140, 110)));
+            const auto result = inspect::evaluate(*inspect::Prepared::make(copy),
+                                                  captureOf(draw({demo::circleOutline({40, 40}, 15), demo::circleOutline({100, 70}, 15)}, 140, 110)));
             QVERIFY2(std::abs(value(result, "distance") - truth) < 0.02, along);
         }
     }

@@ -10,10 +10,13 @@ class EdgePairTest : public QObject
     static image::Image bars() { return draw({box(20, 5, 30, 55), box(50, 5, 70, 55), box(90, 5, 100, 55)}, 130, 60); }
     static inspect::PictureResult run(const std::function<void(recipe::Step&)>& edit, double mm = 0)
     {
-        return runStep("edge_pair", bars(), [&](recipe::Step& s) {
-            s.regions["window"] = Region::window({5, 30}, {120, 30}, 15);
-            edit(s);
-        }, mm);
+        return runStep(
+            "edge_pair", bars(),
+            [&](recipe::Step& s) {
+                s.regions["window"] = Region::window({5, 30}, {120, 30}, 15);
+                edit(s);
+            },
+            mm);
     }
 private slots:
     void rules_data()
@@ -23,12 +26,18 @@ private slots:
         QTest::addColumn<int>("from");
         QTest::addColumn<int>("to");
         QTest::addColumn<double>("distance");
-        QTest::newRow("outermost") << "outermost" << "any" << 1 << 1 << 80.0;
-        QTest::newRow("outermost, bright to dark") << "outermost" << "bright_to_dark" << 1 << 1 << 80.0;
-        QTest::newRow("outermost, dark to bright") << "outermost" << "dark_to_bright" << 1 << 1 << 60.0;
-        QTest::newRow("innermost") << "innermost" << "any" << 1 << 1 << 20.0;
-        QTest::newRow("second to last but one") << "numbered" << "any" << 2 << 2 << 60.0;
-        QTest::newRow("third to last but two") << "numbered" << "any" << 3 << 3 << 20.0;
+        QTest::newRow("outermost") << "outermost"
+                                   << "any" << 1 << 1 << 80.0;
+        QTest::newRow("outermost, bright to dark") << "outermost"
+                                                   << "bright_to_dark" << 1 << 1 << 80.0;
+        QTest::newRow("outermost, dark to bright") << "outermost"
+                                                   << "dark_to_bright" << 1 << 1 << 60.0;
+        QTest::newRow("innermost") << "innermost"
+                                   << "any" << 1 << 1 << 20.0;
+        QTest::newRow("second to last but one") << "numbered"
+                                                << "any" << 2 << 2 << 60.0;
+        QTest::newRow("third to last but two") << "numbered"
+                                               << "any" << 3 << 3 << 20.0;
     }
     void rules()
     {
@@ -70,7 +79,8 @@ private slots:
         for (int y = 0; y < p.height(); ++y)
             for (int x = 0; x < p.width(); ++x) m.row(y)[x] = p.row(y)[p.width() - 1 - x];
         const auto edit = [](recipe::Step& s) { s.regions["window"] = Region::window({5, 30}, {124, 30}, 15); };
-        QVERIFY(std::abs(value(runStep("edge_pair", std::move(p), edit), "distance") - value(runStep("edge_pair", std::move(m), edit), "distance")) < 1e-6);
+        QVERIFY(std::abs(value(runStep("edge_pair", std::move(p), edit), "distance") - value(runStep("edge_pair", std::move(m), edit), "distance")) <
+                1e-6);
     }
 };
 QTEST_APPLESS_MAIN(EdgePairTest)

@@ -45,15 +45,20 @@ private slots:
     }
     void aNotchIsStray()
     {
-        const auto r = runStep("line", draw({box(0, 40, 120, 80)}, 120, 80, {box(50, 40, 65, 46)}), [](recipe::Step& s) { s.regions["window"] = Region::window({10, 40}, {110, 40}, 24); });
+        const auto r = runStep("line", draw({box(0, 40, 120, 80)}, 120, 80, {box(50, 40, 65, 46)}), [](recipe::Step& s) {
+            s.regions["window"] = Region::window({10, 40}, {110, 40}, 24);
+        });
         QVERIFY(value(r, "share") < 90 && value(r, "share") > 70);
         const auto line = std::get<geometry::Segment>(r.items[0].steps[0]->features.at("line"));
         QVERIFY(std::abs(geometry::signedDistance(line, {60, 39.5 + 0.5})) < 0.05);
-        QVERIFY(std::any_of(r.items[0].steps[0]->marks.begin(), r.items[0].steps[0]->marks.end(), [](const auto& m) { return m.role == recipe::MarkRole::Stray; }));
+        QVERIFY(std::any_of(r.items[0].steps[0]->marks.begin(), r.items[0].steps[0]->marks.end(),
+                            [](const auto& m) { return m.role == recipe::MarkRole::Stray; }));
     }
     void tooSmallAShareIsNotMeasured()
     {
-        const auto r = runStep("line", draw({box(0, 40, 40, 80)}, 120, 80), [](recipe::Step& s) { s.regions["window"] = Region::window({5, 40}, {115, 40}, 20); });
+        const auto r = runStep("line", draw({box(0, 40, 40, 80)}, 120, 80), [](recipe::Step& s) {
+            s.regions["window"] = Region::window({5, 40}, {115, 40}, 20);
+        });
         QVERIFY2(reason(r).find("50 % are asked") != std::string::npos, reason(r).c_str());
     }
 };

@@ -48,7 +48,8 @@ private slots:
         width.regions["window"] = Region::window({10 + 30, 70}, {10 + 150, 70}, 9); // across the long bar, 120 px
         width.regions["window"] = Region::window({30, 66}, {170, 66}, 9);
         r.steps.push_back(width);
-        const auto result = inspect::evaluate(*inspect::Prepared::make(r), captureOf(draw({part({{110, 110}, 0.3}), part({{320, 140}, 2.0})}, 440, 280)));
+        const auto result =
+            inspect::evaluate(*inspect::Prepared::make(r), captureOf(draw({part({{110, 110}, 0.3}), part({{320, 140}, 2.0})}, 440, 280)));
         QCOMPARE(int(result.items.size()), 2);
         for (const auto& item : result.items) {
             QVERIFY(item.pose);

@@ -13,10 +13,12 @@
 #include <QTableWidget>
 #include <QVBoxLayout>
 
-namespace desktop {
+namespace desktop
+{
 using report::theme;
 
-namespace {
+namespace
+{
 // Verdicts keep their sign and word beside the colour.
 class VerdictDelegate : public QStyledItemDelegate
 {
@@ -80,9 +82,10 @@ RecordsPage::RecordsPage(QString logPath, QWidget* parent) : QWidget(parent), m_
     m_hint->setObjectName(QStringLiteral("recordsHint"));
     m_hint->setAlignment(Qt::AlignCenter);
     m_hint->setWordWrap(true);
-    m_table = makeTable({tr("No."), tr("When"), tr("Verdict"), tr("Fault"), tr("Picture"), tr("Item"), tr("Batch"), tr("Recipe"), tr("Rev.")}, "recordsTable", this);
+    m_table = makeTable({tr("No."), tr("When"), tr("Verdict"), tr("Fault"), tr("Picture"), tr("Item"), tr("Batch"), tr("Recipe"), tr("Rev.")},
+                        "recordsTable", this);
     m_table->setItemDelegateForColumn(2, new VerdictDelegate(m_table));
-    const int widths[] = {48, 148, 84, 236, 104, 38, 66, 92, 30};
+    const int widths[] = {44, 162, 84, 232, 100, 38, 62, 92, 30};
     for (int i = 0; i < 9; ++i) m_table->setColumnWidth(i, widths[i]);
     m_table->horizontalHeader()->setStretchLastSection(true);
     m_values = makeTable({tr("Check"), tr("Value"), tr("Unit"), tr("Low"), tr("High"), tr("Verdict")}, "valuesTable", this);
@@ -158,9 +161,12 @@ void RecordsPage::refresh()
         put(m_table, i, 8, QString::number(r.revision));
         for (int c = 0; c < 9; ++c) m_table->item(i, c)->setToolTip(m_table->item(i, c)->text());
     }
-    m_count->setText(counts.items > (long long)(rows.size()) ? tr("the newest %1 of %2 items, %3 rejects").arg(rows.size()).arg(counts.items).arg(counts.rejects) : tr("%1 items, %2 rejects").arg(counts.items).arg(counts.rejects));
+    m_count->setText(counts.items > (long long)(rows.size())
+                         ? tr("the newest %1 of %2 items, %3 rejects").arg(rows.size()).arg(counts.items).arg(counts.rejects)
+                         : tr("%1 items, %2 rejects").arg(counts.items).arg(counts.rejects));
     if (rows.empty() && m_hint->text().isEmpty())
-        m_hint->setText(filter.verdict.isEmpty() && filter.text.isEmpty() ? tr("Nothing logged yet. Items inspected in Run (Ctrl+2) land here.") : tr("No item fits this filter."));
+        m_hint->setText(filter.verdict.isEmpty() && filter.text.isEmpty() ? tr("Nothing logged yet. Items inspected in Run (Ctrl+2) land here.")
+                                                                          : tr("No item fits this filter."));
     m_hint->setVisible(!m_hint->text().isEmpty());
     m_hint->setContentsMargins(24, 12, 24, 12);
     if (!rows.empty()) m_table->selectRow(0);
@@ -181,9 +187,15 @@ void RecordsPage::showValues()
     for (int i = 0; i < int(values->size()); ++i) {
         const auto& v = (*values)[std::size_t(i)];
         const auto unit = base::unitFrom(v.unit.toStdString()).value_or(base::Unit::None);
-        const auto number = [&](const std::optional<double>& x) { return x ? QString::fromStdString(base::toText(*x, unit)).remove(v.unit).trimmed() : QStringLiteral("–"); };
+        const auto number = [&](const std::optional<double>& x) {
+            return x ? QString::fromStdString(base::toText(*x, unit)).remove(v.unit).trimmed() : QStringLiteral("–");
+        };
         put(m_values, i, 0, v.name);
-        put(m_values, i, 1, v.list && !v.values.empty() ? tr("%1 values").arg(v.values.size()) : v.values.empty() ? QStringLiteral("–") : number(v.values.front()), true);
+        put(m_values, i, 1,
+            v.list && !v.values.empty() ? tr("%1 values").arg(v.values.size())
+            : v.values.empty()          ? QStringLiteral("–")
+                                        : number(v.values.front()),
+            true);
         put(m_values, i, 2, v.unit);
         put(m_values, i, 3, number(v.low), true);
         put(m_values, i, 4, number(v.high), true);

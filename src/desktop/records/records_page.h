@@ -9,7 +9,8 @@ class QLabel;
 class QLineEdit;
 class QTableWidget;
 
-namespace desktop {
+namespace desktop
+{
 
 class RecordsPage : public QWidget
 {

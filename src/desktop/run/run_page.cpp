@@ -15,11 +15,13 @@
 #include <algorithm>
 #include <cmath>
 
-namespace desktop {
+namespace desktop
+{
 using inspect::Verdict;
 using report::theme;
 
-namespace {
+namespace
+{
 QString q(const std::string& s) { return QString::fromStdString(s); }
 constexpr int kTape = 400;
 // Capitals of far text: readable from two metres.
@@ -49,7 +51,8 @@ void RunSheet::paintEvent(QPaintEvent*)
     if (m_picture.isNull()) {
         p.setFont(report::uiFont(15));
         p.setPen(theme().second);
-        p.drawText(rect().adjusted(24, 24, -24, -24), Qt::AlignCenter | Qt::TextWordWrap, tr("No item yet\nStart (F6) feeds items one after another, Take one (F7) a single one"));
+        p.drawText(rect().adjusted(24, 24, -24, -24), Qt::AlignCenter | Qt::TextWordWrap,
+                   tr("No item yet\nStart (F6) feeds items one after another, Take one (F7) a single one"));
         return;
     }
     const double k = std::min((width() - 12.0) / m_picture.width(), (height() - 12.0) / m_picture.height());
@@ -76,7 +79,9 @@ void LadderView::show(const inspect::ItemResult* item)
     if (item) {
         m_rows = item->checks;
         // Fails, not measured, near, then the recipe's order; eight at most.
-        const auto rank = [](const inspect::CheckResult& c) { return c.verdict == Verdict::Fail ? 0 : c.verdict == Verdict::NotMeasured ? 1 : c.share && *c.share >= 0.8 ? 2 : 3; };
+        const auto rank = [](const inspect::CheckResult& c) {
+            return c.verdict == Verdict::Fail ? 0 : c.verdict == Verdict::NotMeasured ? 1 : c.share && *c.share >= 0.8 ? 2 : 3;
+        };
         std::stable_sort(m_rows.begin(), m_rows.end(), [&](const auto& a, const auto& b) { return rank(a) < rank(b); });
         if (m_rows.size() > 8) m_others = int(m_rows.size()) - 8, m_rows.resize(8);
     }
@@ -184,7 +189,8 @@ void VerdictBand::show(const inspect::PictureResult* result, long long items, lo
             for (const auto& c : item.checks)
                 if (c.verdict == Verdict::Fail) {
                     m_measured = true;
-                    const QString text = (c.balloon ? QString::number(c.balloon) + QStringLiteral(" ") : QString()) + q(c.name) + QStringLiteral(" ") + q(c.valueText());
+                    const QString text = (c.balloon ? QString::number(c.balloon) + QStringLiteral(" ") : QString()) + q(c.name) +
+                                         QStringLiteral(" ") + q(c.valueText());
                     if (m_sentence.isEmpty()) {
                         m_sentence = text;
                         if (!c.reason.empty()) more << q(c.reason);
@@ -237,11 +243,13 @@ void VerdictBand::paintEvent(QPaintEvent*)
         p.setFont(report::sheetFont(px));
         while (px > 18 && p.fontMetrics().horizontalAdvance(m_sentence) > text.width()) p.setFont(report::sheetFont(px -= 2));
         p.setPen(m_accept ? th.pass : th.fail);
-        p.drawText(text.adjusted(0, 0, 0, -26), Qt::AlignVCenter | Qt::AlignLeft, p.fontMetrics().elidedText(m_sentence, Qt::ElideRight, int(text.width())));
+        p.drawText(text.adjusted(0, 0, 0, -26), Qt::AlignVCenter | Qt::AlignLeft,
+                   p.fontMetrics().elidedText(m_sentence, Qt::ElideRight, int(text.width())));
         p.setFont(report::uiFont(14));
         p.setPen(th.second);
         const QString second = m_present ? m_second : tr("this is not the present item: Start or click the last column to go on");
-        p.drawText(QRectF(text.left(), text.bottom() - 26, text.width(), 24), Qt::AlignVCenter, p.fontMetrics().elidedText(second, Qt::ElideRight, int(text.width())));
+        p.drawText(QRectF(text.left(), text.bottom() - 26, text.width(), 24), Qt::AlignVCenter,
+                   p.fontMetrics().elidedText(second, Qt::ElideRight, int(text.width())));
     }
     const QRectF right(width() - counts, 8, counts - 16, height() - 16);
     p.setPen(QPen(th.rule, 1));
@@ -256,7 +264,8 @@ void VerdictBand::paintEvent(QPaintEvent*)
         p.drawText(r, Qt::AlignVCenter | Qt::AlignRight, value);
     };
     line(0, tr("items"), QString::number(m_items));
-    line(1, tr("accepted"), m_items ? tr("%1 · %2 %").arg(m_accepted).arg(100.0 * double(m_accepted) / double(m_items), 0, 'f', 1) : QStringLiteral("–"));
+    line(1, tr("accepted"),
+         m_items ? tr("%1 · %2 %").arg(m_accepted).arg(100.0 * double(m_accepted) / double(m_items), 0, 'f', 1) : QStringLiteral("–"));
     line(2, tr("rate"), m_rate > 0 ? tr("%1 a minute").arg(m_rate, 0, 'f', 0) : QStringLiteral("–"));
 }
 

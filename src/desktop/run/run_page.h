@@ -12,7 +12,8 @@
 class QComboBox;
 class QLineEdit;
 
-namespace desktop {
+namespace desktop
+{
 
 // What is drawn for the item in view.
 class RunSheet : public QWidget

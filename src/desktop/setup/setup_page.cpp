@@ -8,9 +8,9 @@
 #include <QAction>
 #include <QApplication>
 #include <QComboBox>
-#include <QKeyEvent>
 #include <QFileInfo>
 #include <QInputDialog>
+#include <QKeyEvent>
 #include <QLineEdit>
 #include <QMenu>
 #include <QPainter>
@@ -18,7 +18,8 @@
 #include <QVBoxLayout>
 #include <algorithm>
 
-namespace desktop {
+namespace desktop
+{
 using namespace recipe;
 using inspect::Verdict;
 
@@ -76,7 +77,8 @@ void TrialGrid::addGroup(const Recipe& recipe, const std::string& datum)
                 if (const auto* r = m_session.result(t))
                     for (const auto& i : r->items)
                         for (const auto& answer : i.checks)
-                            if (answer.step == s.id && answer.output == c.output) values.insert(values.end(), answer.values.begin(), answer.values.end());
+                            if (answer.step == s.id && answer.output == c.output)
+                                values.insert(values.end(), answer.values.begin(), answer.values.end());
             tickRange(c.limits, values, row.low, row.high);
             (head ? m_rows : checks).push_back(row);
         }
@@ -158,7 +160,9 @@ GridColumn TrialGrid::column(int c) const
     out.answered = r && (r->error || !r->items.empty());
     out.error = r && r->error.has_value();
     out.accept = r && r->accept();
-    out.tip = QObject::tr("trial %1 · %2 · labelled %3").arg(c + 1).arg(QFileInfo(QString::fromStdString(t.picture)).fileName(), QString::fromLatin1(name(t.label)));
+    out.tip = QObject::tr("trial %1 · %2 · labelled %3")
+                  .arg(c + 1)
+                  .arg(QFileInfo(QString::fromStdString(t.picture)).fileName(), QString::fromLatin1(name(t.label)));
     if (r && r->error) out.tip += QStringLiteral("\n") + QString::fromStdString(*r->error);
     else if (r)
         for (const auto& item : r->items)
@@ -191,7 +195,8 @@ QString TrialGrid::verdictLine() const
 
 QString TrialGrid::emptyHint() const
 {
-    if (m_session.trialCount() == 0) return QObject::tr("Rows will be the recipe's steps, columns the trials.\nAdd pictures first: drop them on the window or press Ctrl+P.");
+    if (m_session.trialCount() == 0)
+        return QObject::tr("Rows will be the recipe's steps, columns the trials.\nAdd pictures first: drop them on the window or press Ctrl+P.");
     return QObject::tr("Each column is a picture. Steps drawn on the part become rows here\nand answer for every picture at once.");
 }
 
@@ -261,9 +266,11 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
     });
     connect(m_grid, &GridView::limitsWanted, this, [this](int r) {
         m_session.select(m_source.row(r).step);
-        if (auto* edit = m_evidence->form()->findChild<QLineEdit*>(QStringLiteral("limits_") + QString::fromStdString(m_source.row(r).output))) edit->setFocus(), edit->selectAll();
+        if (auto* edit = m_evidence->form()->findChild<QLineEdit*>(QStringLiteral("limits_") + QString::fromStdString(m_source.row(r).output)))
+            edit->setFocus(), edit->selectAll();
     });
-    connect(m_sheet, &SheetView::referenceWanted, this, [this] { emit m_session.said(tr("Take a picture of a good part as reference first (Ctrl+R); steps are drawn on it")); });
+    connect(m_sheet, &SheetView::referenceWanted, this,
+            [this] { emit m_session.said(tr("Take a picture of a good part as reference first (Ctrl+R); steps are drawn on it")); });
     connect(m_sheet, &SheetView::armedUsed, this, [this] {
         for (QToolButton* b : m_questions) b->setChecked(false);
     });
@@ -277,7 +284,8 @@ bool SetupPage::eventFilter(QObject* object, QEvent* e)
     if (e->type() == QEvent::ShortcutOverride) {
         const auto* key = static_cast<QKeyEvent*>(e);
         const QWidget* w = QApplication::focusWidget();
-        const bool typing = qobject_cast<const QLineEdit*>(w) || qobject_cast<const QAbstractSpinBox*>(w) || (qobject_cast<const QComboBox*>(w) && key->key() != Qt::Key_Escape);
+        const bool typing = qobject_cast<const QLineEdit*>(w) || qobject_cast<const QAbstractSpinBox*>(w) ||
+                            (qobject_cast<const QComboBox*>(w) && key->key() != Qt::Key_Escape);
         if (typing && !(key->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) && (key->key() < Qt::Key_F1 || key->key() > Qt::Key_F35)) {
             e->accept();
             return true;
@@ -331,7 +339,8 @@ void SetupPage::makeStrip()
             names << QString::fromStdString(k->label);
         }
         b->setMenu(menu);
-        b->setToolTip(tr("%1: %2\nThe next stroke on the part makes that kind.").arg(QString::fromLatin1(questionWord(question)), names.join(QStringLiteral(", "))));
+        b->setToolTip(tr("%1: %2\nThe next stroke on the part makes that kind.")
+                          .arg(QString::fromLatin1(questionWord(question)), names.join(QStringLiteral(", "))));
         layout->addWidget(b, 1);
         m_questions.push_back(b);
     }
@@ -365,7 +374,8 @@ void SetupPage::arm(const std::string& kind)
         // A construction reads two features: the first two that fit, to be changed in the form, or a stroke from one to the other.
         emit m_session.said(tr("%1: drag from one feature to the other").arg(QString::fromStdString(k->label)));
     } else {
-        emit m_session.said(k->byArea ? tr("%1: drag a frame on the part").arg(QString::fromStdString(k->label)) : tr("%1: drag across or along the edge, or click").arg(QString::fromStdString(k->label)));
+        emit m_session.said(k->byArea ? tr("%1: drag a frame on the part").arg(QString::fromStdString(k->label))
+                                      : tr("%1: drag across or along the edge, or click").arg(QString::fromStdString(k->label)));
     }
 }
 
@@ -408,7 +418,9 @@ void SetupPage::showKinds()
         if (!r.needed && &r != &k.regions.front()) continue;
         geometry::Region region;
         switch (r.shapes.front()) {
-        case geometry::Shape::Window: region = geometry::Region::window(c - geometry::Point{size, 0}, c + geometry::Point{size, 0}, std::max(5.0, size / 8)); break;
+        case geometry::Shape::Window:
+            region = geometry::Region::window(c - geometry::Point{size, 0}, c + geometry::Point{size, 0}, std::max(5.0, size / 8));
+            break;
         case geometry::Shape::Rectangle: region = geometry::Region::rectangle(c, 2 * size, size); break;
         case geometry::Shape::Circle: region = geometry::Region::circle(c, size); break;
         case geometry::Shape::Ring: region = geometry::Region::ring(c, size / 2, size); break;
@@ -420,7 +432,8 @@ void SetupPage::showKinds()
     for (const InputSpec& in : k.inputs)
         for (const Step& s : m_session.recipe().steps) {
             const StepKind* from = findKind(s.kind);
-            if (!from || !from->hasFeature || taken.count(s.id) || std::find(in.accepts.begin(), in.accepts.end(), from->feature) == in.accepts.end()) continue;
+            if (!from || !from->hasFeature || taken.count(s.id) || std::find(in.accepts.begin(), in.accepts.end(), from->feature) == in.accepts.end())
+                continue;
             o.step.inputs[in.key] = s.id;
             taken.insert(s.id);
             break;
@@ -477,9 +490,12 @@ void SetupPage::makeActions()
         if (id.empty() || m_session.draft()) return;
         const auto by = m_session.recipe().readBy(id).size();
         const QString name = QString::fromStdString(m_session.recipe().find(id)->name);
-        m_session.change(tr("delete %1").arg(name), [&](Recipe& r) { r.steps.erase(std::remove_if(r.steps.begin(), r.steps.end(), [&](const Step& s) { return s.id == id; }), r.steps.end()); });
+        m_session.change(tr("delete %1").arg(name), [&](Recipe& r) {
+            r.steps.erase(std::remove_if(r.steps.begin(), r.steps.end(), [&](const Step& s) { return s.id == id; }), r.steps.end());
+        });
         m_session.select({});
-        emit m_session.said(by ? tr("%1 deleted; %2 steps that read it say \"input missing\" (Ctrl+Z brings it back)").arg(name).arg(by) : tr("%1 deleted").arg(name));
+        emit m_session.said(by ? tr("%1 deleted; %2 steps that read it say \"input missing\" (Ctrl+Z brings it back)").arg(name).arg(by)
+                               : tr("%1 deleted").arg(name));
     });
     add("rename", [this] { renameSelected(); });
     add("useStep", [this] {
@@ -498,9 +514,8 @@ void SetupPage::makeActions()
     add("labelOpen", [this] { label(Label::Open); });
     add("nextTrial", [this] { m_session.setTrial(m_session.trial() + 1); });
     add("previousTrial", [this] { m_session.setTrial(m_session.trial() - 1); });
-    add("nextFailed", [this] {
-        nextTrialWhere([this](int t) { return m_session.result(t) && !m_session.result(t)->accept(); }, tr("No trial is rejected"));
-    });
+    add("nextFailed",
+        [this] { nextTrialWhere([this](int t) { return m_session.result(t) && !m_session.result(t)->accept(); }, tr("No trial is rejected")); });
     add("nextDisagreeing", [this] {
         nextTrialWhere([this](int t) { return m_session.agreement(t) == Session::Agreement::Disagrees; }, tr("Every verdict agrees with its label"));
     });

@@ -8,7 +8,8 @@
 
 class QToolButton;
 
-namespace desktop {
+namespace desktop
+{
 
 // The grid's view of the session.
 class TrialGrid : public GridSource

@@ -7,7 +7,8 @@
 #include <algorithm>
 #include <cmath>
 
-namespace steps {
+namespace steps
+{
 using namespace recipe;
 using base::Unit;
 using geometry::Point;
@@ -15,7 +16,8 @@ using geometry::Region;
 using geometry::Shape;
 using P = BlobsParams;
 
-namespace {
+namespace
+{
 struct Range {
     double low, high;
 };
@@ -41,10 +43,11 @@ vision::BlobOptions options(const P& p, const Range& r)
 base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
     const Region region = in.region("region");
-    if (geometry::spans(region, in.grey().width, in.grey().height).empty()) return base::fail(base::ErrorCode::NoResult, "the region lies outside the picture");
+    if (geometry::spans(region, in.grey().width, in.grey().height).empty())
+        return base::fail(base::ErrorCode::NoResult, "the region lies outside the picture");
     const auto r = range(p, in.grey(), region);
     RunOutput out;
-    out.values["areas"] = {};
+    for (const char* list : {"areas", "x", "y", "box_left", "box_top", "box_width", "box_height"}) out.values[list] = {};
     out.values["count"] = {0};
     if (!r) {
         return out; // one grey level everywhere: there is no object, and that is an answer
@@ -62,7 +65,12 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     auto& areas = out.values["areas"];
     int number = 0;
     for (const std::size_t i : order) {
-        areas.push_back(list.blobs[i].area);
+        const vision::Blob& b = list.blobs[i];
+        areas.push_back(b.area);
+        out.values["x"].push_back(b.centroid.x), out.values["y"].push_back(b.centroid.y);
+        // The box runs along the borders of its pixels.
+        out.values["box_left"].push_back(b.left - 0.5), out.values["box_top"].push_back(b.top - 0.5);
+        out.values["box_width"].push_back(b.right - b.left + 1), out.values["box_height"].push_back(b.bottom - b.top + 1);
         ++number;
         bool first = true;
         if (number > 500) continue; // marks of more objects than that help nobody
@@ -160,18 +168,32 @@ StepKind blobs()
                       "threshold: Otsu 1979; runs and union-find: Rosenfeld and Pfaltz 1966")
         .purpose("count objects holes slots missing present spot area threshold")
         .region({"region", "Region", "Objects are searched inside it.", {Shape::Rectangle, Shape::Circle, Shape::Ring, Shape::Window}, false})
-        .param(&P::mode, {"mode", "Threshold", "Automatic works the limits out for each picture; fixed uses the two limits below."}, {{"automatic", "Automatic"}, {"fixed", "Fixed"}}, true)
-        .param(&P::objects, {"objects", "Objects are", "With the automatic threshold: which side of it the objects are on."}, {{"bright", "Bright"}, {"dark", "Dark"}}, true)
-        .param(&P::low, {"low", "Lowest grey", "With fixed limits: darker pixels do not belong to an object."}, Unit::GreyLevel, Real{0, 255, 1}, true)
-        .param(&P::high, {"high", "Highest grey", "With fixed limits: brighter pixels do not belong to an object."}, Unit::GreyLevel, Real{0, 255, 1}, true)
-        .param(&P::leastArea, {"least_area", "Least size", "Smaller areas are not objects; this filters and does not judge."}, Unit::SquarePixel, Real{1, 1e9, 10, 1, 20000}, true)
-        .param(&P::mostArea, {"most_area", "Greatest size", "Larger areas are not objects; this filters and does not judge."}, Unit::SquarePixel, Real{1, 1e9, 10})
+        .param(&P::mode, {"mode", "Threshold", "Automatic works the limits out for each picture; fixed uses the two limits below."},
+               {{"automatic", "Automatic"}, {"fixed", "Fixed"}}, true)
+        .param(&P::objects, {"objects", "Objects are", "With the automatic threshold: which side of it the objects are on."},
+               {{"bright", "Bright"}, {"dark", "Dark"}}, true)
+        .param(&P::low, {"low", "Lowest grey", "With fixed limits: darker pixels do not belong to an object."}, Unit::GreyLevel, Real{0, 255, 1},
+               true)
+        .param(&P::high, {"high", "Highest grey", "With fixed limits: brighter pixels do not belong to an object."}, Unit::GreyLevel, Real{0, 255, 1},
+               true)
+        .param(&P::leastArea, {"least_area", "Least size", "Smaller areas are not objects; this filters and does not judge."}, Unit::SquarePixel,
+               Real{1, 1e9, 10, 1, 20000}, true)
+        .param(&P::mostArea, {"most_area", "Greatest size", "Larger areas are not objects; this filters and does not judge."}, Unit::SquarePixel,
+               Real{1, 1e9, 10})
         .param(&P::fillHoles, {"fill_holes", "Fill holes", "Background enclosed by an object belongs to it."})
         .param(&P::dropBorder, {"drop_border", "Drop what touches the border", "Areas cut by the region or by the picture are not objects."})
-        .param(&P::order, {"order", "Order", "How the objects are numbered."}, {{"datum_x", "Along datum x"}, {"datum_y", "Along datum y"}, {"largest", "Largest first"}})
+        .param(&P::order, {"order", "Order", "How the objects are numbered."},
+               {{"datum_x", "Along datum x"}, {"datum_y", "Along datum y"}, {"largest", "Largest first"}})
         .output({"count", "Count", "Number of objects.", Unit::None, false, true, true})
         .output({"areas", "Size of each", "Area of each object, in order.", Unit::SquarePixel, true, true, false})
-        .output({"threshold", "Threshold", "The grey level at which objects begin; nothing when the region has one grey level.", Unit::GreyLevel, false, true, false})
+        .output({"x", "Centroid x", "Place of each object's centroid in the picture, in order.", Unit::Pixel, true, false, false})
+        .output({"y", "Centroid y", "Place of each object's centroid in the picture, in order.", Unit::Pixel, true, false, false})
+        .output({"box_left", "Box left", "Left border of each object's upright box in the picture.", Unit::Pixel, true, false, false})
+        .output({"box_top", "Box top", "Upper border of each object's upright box in the picture.", Unit::Pixel, true, false, false})
+        .output({"box_width", "Box width", "Width of each object's upright box.", Unit::Pixel, true, true, false})
+        .output({"box_height", "Box height", "Height of each object's upright box.", Unit::Pixel, true, true, false})
+        .output({"threshold", "Threshold", "The grey level at which objects begin; nothing when the region has one grey level.", Unit::GreyLevel,
+                 false, true, false})
         .madeByArea()
         .shows(evidence)
         .offers(offer)

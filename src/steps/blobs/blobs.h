@@ -2,7 +2,8 @@
 #pragma once
 #include "recipe/step_kind.h"
 
-namespace steps {
+namespace steps
+{
 
 enum class ThresholdMode { Automatic, Fixed };
 enum class Objects { Bright, Dark };

@@ -5,7 +5,8 @@
 
 #include <algorithm>
 
-namespace steps {
+namespace steps
+{
 using namespace recipe;
 using base::Unit;
 using geometry::Point;
@@ -13,7 +14,8 @@ using geometry::Region;
 using geometry::Shape;
 using P = CircleParams;
 
-namespace {
+namespace
+{
 struct Found {
     vision::Probe probe;
     geometry::Fit<geometry::Circle> fit;
@@ -21,9 +23,12 @@ struct Found {
 base::Result<Found> find(const P& p, const image::GreyView& picture, const Region& r)
 {
     Found f;
-    f.probe = vision::probeCircle(picture, r.centre, r.inner, r.outer, p.windows, p.windowWidth, p.inward, {p.polarity, p.leastStrength, p.smoothing}, p.which);
+    f.probe = vision::probeCircle(picture, r.centre, r.inner, r.outer, p.windows, p.windowWidth, p.inward, {p.polarity, p.leastStrength, p.smoothing},
+                                  p.which);
     if (f.probe.edges.empty())
-        return base::fail(base::ErrorCode::NoResult, f.probe.outside == p.windows ? "the region lies outside the picture" : noEdgeText(p.leastStrength) + " in any of " + std::to_string(p.windows) + " windows");
+        return base::fail(base::ErrorCode::NoResult, f.probe.outside == p.windows
+                                                         ? "the region lies outside the picture"
+                                                         : noEdgeText(p.leastStrength) + " in any of " + std::to_string(p.windows) + " windows");
     std::vector<Point> points;
     for (const auto& e : f.probe.edges) points.push_back(e.point);
     auto fit = geometry::fitCircle(points, p.reach);
@@ -39,7 +44,8 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     if (!f) return base::passOn(f.error());
     const double share = 100.0 * f->fit.usedCount / p.windows;
     if (share < p.leastShare)
-        return base::fail(base::ErrorCode::NoResult, "the circle is seen in " + base::toText(share, 0) + " % of the windows; " + base::toText(p.leastShare, 0) + " % are asked");
+        return base::fail(base::ErrorCode::NoResult,
+                          "the circle is seen in " + base::toText(share, 0) + " % of the windows; " + base::toText(p.leastShare, 0) + " % are asked");
     RunOutput out;
     const geometry::Circle& c = f->fit.shape;
     out.values["x"] = {c.centre.x}, out.values["y"] = {c.centre.y};
@@ -70,7 +76,8 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
     }
     e.curves = {used, stray};
     e.handles.push_back({"reach", "stray beyond", false, p.reach});
-    e.note = std::to_string(f->fit.usedCount) + " of " + std::to_string(p.windows) + " windows used, residual " + base::toText(f->fit.rms, 3) + " px rms";
+    e.note =
+        std::to_string(f->fit.usedCount) + " of " + std::to_string(p.windows) + " windows used, residual " + base::toText(f->fit.rms, 3) + " px rms";
     return e;
 }
 
@@ -125,20 +132,28 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind circle()
 {
-    return Declare<P>({"circle", "Circle", "Circle through the edge points of radial windows; stray points are dropped."}, Question::What, 1,
-                      "least median of squares (Rousseeuw 1984), then geometric least squares; inward shift of blurred discs undone (docs/methods.md)")
+    return Declare<P>(
+               {"circle", "Circle", "Circle through the edge points of radial windows; stray points are dropped."}, Question::What, 1,
+               "least median of squares (Rousseeuw 1984), then geometric least squares; inward shift of blurred discs undone (docs/methods.md)")
         .purpose("hole round diameter radius bore disc")
         .gives(FeatureType::Circle)
         .region({"ring", "Ring", "The edge is searched between the inner and the outer circle.", {Shape::Ring}})
         .param(&P::polarity, {"polarity", "Polarity", "Which way the grey level must change along the search."}, polarityChoices(), true)
         .param(&P::inward, {"inward", "Search inward", "Search from the outer circle to the inner one instead of outward."}, true)
         .param(&P::which, {"which", "Which edge", "Which edge of each window counts."}, pickChoices(), true)
-        .param(&P::leastStrength, {"least_strength", "Least strength", "Edges with a smaller grey difference are ignored; raise it when dirt is found."}, Unit::GreyLevel, kStrengthRange, true)
+        .param(&P::leastStrength,
+               {"least_strength", "Least strength", "Edges with a smaller grey difference are ignored; raise it when dirt is found."},
+               Unit::GreyLevel, kStrengthRange, true)
         .param(&P::windows, {"windows", "Windows", "Number of radial windows; more of them quiet the noise."}, Unit::None, Whole{3, 2000})
-        .param(&P::windowWidth, {"window_width", "Window width", "Averaging width of each window along the arc."}, Unit::Pixel, Real{1, 100, 1, 1, 15})
-        .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian that quiets the profile; raise it when noise makes false edges."}, Unit::Pixel, kSmoothingRange)
-        .param(&P::reach, {"reach", "Stray beyond", "Points farther from the circle than this, and than three times the spread, are dropped as stray."}, Unit::Pixel, Real{0.05, 50, 0.05, 0.1, 3})
-        .param(&P::leastShare, {"least_share", "Least share", "Share of the windows that must agree on the circle; fewer is 'not measured'."}, Unit::Percent, Real{5, 100, 5}, true)
+        .param(&P::windowWidth, {"window_width", "Window width", "Averaging width of each window along the arc."}, Unit::Pixel,
+               Real{1, 100, 1, 1, 15})
+        .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian that quiets the profile; raise it when noise makes false edges."},
+               Unit::Pixel, kSmoothingRange)
+        .param(&P::reach,
+               {"reach", "Stray beyond", "Points farther from the circle than this, and than three times the spread, are dropped as stray."},
+               Unit::Pixel, Real{0.05, 50, 0.05, 0.1, 3})
+        .param(&P::leastShare, {"least_share", "Least share", "Share of the windows that must agree on the circle; fewer is 'not measured'."},
+               Unit::Percent, Real{5, 100, 5}, true)
         .output({"x", "Centre x", "Place of the centre in the picture.", Unit::Pixel, false, false, false})
         .output({"y", "Centre y", "Place of the centre in the picture.", Unit::Pixel, false, false, false})
         .output({"radius", "Radius", "Radius of the circle.", Unit::Pixel, false, true, false})

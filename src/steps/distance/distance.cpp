@@ -4,14 +4,16 @@
 
 #include <algorithm>
 
-namespace steps {
+namespace steps
+{
 using namespace recipe;
 using base::Unit;
 using geometry::Point;
 using geometry::Segment;
 using P = DistanceParams;
 
-namespace {
+namespace
+{
 Point placeOf(const Feature& f)
 {
     if (const auto* p = std::get_if<Point>(&f)) return *p;
@@ -29,17 +31,21 @@ base::Result<std::pair<Point, Point>> ends(const Feature& a, const Feature& b)
         double turn = std::abs(geometry::wrapped(geometry::angleOf(la->along()) - geometry::angleOf(lb->along())));
         turn = std::min(turn, geometry::kPi - turn);
         if (turn > geometry::radians(5))
-            return base::fail(base::ErrorCode::NoResult, "the lines are " + base::toText(geometry::degrees(turn), 1) + "° apart; a distance is stated up to 5°");
+            return base::fail(base::ErrorCode::NoResult,
+                              "the lines are " + base::toText(geometry::degrees(turn), 1) + "° apart; a distance is stated up to 5°");
         // Along the mean direction, over the part where both were seen (or the middle of the gap when they do not overlap).
         Point u = la->along(), v = lb->along();
         if (geometry::dot(u, v) < 0) v = v * -1.0;
         const Point mean = geometry::unit(u + v);
-        const auto range = [&](const Segment& s) { return std::minmax({geometry::dot(mean, s.from - la->from), geometry::dot(mean, s.to - la->from)}); };
+        const auto range = [&](const Segment& s) {
+            return std::minmax({geometry::dot(mean, s.from - la->from), geometry::dot(mean, s.to - la->from)});
+        };
         const auto ra = range(*la), rb = range(*lb);
         const double middle = 0.5 * (std::max(ra.first, rb.first) + std::min(ra.second, rb.second));
         const Segment square{la->from + mean * middle, la->from + mean * middle + geometry::leftOf(mean)};
         Point pa, pb;
-        if (!geometry::crossing(*la, square, pa) || !geometry::crossing(*lb, square, pb)) return base::fail(base::ErrorCode::NoResult, "the lines do not face each other");
+        if (!geometry::crossing(*la, square, pa) || !geometry::crossing(*lb, square, pb))
+            return base::fail(base::ErrorCode::NoResult, "the lines do not face each other");
         return std::pair{pa, pb};
     }
     if (la) return std::pair{geometry::foot(*la, placeOf(b)), placeOf(b)};
@@ -47,7 +53,8 @@ base::Result<std::pair<Point, Point>> ends(const Feature& a, const Feature& b)
     return std::pair{placeOf(a), placeOf(b)};
 }
 
-namespace {
+namespace
+{
 base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
     const auto e = ends(in.inputs.at("first"), in.inputs.at("second"));
@@ -89,12 +96,14 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 StepKind distance()
 {
     const std::vector<FeatureType> any{FeatureType::Point, FeatureType::Line, FeatureType::Circle};
-    return Declare<P>({"distance", "Distance", "Distance of two features: points, lines, circle centres."}, Question::HowBig, 1, "plane geometry; ends stated in steps/distance/distance.h")
+    return Declare<P>({"distance", "Distance", "Distance of two features: points, lines, circle centres."}, Question::HowBig, 1,
+                      "plane geometry; ends stated in steps/distance/distance.h")
         .purpose("pitch spacing gap centre to centre hole width")
         .gives(FeatureType::Point)
         .input({"first", "From", "Feature the distance starts at.", any})
         .input({"second", "To", "Feature the distance ends at.", any})
-        .param(&P::along, {"along", "Along", "Straight, or only the part along one axis of the datum."}, {{"direct", "Straight"}, {"datum_x", "Datum x"}, {"datum_y", "Datum y"}}, true)
+        .param(&P::along, {"along", "Along", "Straight, or only the part along one axis of the datum."},
+               {{"direct", "Straight"}, {"datum_x", "Datum x"}, {"datum_y", "Datum y"}}, true)
         .output({"distance", "Distance", "Between the two features.", Unit::Pixel, false, true, true})
         .offers(offer)
         .runs(run);

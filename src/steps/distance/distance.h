@@ -4,7 +4,8 @@
 #pragma once
 #include "recipe/step_kind.h"
 
-namespace steps {
+namespace steps
+{
 
 enum class Along { Direct, DatumX, DatumY };
 struct DistanceParams {

@@ -4,7 +4,8 @@
 
 #include <algorithm>
 
-namespace steps {
+namespace steps
+{
 using namespace recipe;
 using base::Unit;
 using geometry::Point;
@@ -12,7 +13,8 @@ using geometry::Region;
 using geometry::Shape;
 using P = EdgePairParams;
 
-namespace {
+namespace
+{
 vision::EdgeOptions options(const P& p) { return {vision::Polarity::Any, p.leastStrength, p.smoothing}; }
 
 base::Result<std::pair<std::size_t, std::size_t>> choose(const P& p, const std::vector<vision::Edge>& all, double middle)
@@ -41,8 +43,10 @@ base::Result<std::pair<std::size_t, std::size_t>> choose(const P& p, const std::
         break;
     }
     case PairRule::Numbered:
-        if (std::size_t(p.firstNumber) > all.size()) return none("edge " + std::to_string(p.firstNumber) + " from the start is not there; " + std::to_string(all.size()) + " were found");
-        if (std::size_t(p.lastNumber) > all.size()) return none("edge " + std::to_string(p.lastNumber) + " from the end is not there; " + std::to_string(all.size()) + " were found");
+        if (std::size_t(p.firstNumber) > all.size())
+            return none("edge " + std::to_string(p.firstNumber) + " from the start is not there; " + std::to_string(all.size()) + " were found");
+        if (std::size_t(p.lastNumber) > all.size())
+            return none("edge " + std::to_string(p.lastNumber) + " from the end is not there; " + std::to_string(all.size()) + " were found");
         a = std::size_t(p.firstNumber - 1), b = all.size() - std::size_t(p.lastNumber);
         break;
     }
@@ -102,7 +106,8 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     const double turn = std::abs(turnA - turnB) < geometry::radians(4.0) ? (turnA + turnB) / 2 : 0;
     const Point middle = (all.front().point + all.back().point) * 0.5;
     const Point along = geometry::direction(geometry::angleOf(profile->along) + turn);
-    const Region window = Region::window(middle + along * geometry::dot(g.from - middle, profile->along), middle + along * geometry::dot(g.to - middle, profile->along), width);
+    const Region window = Region::window(middle + along * geometry::dot(g.from - middle, profile->along),
+                                         middle + along * geometry::dot(g.to - middle, profile->along), width);
     profile = vision::profile(picture, window.from, window.to, width);
     if (!profile) return {};
     all = vision::edges(*profile, {vision::Polarity::Any, least, 1.0});
@@ -110,7 +115,9 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     P p;
     // Between many edges the two strongest opposite ones outside are meant; dirt is ignored by the strength.
     p.leastStrength = leastStrengthFor(std::min(all.front().strength, all.back().strength), in.noise);
-    p.first = all.front().polarity != all.back().polarity ? (all.front().polarity > 0 ? vision::Polarity::DarkToBright : vision::Polarity::BrightToDark) : vision::Polarity::Any;
+    p.first = all.front().polarity != all.back().polarity
+                  ? (all.front().polarity > 0 ? vision::Polarity::DarkToBright : vision::Polarity::BrightToDark)
+                  : vision::Polarity::Any;
     Offer o;
     o.step.name = "Width";
     o.step.regions["window"] = window;
@@ -138,13 +145,20 @@ StepKind edge_pair()
         .purpose("width thickness gap diameter distance size length")
         .gives(FeatureType::Point)
         .region({"window", "Window", "Directed window across both edges.", {Shape::Window}})
-        .param(&P::rule, {"rule", "Which pair", "Outermost: first and last edge; innermost: the two beside the middle; numbered: counted from either end."},
+        .param(&P::rule,
+               {"rule", "Which pair", "Outermost: first and last edge; innermost: the two beside the middle; numbered: counted from either end."},
                {{"outermost", "Outermost"}, {"innermost", "Innermost"}, {"numbered", "By number"}}, true)
-        .param(&P::first, {"first", "First edge", "Which way the grey level changes at the first edge; the second one is its opposite."}, polarityChoices(), true)
-        .param(&P::firstNumber, {"first_number", "Number from start", "With 'by number': the first edge, counted from the start."}, Unit::None, Whole{1, 1000})
-        .param(&P::lastNumber, {"last_number", "Number from end", "With 'by number': the second edge, counted back from the end."}, Unit::None, Whole{1, 1000})
-        .param(&P::leastStrength, {"least_strength", "Least strength", "Edges with a smaller grey difference are ignored; raise it when dirt is found."}, Unit::GreyLevel, kStrengthRange, true)
-        .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian that quiets the profile; raise it when noise makes false edges."}, Unit::Pixel, kSmoothingRange)
+        .param(&P::first, {"first", "First edge", "Which way the grey level changes at the first edge; the second one is its opposite."},
+               polarityChoices(), true)
+        .param(&P::firstNumber, {"first_number", "Number from start", "With 'by number': the first edge, counted from the start."}, Unit::None,
+               Whole{1, 1000})
+        .param(&P::lastNumber, {"last_number", "Number from end", "With 'by number': the second edge, counted back from the end."}, Unit::None,
+               Whole{1, 1000})
+        .param(&P::leastStrength,
+               {"least_strength", "Least strength", "Edges with a smaller grey difference are ignored; raise it when dirt is found."},
+               Unit::GreyLevel, kStrengthRange, true)
+        .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian that quiets the profile; raise it when noise makes false edges."},
+               Unit::Pixel, kSmoothingRange)
         .output({"distance", "Distance", "From the first edge of the pair to the second.", Unit::Pixel, false, true, true})
         .output({"edges", "Edges met", "Number of edges above the least strength.", Unit::None, false, true, false})
         .shows(evidence)

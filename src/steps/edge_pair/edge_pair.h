@@ -3,7 +3,8 @@
 #include "recipe/step_kind.h"
 #include "vision/edges.h"
 
-namespace steps {
+namespace steps
+{
 
 enum class PairRule { Outermost, Innermost, Numbered };
 struct EdgePairParams {

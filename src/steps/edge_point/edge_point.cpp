@@ -2,14 +2,16 @@
 
 #include "steps/glue.h"
 
-namespace steps {
+namespace steps
+{
 using namespace recipe;
 using base::Unit;
 using geometry::Region;
 using geometry::Shape;
 using P = EdgePointParams;
 
-namespace {
+namespace
+{
 vision::EdgeOptions options(const P& p) { return {p.polarity, p.leastStrength, p.smoothing}; }
 
 base::Result<RunOutput> run(const P& p, const RunInput& in)
@@ -74,8 +76,11 @@ StepKind edge_point()
         .region({"window", "Window", "Directed window; edges are met from its start to its end.", {Shape::Window}})
         .param(&P::polarity, {"polarity", "Polarity", "Which way the grey level must change along the search."}, polarityChoices(), true)
         .param(&P::which, {"which", "Which edge", "Which of the edges met counts."}, pickChoices(), true)
-        .param(&P::leastStrength, {"least_strength", "Least strength", "Edges with a smaller grey difference are ignored; raise it when dirt is found."}, Unit::GreyLevel, kStrengthRange, true)
-        .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian that quiets the profile; raise it when noise makes false edges."}, Unit::Pixel, kSmoothingRange)
+        .param(&P::leastStrength,
+               {"least_strength", "Least strength", "Edges with a smaller grey difference are ignored; raise it when dirt is found."},
+               Unit::GreyLevel, kStrengthRange, true)
+        .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian that quiets the profile; raise it when noise makes false edges."},
+               Unit::Pixel, kSmoothingRange)
         .output({"position", "Position", "Place of the edge from the start of the window.", Unit::Pixel, false, true, false})
         .output({"strength", "Strength", "Grey difference across the edge.", Unit::GreyLevel, false, true, false})
         .output({"edges", "Edges met", "Number of edges that fit the settings.", Unit::None, false, true, false})

@@ -3,7 +3,8 @@
 #include "recipe/step_kind.h"
 #include "vision/edges.h"
 
-namespace steps {
+namespace steps
+{
 
 struct EdgePointParams {
     vision::Polarity polarity = vision::Polarity::Any;

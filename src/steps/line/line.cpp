@@ -5,7 +5,8 @@
 
 #include <algorithm>
 
-namespace steps {
+namespace steps
+{
 using namespace recipe;
 using base::Unit;
 using geometry::Point;
@@ -13,7 +14,8 @@ using geometry::Region;
 using geometry::Shape;
 using P = LineParams;
 
-namespace {
+namespace
+{
 struct Found {
     vision::Probe probe;
     geometry::Fit<geometry::Segment> fit;
@@ -21,9 +23,12 @@ struct Found {
 base::Result<Found> find(const P& p, const image::GreyView& picture, const Region& r)
 {
     Found f;
-    f.probe = vision::probeLine(picture, {r.from, r.to}, r.width, p.windows, p.windowWidth, p.towardsRight, {p.polarity, p.leastStrength, p.smoothing}, p.which);
+    f.probe = vision::probeLine(picture, {r.from, r.to}, r.width, p.windows, p.windowWidth, p.towardsRight,
+                                {p.polarity, p.leastStrength, p.smoothing}, p.which);
     if (f.probe.edges.empty())
-        return base::fail(base::ErrorCode::NoResult, f.probe.outside == p.windows ? "the region lies outside the picture" : noEdgeText(p.leastStrength) + " in any of " + std::to_string(p.windows) + " windows");
+        return base::fail(base::ErrorCode::NoResult, f.probe.outside == p.windows
+                                                         ? "the region lies outside the picture"
+                                                         : noEdgeText(p.leastStrength) + " in any of " + std::to_string(p.windows) + " windows");
     std::vector<Point> points;
     for (const auto& e : f.probe.edges) points.push_back(e.point);
     auto fit = geometry::fitLine(points, p.reach);
@@ -39,7 +44,8 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     if (!f) return base::passOn(f.error());
     const double share = 100.0 * f->fit.usedCount / p.windows;
     if (share < p.leastShare)
-        return base::fail(base::ErrorCode::NoResult, "the line is seen in " + base::toText(share, 0) + " % of the windows; " + base::toText(p.leastShare, 0) + " % are asked");
+        return base::fail(base::ErrorCode::NoResult,
+                          "the line is seen in " + base::toText(share, 0) + " % of the windows; " + base::toText(p.leastShare, 0) + " % are asked");
     RunOutput out;
     const geometry::Segment& s = f->fit.shape;
     out.values["angle"] = {geometry::degrees(geometry::wrapped(geometry::angleOf(s.along())))};
@@ -70,7 +76,8 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
     }
     e.curves = {used, stray};
     e.handles.push_back({"reach", "stray beyond", false, p.reach});
-    e.note = std::to_string(f->fit.usedCount) + " of " + std::to_string(p.windows) + " windows used, residual " + base::toText(f->fit.rms, 3) + " px rms";
+    e.note =
+        std::to_string(f->fit.usedCount) + " of " + std::to_string(p.windows) + " windows used, residual " + base::toText(f->fit.rms, 3) + " px rms";
     return e;
 }
 
@@ -115,16 +122,31 @@ StepKind line()
                       "least median of squares (Rousseeuw 1984), then total least squares; edges as in vision/edges.h")
         .purpose("edge side border straight contour baseline")
         .gives(FeatureType::Line)
-        .region({"window", "Stroke along the edge", "Laid along the edge; the search goes square to it, over its width.", {Shape::Window}, true, true, false, true})
+        .region({"window",
+                 "Stroke along the edge",
+                 "Laid along the edge; the search goes square to it, over its width.",
+                 {Shape::Window},
+                 true,
+                 true,
+                 false,
+                 true})
         .param(&P::polarity, {"polarity", "Polarity", "Which way the grey level must change along the search."}, polarityChoices(), true)
-        .param(&P::towardsRight, {"reversed", "Search to the right", "Search from the left hand side of the stroke to its right instead of the other way."}, true)
+        .param(&P::towardsRight,
+               {"reversed", "Search to the right", "Search from the left hand side of the stroke to its right instead of the other way."}, true)
         .param(&P::which, {"which", "Which edge", "Which edge of each small window counts."}, pickChoices(), true)
-        .param(&P::leastStrength, {"least_strength", "Least strength", "Edges with a smaller grey difference are ignored; raise it when dirt is found."}, Unit::GreyLevel, kStrengthRange, true)
-        .param(&P::windows, {"windows", "Windows", "Number of small windows along the stroke; more of them quiet the noise."}, Unit::None, Whole{2, 2000})
-        .param(&P::windowWidth, {"window_width", "Window width", "Averaging width of each small window along the edge."}, Unit::Pixel, Real{1, 200, 1, 1, 21})
-        .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian that quiets the profile; raise it when noise makes false edges."}, Unit::Pixel, kSmoothingRange)
-        .param(&P::reach, {"reach", "Stray beyond", "Points farther from the line than this, and than three times the spread, are dropped as stray."}, Unit::Pixel, Real{0.05, 50, 0.05, 0.1, 3})
-        .param(&P::leastShare, {"least_share", "Least share", "Share of the windows that must agree on the line; fewer is 'not measured'."}, Unit::Percent, Real{5, 100, 5}, true)
+        .param(&P::leastStrength,
+               {"least_strength", "Least strength", "Edges with a smaller grey difference are ignored; raise it when dirt is found."},
+               Unit::GreyLevel, kStrengthRange, true)
+        .param(&P::windows, {"windows", "Windows", "Number of small windows along the stroke; more of them quiet the noise."}, Unit::None,
+               Whole{2, 2000})
+        .param(&P::windowWidth, {"window_width", "Window width", "Averaging width of each small window along the edge."}, Unit::Pixel,
+               Real{1, 200, 1, 1, 21})
+        .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian that quiets the profile; raise it when noise makes false edges."},
+               Unit::Pixel, kSmoothingRange)
+        .param(&P::reach, {"reach", "Stray beyond", "Points farther from the line than this, and than three times the spread, are dropped as stray."},
+               Unit::Pixel, Real{0.05, 50, 0.05, 0.1, 3})
+        .param(&P::leastShare, {"least_share", "Least share", "Share of the windows that must agree on the line; fewer is 'not measured'."},
+               Unit::Percent, Real{5, 100, 5}, true)
         .output({"angle", "Angle", "Direction of the line in the picture, counter-clockwise as seen.", Unit::Degree, false, true, false})
         .output({"length", "Length seen", "From the first to the last edge point used.", Unit::Pixel, false, true, false})
         .output({"share", "Share seen", "Windows whose edge lies on the line.", Unit::Percent, false, true, false})

@@ -7,7 +7,8 @@
 #include <algorithm>
 #include <cmath>
 
-namespace steps {
+namespace steps
+{
 using namespace recipe;
 using base::Unit;
 using geometry::Point;
@@ -16,7 +17,8 @@ using geometry::Region;
 using geometry::Shape;
 using P = PatternParams;
 
-namespace {
+namespace
+{
 base::Result<vision::PatternModel> teach(const P& p, const TeachInput& in)
 {
     const auto region = in.regions.find("part");
@@ -29,7 +31,8 @@ base::Result<vision::PatternModel> teach(const P& p, const TeachInput& in)
 std::string note(const P& p, const vision::PatternModel& m)
 {
     if (std::abs(p.angleRange) > 20 && m.turnedScore > 0.85)
-        return "looks alike when turned by " + base::toText(geometry::degrees(m.turnedAngle), 0) + "° (" + base::toText(100 * m.turnedScore, 0) + " % of its edges)";
+        return "looks alike when turned by " + base::toText(geometry::degrees(m.turnedAngle), 0) + "° (" + base::toText(100 * m.turnedScore, 0) +
+               " % of its edges)";
     if (m.contrast < 3 * p.leastContrast) return "weak: its edges differ by " + base::toText(m.contrast, 0) + " grey levels only";
     return {};
 }
@@ -91,13 +94,23 @@ StepKind pattern()
         .purpose("locate find position part datum align where template")
         .isDatum()
         .region({"part", "Part", "What is taught: drawn round the part on the reference.", {Shape::Rectangle, Shape::Circle}, true, false, true})
-        .region({"search", "Search area", "Where the middle of the part may lie; without it the whole picture.", {Shape::Rectangle, Shape::Circle}, false})
+        .region({"search",
+                 "Search area",
+                 "Where the middle of the part may lie; without it the whole picture.",
+                 {Shape::Rectangle, Shape::Circle},
+                 false})
         .point({"origin", "Origin", "Origin of the datum on the reference; without it the middle of the part."})
-        .param(&P::leastScore, {"least_score", "Least score", "Share of the edges that must be seen again; lower it for hidden parts, raise it when other things are found."}, Unit::None, Real{0.2, 1, 0.01, 0.4, 0.95}, true)
-        .param(&P::angleRange, {"angle_range", "Angle range ±", "How far the part may be turned against the reference; a smaller range is faster."}, Unit::Degree, Real{0, 180, 5}, true)
-        .param(&P::leastContrast, {"least_contrast", "Least contrast", "Grey difference an edge of the part must have; lower it for faint parts."}, Unit::GreyLevel, Real{2, 200, 1, 4, 80}, true)
+        .param(&P::leastScore,
+               {"least_score", "Least score",
+                "Share of the edges that must be seen again; lower it for hidden parts, raise it when other things are found."},
+               Unit::None, Real{0.2, 1, 0.01, 0.4, 0.95}, true)
+        .param(&P::angleRange, {"angle_range", "Angle range ±", "How far the part may be turned against the reference; a smaller range is faster."},
+               Unit::Degree, Real{0, 180, 5}, true)
+        .param(&P::leastContrast, {"least_contrast", "Least contrast", "Grey difference an edge of the part must have; lower it for faint parts."},
+               Unit::GreyLevel, Real{2, 200, 1, 4, 80}, true)
         .param(&P::most, {"finds", "Finds wanted", "Largest number of parts in one picture; each one is an item."}, Unit::None, Whole{1, 200}, true)
-        .param(&P::direction, {"direction", "Direction", "Angle of the datum's x direction on the reference, counter-clockwise as seen."}, Unit::Degree, Real{-360, 360, 1})
+        .param(&P::direction, {"direction", "Direction", "Angle of the datum's x direction on the reference, counter-clockwise as seen."},
+               Unit::Degree, Real{-360, 360, 1})
         .output({"x", "x", "Place of the origin in the picture.", Unit::Pixel, false, false, false})
         .output({"y", "y", "Place of the origin in the picture.", Unit::Pixel, false, false, false})
         .output({"angle", "Angle", "Turn of the part's x direction, counter-clockwise as seen.", Unit::Degree, false, true, false})

@@ -2,7 +2,8 @@
 #pragma once
 #include "recipe/step_kind.h"
 
-namespace steps {
+namespace steps
+{
 
 struct PatternParams {
     double leastScore = 0.65;
