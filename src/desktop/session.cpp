@@ -113,35 +113,21 @@ void Session::change(const QString& what, const std::function<void(Recipe&)>& ed
     emit recipeChanged();
 }
 
-void Session::undo()
+void Session::undo() { step(m_undo, m_redo); }
+void Session::redo() { step(m_redo, m_undo); }
+
+void Session::step(std::vector<Kept>& from, std::vector<Kept>& to)
 {
-    if (m_undo.empty()) return;
-    m_redo.push_back({std::move(m_recipe), m_undo.back().what});
-    m_recipe = std::move(m_undo.back().recipe);
-    m_undo.pop_back();
+    if (from.empty()) return;
+    to.push_back({std::move(m_recipe), from.back().what});
+    m_recipe = std::move(from.back().recipe);
+    from.pop_back();
     m_merge.clear();
     m_modified = true;
     m_autosave.start();
     m_proposal.reset();
     if (!m_recipe.find(m_selected)) m_selected.clear();
-    setTrial(std::min(m_trial, trialCount() - 1));
-    adopt();
-    loadPicture();
-    emit recipeChanged();
-    emit selectionChanged();
-}
-
-void Session::redo()
-{
-    if (m_redo.empty()) return;
-    m_undo.push_back({std::move(m_recipe), m_redo.back().what});
-    m_recipe = std::move(m_redo.back().recipe);
-    m_redo.pop_back();
-    m_merge.clear();
-    m_modified = true;
-    m_autosave.start();
-    if (!m_recipe.find(m_selected)) m_selected.clear();
-    setTrial(std::min(m_trial, trialCount() - 1));
+    m_trial = std::clamp(m_trial, trialCount() ? 0 : -1, trialCount() - 1);
     adopt();
     loadPicture();
     emit recipeChanged();
@@ -174,6 +160,7 @@ base::Status Session::takeReference()
     auto made = makeReference("reference." + extension, std::move(*bytes), leaf);
     if (!made) return base::passOn(made.error());
     const inspect::ItemResult* item = currentItem();
+    const Recipe old = m_recipe; // where things were; the recipe itself changes while they move
     change(tr("take reference"), [&](Recipe& r) {
         // What was drawn on the part stays on the part: its places move with the datum found in the new reference.
         if (!r.reference.empty() && item)
@@ -181,7 +168,7 @@ base::Status Session::takeReference()
                 const StepKind* kind = findKind(s.kind);
                 const std::string lead = kind && kind->datum ? s.id : s.datum;
                 if (lead.empty()) continue;
-                const auto motion = inspect::motionOf(m_recipe, lead, item);
+                const auto motion = inspect::motionOf(old, lead, item);
                 if (!motion) continue;
                 for (auto& [key, region] : s.regions)
                     if (const RegionSpec* spec = kind ? kind->region(key) : nullptr; spec && (spec->follows || spec->teaching))

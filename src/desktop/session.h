@@ -120,6 +120,7 @@ private:
     void loadPicture();
     void received(int generation, inspect::PictureResult result);
     recipe::Recipe withDraft() const;
+    void step(std::vector<Kept>& from, std::vector<Kept>& to); // undo or redo
     void autosave();
     void proposeWhenReady();
     void runTheRest();

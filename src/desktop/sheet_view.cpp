@@ -498,6 +498,14 @@ void SheetView::moveHandle(const Handle& h, Point to)
         QStringLiteral("region:") + QString::fromStdString(h.region) + QString::number(h.index));
 }
 
+bool SheetView::teaches(const Handle& h) const
+{
+    const Step* s = editedStep();
+    const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    const RegionSpec* spec = kind ? kind->region(h.region) : nullptr;
+    return spec && spec->teaching;
+}
+
 void SheetView::nudge(QPointF d)
 {
     const auto all = handles();
@@ -666,7 +674,10 @@ void SheetView::mouseMoveEvent(QMouseEvent* e)
         m_offset = m_panStart + (m_pointer - m_pressed);
         m_fitted = false;
         break;
-    case Drag::Handle: moveHandle(m_handle, pictureOf(m_pointer)); break;
+    case Drag::Handle:
+        // A taught area is taught anew, which takes a while: once, when it is let go.
+        if (!teaches(m_handle)) moveHandle(m_handle, pictureOf(m_pointer));
+        break;
     case Drag::Stroke: updateStroke(false); break;
     case Drag::None: {
         const auto all = handles();
@@ -693,7 +704,10 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
     setCursor(Qt::CrossCursor);
     if (was == Drag::Stroke) emit m_session.strokeRead({});
     if (was == Drag::Pan) m_scaledFor = {};
-    if (was == Drag::Handle) m_session.endMerge();
+    if (was == Drag::Handle) {
+        if (teaches(m_handle)) moveHandle(m_handle, pictureOf(m_pointer));
+        m_session.endMerge();
+    }
     if (was == Drag::Stroke && e->button() == Qt::LeftButton) {
         const Gesture g = gesture();
         if (g.type == Gesture::Type::Click) {

@@ -84,6 +84,7 @@ private:
     std::vector<std::pair<std::string, geometry::Region>> regionsOf(const recipe::Step& step) const;
     std::vector<Handle> handles() const;
     void moveHandle(const Handle& handle, geometry::Point to);
+    bool teaches(const Handle& handle) const;
     void editStep(const QString& what, const std::function<void(recipe::Step&)>& edit, const QString& merge = {});
     std::optional<geometry::Motion> motionOf(const recipe::Step& step, const recipe::RegionSpec* spec) const;
     recipe::Gesture gesture() const;

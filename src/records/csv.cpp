@@ -36,7 +36,12 @@ std::string csvRows(const recipe::Recipe& r, const inspect::PictureResult& resul
 {
     std::string out;
     const std::string start = field(time) + "," + field(result.picture) + ",";
-    if (result.error) return start + "," + field(r.name) + "," + std::to_string(r.revision) + ",error," + field(*result.error) + "\n";
+    if (result.error) { // as many fields as every other row
+        std::size_t checks = 0;
+        for (const recipe::Step& s : r.steps) checks += s.inUse ? s.checks.size() : 0;
+        return start + "," + field(r.name) + "," + std::to_string(r.revision) + ",error," + field(*result.error) + std::string(2 * checks, ',') +
+               "\n";
+    }
     for (const inspect::ItemResult& item : result.items) {
         out += start + std::to_string(item.number) + "," + field(r.name) + "," + std::to_string(r.revision) + "," +
                (item.accept ? "accept" : "reject") + "," + field(item.sentence());
