@@ -447,6 +447,7 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
     std::stable_sort(labels.begin(), labels.end(), [](const LabelItem& a, const LabelItem& b) { return a.rank < b.rank; });
     if (!scene.all && labels.size() > 24) labels.resize(24);
     std::vector<LabelItem> rails[4]; // top, bottom, left, right
+    std::vector<std::pair<LabelItem, QRectF>> stands;
     if (!scene.obstacle.isEmpty()) placed.push_back({{}, {}, scene.obstacle});
     for (LabelItem& l : labels) {
         if (l.isDimension || !area.contains(l.anchor)) continue;
@@ -483,18 +484,8 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
             else b->moveBottom(std::min(b->bottom(), edge)), edge = b->top() - gap;
         }
         for (std::size_t i = 0; i < rail.size(); ++i) {
-            const QPointF c(std::clamp(rail[i].anchor.x(), boxes[i].left(), boxes[i].right()),
-                            std::clamp(rail[i].anchor.y(), boxes[i].top(), boxes[i].bottom()));
-            QPainterPath leader;
-            leader.moveTo(c), leader.lineTo(rail[i].anchor);
-            pencil.stroke(leader, rail[i].colour, 1);
-            p.setBrush(rail[i].colour);
-            p.setPen(Qt::NoPen);
-            p.drawEllipse(rail[i].anchor, 2.4 * unit, 2.4 * unit);
-        }
-        for (std::size_t i = 0; i < rail.size(); ++i) {
-            paintPlate(p, rail[i], boxes[i], unit);
             placed.push_back({rail[i].check->step, rail[i].check->output, boxes[i]});
+            stands.push_back({rail[i], boxes[i]});
         }
     }
     // Dimensions have more places to go, so they keep clear of what stands on the rails.
@@ -504,6 +495,17 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
         if (!area.intersects(QRectF(sa, sb).normalized().adjusted(-1, -1, 1, 1))) continue;
         placed.push_back({l.check->step, l.check->output, paintDimension(pencil, l, lanes, t, area, placed)});
     }
+    // Leaders and plates of the rails last: no line crosses a text.
+    for (const auto& [l, box] : stands) {
+        const QPointF c(std::clamp(l.anchor.x(), box.left(), box.right()), std::clamp(l.anchor.y(), box.top(), box.bottom()));
+        QPainterPath leader;
+        leader.moveTo(c), leader.lineTo(l.anchor);
+        pencil.stroke(leader, l.colour, 1);
+        p.setBrush(l.colour);
+        p.setPen(Qt::NoPen);
+        p.drawEllipse(l.anchor, 2.4 * unit, 2.4 * unit);
+    }
+    for (const auto& [l, box] : stands) paintPlate(p, l, box, unit);
     placed.erase(std::remove_if(placed.begin(), placed.end(), [](const PlacedLabel& l) { return l.step.empty(); }), placed.end());
     p.restore();
     return placed;
