@@ -2,6 +2,7 @@
 
 #include "desktop/recovery.h"
 #include "image/decode.h"
+#include "inspect/picture_noise.h"
 #include "recipe/recipe_file.h"
 
 #include <QFileInfo>
@@ -376,17 +377,7 @@ const Step* Session::selectedStep() const
 // ---------------------------------------------------------------- draft
 double Session::noiseHere() const
 {
-    if (m_noise < 0 && m_capture) {
-        // Far from edges the second difference is all noise; see vision/edges.h. Sampled here through the view, without touching vision.
-        const auto v = m_capture->grey.grey();
-        std::vector<double> seen;
-        const int step = std::max(1, int(std::sqrt(double(v.width) * v.height / 6000.0)));
-        for (int y = 1; y + 1 < v.height; y += step)
-            for (int x = 1; x + 1 < v.width; x += step) seen.push_back(std::abs(v.levelAt(x - 1, y) - 2 * v.levelAt(x, y) + v.levelAt(x + 1, y)));
-        if (seen.empty()) return m_noise = 1;
-        std::nth_element(seen.begin(), seen.begin() + std::ptrdiff_t(seen.size() / 2), seen.end());
-        m_noise = std::max(0.5, seen[seen.size() / 2] / 0.6745 / std::sqrt(6.0));
-    }
+    if (m_noise < 0 && m_capture) m_noise = inspect::pictureNoise(*m_capture);
     return std::max(0.5, m_noise);
 }
 

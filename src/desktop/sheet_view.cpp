@@ -663,7 +663,6 @@ void SheetView::mousePressEvent(QMouseEvent* e)
     m_live.clear();
     m_liveText.clear();
     m_drag = Drag::Stroke;
-    m_lastLive.start();
 }
 
 void SheetView::mouseMoveEvent(QMouseEvent* e)

@@ -3,7 +3,6 @@
 #include "desktop/session.h"
 #include "report/sheet_painter.h"
 
-#include <QElapsedTimer>
 #include <QImage>
 #include <QPixmap>
 #include <QWidget>
@@ -107,7 +106,7 @@ private:
     int m_fitMode = 0;
     Drag m_drag = Drag::None;
     QPointF m_pressed, m_pointer, m_panStart;
-    bool m_area = false, m_reversed = false, m_noSnap = false;
+    bool m_area = false, m_reversed = false;
     double m_width = 0;
     Handle m_handle{};
     std::string m_armed;
@@ -115,7 +114,6 @@ private:
     QString m_liveText;
     inspect::ItemResult m_liveItem;
     std::vector<report::PlacedLabel> m_labels;
-    QElapsedTimer m_lastLive;
 };
 
 } // namespace desktop

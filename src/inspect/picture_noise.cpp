@@ -1,0 +1,9 @@
+#include "inspect/picture_noise.h"
+
+#include "vision/edges.h"
+
+namespace inspect {
+
+double pictureNoise(const image::Capture& capture) { return vision::noise(capture.grey.grey()); }
+
+} // namespace inspect
