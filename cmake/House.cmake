@@ -40,11 +40,12 @@ endfunction()
 function(dikkat_steps)
   set(decls "")
   set(items "")
-  set(sources ${CMAKE_SOURCE_DIR}/src/steps/glue.cpp)
+  file(GLOB sources CONFIGURE_DEPENDS ${CMAKE_SOURCE_DIR}/src/steps/*.cpp)
   foreach(s ${ARGN})
     string(APPEND decls "#include \"steps/${s}/${s}.h\"\n")
     string(APPEND items "        steps::${s}(),\n")
-    list(APPEND sources ${CMAKE_SOURCE_DIR}/src/steps/${s}/${s}.cpp)
+    file(GLOB own CONFIGURE_DEPENDS ${CMAKE_SOURCE_DIR}/src/steps/${s}/*.cpp)
+    list(APPEND sources ${own})
     if(NOT EXISTS ${CMAKE_SOURCE_DIR}/tests/steps/${s}_test.cpp)
       message(FATAL_ERROR "step kind ${s} has no test: tests/steps/${s}_test.cpp is missing")
     endif()
@@ -65,9 +66,12 @@ std::span<const recipe::StepKind> recipe::allStepKinds()
     return kinds;
 }
 ")
+  # For tests that add a kind of their own to the list.
+  file(CONFIGURE OUTPUT ${CMAKE_BINARY_DIR}/generated/step_kinds_headers.inc @ONLY CONTENT "@decls@")
+  file(CONFIGURE OUTPUT ${CMAKE_BINARY_DIR}/generated/step_kinds_items.inc @ONLY CONTENT "@items@")
   add_library(dikkat_steps STATIC ${sources} ${CMAKE_BINARY_DIR}/all_step_kinds.cpp)
   # recipe asks for the list of kinds, the kinds are declared with recipe: the two link in a circle.
-  target_link_libraries(dikkat_steps PUBLIC dikkat_recipe dikkat_vision PRIVATE house_options)
+  target_link_libraries(dikkat_steps PUBLIC dikkat_recipe dikkat_vision PRIVATE house_options ${DIKKAT_FORMULA})
   target_link_libraries(dikkat_recipe PUBLIC dikkat_steps)
 endfunction()
 

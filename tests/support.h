@@ -48,6 +48,26 @@ inline inspect::PictureResult runStep(const std::string& kind, image::Image pict
     if (!prepared) qFatal("%s", prepared.error().text().c_str());
     return inspect::evaluate(*prepared, captureOf(std::move(picture)));
 }
+// Appends a step of this kind with default settings edited by `edit`; the recipe is run by runChain().
+template <class F> void chain(recipe::Recipe& r, const std::string& kind, const std::string& id, F edit)
+{
+    recipe::Step s = recipe::makeStep(r, *recipe::findKind(kind));
+    s.id = s.name = id;
+    edit(s);
+    r.steps.push_back(std::move(s));
+}
+inline inspect::PictureResult runChain(const recipe::Recipe& r, image::Image picture)
+{
+    auto prepared = inspect::Prepared::make(r);
+    if (!prepared) qFatal("%s", prepared.error().text().c_str());
+    return inspect::evaluate(*prepared, captureOf(std::move(picture)));
+}
+inline inspect::State state(const inspect::PictureResult& r, const std::string& step) { return r.items.front().step(step)->state; }
+inline double value(const inspect::PictureResult& r, const std::string& step, const std::string& output)
+{
+    const auto* o = r.items.front().step(step)->output(output);
+    return o && !o->values.empty() ? o->values.front() : std::nan("");
+}
 inline double value(const inspect::PictureResult& r, const std::string& output)
 {
     const auto* o = r.items.front().steps.back()->output(output);

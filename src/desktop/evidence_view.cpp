@@ -263,7 +263,7 @@ void EvidenceView::refreshTrials()
     const StepKind* kind = findKind(s->kind);
     const OutputSpec* out = kind->output(c->output);
     const Recipe& recipe = m_session.recipe();
-    const base::Unit unit = recipe.unitOf(*out);
+    const base::Unit unit = recipe.unitOf(*s, *out);
     QVector<double> x[3], y[3];
     double low = 1e300, high = -1e300;
     for (int t = 0; t < m_session.trialCount(); ++t) {

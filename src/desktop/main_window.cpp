@@ -181,7 +181,8 @@ void MainWindow::makeActions()
     });
     connect(edit, &QMenu::aboutToHide, this, [undo, redo] { undo->setEnabled(true), redo->setEnabled(true); });
     edit->addSeparator();
-    for (const char* id : {"takeReference", "kinds", "rename", "useStep", "reverse", "nextShape", "deleteStep", "removeTrial"})
+    for (const char* id : {"takeReference", "takeEmpty", "kinds", "rename", "useStep", "reverse", "nextShape", "leaveOut", "placesFromObjects",
+                           "deleteStep", "removeTrial"})
         edit->addAction(m_setup->action(QString::fromLatin1(id)));
     edit->addSeparator();
     for (const char* id : {"labelGood", "labelBad", "labelOpen"}) edit->addAction(m_setup->action(QString::fromLatin1(id)));
@@ -462,7 +463,7 @@ void MainWindow::calibrate()
         for (Step& step : r.steps)
             for (Check& c : step.checks)
                 if (const StepKind* k = findKind(step.kind); k && !c.limits.any())
-                    if (const OutputSpec* o = k->output(c.output)) c.limits.unit = r.unitOf(*o);
+                    if (const OutputSpec* o = k->output(c.output)) c.limits.unit = r.unitOf(step, *o);
     });
     say(to > 0 ? tr("Calibrated: one pixel is %1 mm").arg(to, 0, 'g', 7) : tr("Not calibrated: values are in px"));
 }

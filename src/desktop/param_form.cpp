@@ -1,5 +1,6 @@
 #include "desktop/param_form.h"
 
+#include "recipe/naming.h"
 #include "report/theme.h"
 
 #include <QCheckBox>
@@ -70,7 +71,7 @@ void ParamForm::addRow(const QString& label, QWidget* editor, const QString& hel
     m_form->addRow(l, editor);
 }
 
-QWidget* ParamForm::editorFor(const ParamSpec& spec, const Step& step)
+QWidget* ParamForm::editorFor(const ParamSpec& spec, const Recipe& recipe, const Step& step)
 {
     const Value now = spec.get(step.params);
     const QString suffix = spec.unit == base::Unit::None ? QString() : QStringLiteral(" ") + QString::fromUtf8(base::symbol(spec.unit));
@@ -105,6 +106,16 @@ QWidget* ParamForm::editorFor(const ParamSpec& spec, const Step& step)
         e->setCurrentIndex(e->findData(q(std::get<std::string>(now))));
         connect(e, &QComboBox::currentIndexChanged, this, [store, e](int) { store(e->currentData().toString().toStdString()); });
         made = e;
+    } else if (const auto* text = std::get_if<Text>(&spec.domain)) {
+        // A formula is shown with names and kept with ids, so that renaming breaks nothing.
+        const std::string stored = std::get<std::string>(now);
+        auto* e = new QLineEdit(q(text->formula ? withNames(stored, recipe) : stored), m_body);
+        if (text->formula) e->setPlaceholderText(tr("[step] or [step.value], for example [Width] - 26"));
+        connect(e, &QLineEdit::editingFinished, this, [this, e, store, stored, formula = text->formula, recipe] {
+            const std::string typed = e->text().toStdString(), kept = formula ? withIds(typed, recipe) : typed;
+            if (kept != stored) store(kept);
+        });
+        made = e;
     } else {
         auto* e = new QCheckBox(m_body);
         e->setChecked(std::get<bool>(now));
@@ -138,7 +149,7 @@ void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<s
     });
     addRow(tr("Name"), name, tr("Used everywhere; renaming never breaks anything."));
     // Which datum it follows.
-    if (!kind->regions.empty() || !kind->inputs.empty()) {
+    if (!kind->regions.empty() || !kind->inputs.empty() || !kind->points.empty()) {
         auto* follows = new Calm<QComboBox>(m_body);
         follows->setObjectName(QStringLiteral("datum"));
         follows->addItem(tr("nothing: fixed to the picture"), QString());
@@ -161,10 +172,18 @@ void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<s
                 k && k->hasFeature && s.id != step.id && std::find(in.accepts.begin(), in.accepts.end(), k->feature) != in.accepts.end())
                 box->addItem(q(s.name), q(s.id));
         const int at = now == step.inputs.end() ? -1 : box->findData(q(now->second));
-        if (at < 0) box->insertItem(0, now == step.inputs.end() || now->second.empty() ? tr("choose…") : tr("input missing"), QString());
-        box->setCurrentIndex(std::max(0, at));
+        if (at < 0 || !in.needed)
+            box->insertItem(
+                0, now == step.inputs.end() || now->second.empty() || at >= 0 ? (in.needed ? tr("choose…") : tr("none")) : tr("input missing"),
+                QString());
+        box->setCurrentIndex(std::max(0, at < 0 ? at : in.needed ? at : at + 1));
         connect(box, &QComboBox::currentIndexChanged, this, [this, box, key = in.key](int) {
-            emit edited(tr("input"), [key, id = box->currentData().toString().toStdString()](Step& s) { s.inputs[key] = id; }, {});
+            emit edited(tr("input"),
+                        [key, id = box->currentData().toString().toStdString()](Step& s) {
+                            if (id.empty()) s.inputs.erase(key);
+                            else s.inputs[key] = id;
+                        },
+                        {});
         });
         addRow(q(in.label), box, q(in.help));
     }
@@ -179,7 +198,7 @@ void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<s
         if (const ParamSpec* p = kind->param(key)) first.push_back(p);
     for (const ParamSpec& p : kind->params)
         if (std::find(first.begin(), first.end(), &p) == first.end()) (p.primary && first.size() < 5 ? first : rest).push_back(&p);
-    for (const ParamSpec* p : first) addRow(q(p->label), editorFor(*p, step), q(p->help) + QStringLiteral("\n") + q(p->rangeText()));
+    for (const ParamSpec* p : first) addRow(q(p->label), editorFor(*p, recipe, step), q(p->help) + QStringLiteral("\n") + q(p->rangeText()));
     if (!rest.empty()) {
         auto* more = new QToolButton(m_body);
         more->setObjectName(QStringLiteral("allSettings"));
@@ -191,10 +210,148 @@ void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<s
             QTimer::singleShot(0, this, m_again); // the button goes with the old form
         });
         if (m_all)
-            for (const ParamSpec* p : rest) addRow(q(p->label), editorFor(*p, step), q(p->help) + QStringLiteral("\n") + q(p->rangeText()));
+            for (const ParamSpec* p : rest) addRow(q(p->label), editorFor(*p, recipe, step), q(p->help) + QStringLiteral("\n") + q(p->rangeText()));
         m_form->addRow(more);
     }
+    addLists(recipe, step, *kind);
     addChecks(recipe, step, *kind);
+}
+
+// Regions that are results, what is left out, filters, colours and places.
+void ParamForm::addLists(const Recipe& recipe, const Step& step, const StepKind& kind)
+{
+    for (const RegionSpec& spec : kind.regions) {
+        if (spec.teaching) continue;
+        const auto of = step.regionsOf.find(spec.key);
+        std::vector<const Step*> givers;
+        for (const Step& s : recipe.steps)
+            if (const StepKind* k = findKind(s.kind); k && k->hasFeature && s.id != step.id) givers.push_back(&s);
+        if (givers.empty() && of == step.regionsOf.end()) continue;
+        auto* line = new QWidget(m_body);
+        auto* row = new QHBoxLayout(line);
+        row->setContentsMargins(0, 0, 0, 0);
+        row->setSpacing(4);
+        auto* box = new Calm<QComboBox>(line);
+        box->setObjectName(QStringLiteral("regionOf_") + q(spec.key));
+        box->setAccessibleName(tr("%1 is").arg(q(spec.label)));
+        box->addItem(step.regions.count(spec.key) || spec.needed ? tr("drawn") : tr("the whole picture"), QString());
+        for (const Step* s : givers) box->addItem(tr("where %1 is").arg(q(s->name)), q(s->id));
+        box->setCurrentIndex(of == step.regionsOf.end() ? 0 : std::max(0, box->findData(q(of->second.step))));
+        connect(box, &QComboBox::currentIndexChanged, this, [this, box, key = spec.key](int) {
+            emit edited(tr("region"),
+                        [key, id = box->currentData().toString().toStdString()](Step& s) {
+                            if (id.empty()) s.regionsOf.erase(key);
+                            else s.regionsOf[key].step = id;
+                        },
+                        {});
+        });
+        row->addWidget(box, 1);
+        if (of != step.regionsOf.end()) {
+            auto* grow = new Calm<QDoubleSpinBox>(line);
+            grow->setObjectName(QStringLiteral("grow_") + q(spec.key));
+            grow->setRange(-1000, 1000);
+            grow->setSuffix(tr(" px larger"));
+            grow->setAccessibleName(tr("Larger by"));
+            grow->setToolTip(tr("How much larger than the result the region is, on every side."));
+            grow->setValue(of->second.grow);
+            grow->setKeyboardTracking(false);
+            connect(grow, &QDoubleSpinBox::valueChanged, this, [this, key = spec.key](double v) {
+                emit edited(
+                    tr("region"), [key, v](Step& s) { s.regionsOf[key].grow = v; }, QStringLiteral("grow:") + q(key));
+            });
+            row->addWidget(grow);
+        }
+        addRow(q(spec.label), line, tr("Drawn on the sheet, or the result of another step."));
+    }
+    const auto lineWithButton = [&](const QString& label, const QString& text, const QString& button, const QString& name, const QString& help,
+                                    auto edit) {
+        auto* line = new QWidget(m_body);
+        auto* row = new QHBoxLayout(line);
+        row->setContentsMargins(0, 0, 0, 0);
+        auto* words = new QLabel(text, line);
+        words->setWordWrap(true);
+        auto* drop = new QToolButton(line);
+        drop->setText(button);
+        drop->setObjectName(name);
+        drop->setToolTip(help);
+        connect(drop, &QToolButton::clicked, this,
+                [this, label, edit] { QTimer::singleShot(0, this, [this, label, edit] { emit edited(label, edit, {}); }); });
+        row->addWidget(words, 1);
+        row->addWidget(drop);
+        addRow(label, line, help);
+    };
+    if (kind.leavesOut && !step.leaveOut.empty())
+        lineWithButton(tr("Left out"), tr("%n area(s)", nullptr, int(step.leaveOut.size())), tr("take the last back"), QStringLiteral("leaveOutBack"),
+                       tr("Press X and draw to leave out more; drag the handles to change them."), [](Step& s) { s.leaveOut.pop_back(); });
+    const ParamSpec* mode = kind.param("mode");
+    if (kind.hasSamples && mode && std::get<std::string>(mode->get(step.params)) == "colour") {
+        const auto refused = std::count_if(step.samples.begin(), step.samples.end(), [](const Sample& s) { return s.refused; });
+        if (step.samples.empty()) {
+            auto* hint = new QLabel(tr("Click colours on the reference; Shift-click what is not meant."), m_body);
+            hint->setWordWrap(true);
+            addRow(tr("Colours"), hint, tr("Each click adds a colour."));
+        } else {
+            lineWithButton(tr("Colours"), tr("%1 taken, %2 refused").arg(qsizetype(step.samples.size()) - refused).arg(refused),
+                           tr("take the last back"), QStringLiteral("sampleBack"),
+                           tr("Click more colours on the reference; Shift-click what is not meant."), [](Step& s) { s.samples.pop_back(); });
+        }
+    }
+    if (kind.hasPlaces && !step.places.empty()) {
+        QString names;
+        for (const Place& p : step.places) names += (names.isEmpty() ? "" : ", ") + q(p.name);
+        lineWithButton(tr("Places"), names, tr("no places"), QStringLiteral("noPlaces"),
+                       tr("Every place must have its object; each is named when it is missing."), [](Step& s) { s.places.clear(); });
+    }
+    if (!kind.hasFilters) return;
+    for (std::size_t i = 0; i < step.filters.size(); ++i) {
+        const Filter& f = step.filters[i];
+        const OutputSpec* out = kind.output(f.output);
+        if (!out) continue;
+        auto* line = new QWidget(m_body);
+        auto* row = new QHBoxLayout(line);
+        row->setContentsMargins(0, 0, 0, 0);
+        row->setSpacing(4);
+        Limits shown;
+        shown.low = f.low, shown.high = f.high;
+        auto* edit = new QLineEdit(q(shown.text()), line);
+        edit->setObjectName(QStringLiteral("filter_") + q(f.output));
+        edit->setAccessibleName(tr("Only objects with %1").arg(q(out->label)));
+        edit->setPlaceholderText(tr("10 .. 20, >= 5, <= 8"));
+        connect(edit, &QLineEdit::editingFinished, this, [this, edit, i, old = edit->text()] {
+            if (edit->text() == old) return;
+            const auto limits = parseLimits(edit->text().trimmed().toStdString(), base::Unit::None);
+            if (!limits) return emit problem(q(limits.error().message));
+            emit edited(tr("filter"), [i, l = *limits](Step& s) { s.filters.at(i).low = l.lowest(), s.filters.at(i).high = l.highest(); }, {});
+        });
+        auto* drop = new QToolButton(line);
+        drop->setText(QStringLiteral("×"));
+        drop->setObjectName(QStringLiteral("dropFilter_") + q(f.output));
+        drop->setToolTip(tr("No longer filter by this value"));
+        connect(drop, &QToolButton::clicked, this, [this, i] {
+            QTimer::singleShot(0, this, [this, i] {
+                emit edited(tr("remove filter"), [i](Step& s) { s.filters.erase(s.filters.begin() + std::ptrdiff_t(i)); }, {});
+            });
+        });
+        const base::Unit unit = out->unit;
+        row->addWidget(edit, 1);
+        row->addWidget(new QLabel(QString::fromUtf8(base::symbol(unit)), line));
+        row->addWidget(drop);
+        addRow(tr("Only %1").arg(q(out->label).toLower()), line,
+               tr("Objects outside are not objects: a filter is not a verdict. In px, so that a calibration changes nothing that is found."));
+    }
+    auto* by = new Calm<QComboBox>(m_body);
+    by->setObjectName(QStringLiteral("filterBy"));
+    by->addItem(tr("filter by a value…"));
+    for (const OutputSpec& o : kind.outputs)
+        if (o.list && std::none_of(step.filters.begin(), step.filters.end(), [&](const Filter& f) { return f.output == o.key; }))
+            by->addItem(q(o.label), q(o.key));
+    connect(by, &QComboBox::activated, this, [this, by](int i) {
+        if (i <= 0) return;
+        QTimer::singleShot(0, this, [this, key = by->currentData().toString().toStdString()] {
+            emit edited(tr("filter"), [key](Step& s) { s.filters.push_back({key, {}, {}}); }, {});
+        });
+    });
+    addRow(tr("Filters"), by, tr("Only objects whose value lies in a range are objects; then count and each are judged."));
 }
 
 void ParamForm::addChecks(const Recipe& recipe, const Step& step, const StepKind& kind)
@@ -202,7 +359,7 @@ void ParamForm::addChecks(const Recipe& recipe, const Step& step, const StepKind
     for (const Check& c : step.checks) {
         const OutputSpec* out = kind.output(c.output);
         if (!out) continue;
-        const base::Unit unit = recipe.unitOf(*out);
+        const base::Unit unit = recipe.unitOf(step, *out);
         auto* line = new QWidget(m_body);
         auto* row = new QHBoxLayout(line);
         row->setContentsMargins(0, 0, 0, 0);
@@ -258,11 +415,11 @@ void ParamForm::addChecks(const Recipe& recipe, const Step& step, const StepKind
             judge->addItem(q(o.label), q(o.key));
     if (judge->count() == 1) return delete judge;
     const int balloon = recipe.freshBalloon();
-    connect(judge, &QComboBox::activated, this, [this, judge, &kind, recipe, balloon](int i) {
+    connect(judge, &QComboBox::activated, this, [this, judge, &kind, recipe, step, balloon](int i) {
         if (i <= 0) return;
         const OutputSpec* o = kind.output(judge->currentData().toString().toStdString());
         Check c;
-        c.output = o->key, c.balloon = kind.datum ? 0 : balloon, c.limits.unit = recipe.unitOf(*o);
+        c.output = o->key, c.balloon = kind.datum ? 0 : balloon, c.limits.unit = recipe.unitOf(step, *o);
         QTimer::singleShot(0, this, [this, c, label = o->label] {
             emit edited(tr("judge"),
                         [c, label](Step& s) {

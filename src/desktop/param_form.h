@@ -26,8 +26,9 @@ signals:
     void problem(const QString& text);
 
 private:
-    QWidget* editorFor(const recipe::ParamSpec& spec, const recipe::Step& step);
+    QWidget* editorFor(const recipe::ParamSpec& spec, const recipe::Recipe& recipe, const recipe::Step& step);
     void addRow(const QString& label, QWidget* editor, const QString& help);
+    void addLists(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::StepKind& kind);
     void addChecks(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::StepKind& kind);
 
     QFormLayout* m_form = nullptr;

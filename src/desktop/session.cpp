@@ -161,7 +161,7 @@ base::Status Session::takeReference()
     auto made = makeReference("reference." + extension, std::move(*bytes), leaf);
     if (!made) return base::passOn(made.error());
     const inspect::ItemResult* item = currentItem();
-    const Recipe old = m_recipe; // where things were; the recipe itself changes while they move
+    const Recipe old = m_prepared ? m_prepared->recipe() : m_recipe; // where things were; the recipe itself changes while they move
     change(tr("take reference"), [&](Recipe& r) {
         // What was drawn on the part stays on the part: its places move with the datum found in the new reference.
         if (!r.reference.empty() && item)
@@ -175,6 +175,9 @@ base::Status Session::takeReference()
                     if (const RegionSpec* spec = kind ? kind->region(key) : nullptr; spec && (spec->follows || spec->teaching))
                         region = region.carried(*motion);
                 for (auto& [key, p] : s.points) p = motion->carry(p);
+                for (auto& region : s.leaveOut) region = region.carried(*motion);
+                for (auto& sample : s.samples) sample.at = motion->carry(sample.at);
+                for (auto& place : s.places) place.at = motion->carry(place.at);
                 if (const ParamSpec* d = kind ? kind->param("direction") : nullptr)
                     d->put(s.params, geometry::degrees(geometry::wrapped(geometry::radians(std::get<double>(d->get(s.params))) + motion->turn())));
             }
@@ -182,6 +185,41 @@ base::Status Session::takeReference()
     });
     emit said(tr("%1 is the reference now").arg(QString::fromStdString(leaf)));
     return {};
+}
+
+base::Status Session::takeEmpty()
+{
+    if (m_trial < 0) return base::fail(base::ErrorCode::NotFound, "there is no picture in view to take as the empty picture");
+    const std::string path = m_recipe.trials[std::size_t(m_trial)].picture;
+    auto bytes = base::readFile(path);
+    if (!bytes) return base::passOn(bytes.error());
+    auto made = makeReference("empty." + QFileInfo(QString::fromStdString(path)).suffix().toStdString(), std::move(*bytes), "");
+    if (!made) return base::passOn(made.error());
+    change(tr("take empty picture"), [&](Recipe& r) { r.empty = *made; });
+    emit said(tr("This picture is kept as the one without a part"));
+    return {};
+}
+
+void Session::placesFromObjects()
+{
+    const Step* s = selectedStep();
+    const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    const auto* item = currentItem();
+    const auto* found = item && s ? item->step(s->id) : nullptr;
+    const auto motion = s && m_prepared ? inspect::motionOf(m_prepared->recipe(), s->datum, item) : std::nullopt;
+    if (!kind || !kind->hasPlaces || !found || found->state != inspect::State::Ok || !motion || !found->features.count("group")) {
+        emit said(tr("Choose a blobs step that finds objects in this picture"));
+        return;
+    }
+    const auto group = std::get<Group>(found->features.at("group"));
+    const geometry::Motion back{motion->now, motion->reference};
+    change(tr("places"), [&](Recipe& r) {
+        Step* step = r.find(s->id);
+        if (!step) return;
+        step->places.clear();
+        for (std::size_t i = 0; i < group.members.size(); ++i) step->places.push_back({std::to_string(i + 1), back.carry(group.members[i].centre)});
+    });
+    emit said(tr("%n place(s) named", nullptr, int(group.members.size())));
 }
 
 void Session::setLimits(const std::string& step, const std::string& output, const Limits& limits, bool dragging)
@@ -403,7 +441,8 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
     if (item)
         for (const auto& r : item->steps)
             if (r->state == inspect::State::Ok && !r->features.empty()) features.emplace(r->step, r->features.begin()->second);
-    const auto motion = datum.empty() ? std::optional<geometry::Motion>() : inspect::motionOf(m_recipe, datum, item);
+    const auto motion =
+        datum.empty() ? std::optional<geometry::Motion>() : inspect::motionOf(m_prepared ? m_prepared->recipe() : m_recipe, datum, item);
     OfferInput in{*m_capture, noiseHere(), motion.has_value(), motion ? motion->now.angle : 0, features, m_recipe.mmPerPixel};
     // From the picture in view to the reference.
     const geometry::Motion back = motion ? geometry::Motion{motion->now, motion->reference} : geometry::Motion{};
@@ -421,7 +460,7 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
                 if (const OutputSpec* spec = kind.output(key)) {
                     Check c;
                     c.output = key;
-                    c.limits.unit = m_recipe.unitOf(*spec);
+                    c.limits.unit = m_recipe.unitOf(s, *spec);
                     if (o.judged.front() == key) s.checks.clear();
                     s.checks.push_back(c);
                 }
@@ -429,7 +468,7 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
             for (Check& c : s.checks) {
                 c.name = s.name;
                 if (!kind.datum && c.balloon == 0) c.balloon = balloon++;
-                if (const OutputSpec* spec = kind.output(c.output); spec && !c.limits.any()) c.limits.unit = m_recipe.unitOf(*spec);
+                if (const OutputSpec* spec = kind.output(c.output); spec && !c.limits.any()) c.limits.unit = m_recipe.unitOf(s, *spec);
             }
             const bool follows = !datum.empty() && !kind.datum;
             if (follows) s.datum = datum;

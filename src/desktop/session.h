@@ -51,6 +51,8 @@ public:
     void redo();
     void addTrials(const QStringList& pictures);
     base::Status takeReference(); // the picture in view
+    base::Status takeEmpty();     // the picture in view becomes the one without a part
+    void placesFromObjects();     // of the chosen step, as found in the picture in view
     void setLimits(const std::string& step, const std::string& output, const recipe::Limits& limits, bool dragging);
 
     // ---- trials and results

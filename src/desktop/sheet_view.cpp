@@ -77,13 +77,29 @@ void SheetView::renderPicture()
     if (!e || !e->takes) return;
     bool placed = false;
     const auto regions = inspect::regionsInPicture(m_session.prepared()->recipe(), *s, *item, placed);
-    QImage flat = report::toQImage(capture->grey);
-    const bool dark = e->low <= 0.5;
+    const bool dark = !e->mask && e->low <= 0.5;
     const uchar rest = dark ? 251 : 31;
-    for (const auto& span : geometry::spans(regions.empty() ? Region::whole() : regions.begin()->second, flat.width(), flat.height())) {
+    const auto searched = regions.find("region");
+    const Region where = searched == regions.end() ? Region::whole() : searched->second;
+    if (e->mask && !capture->original.empty()) {
+        // Colour keeps its colour where it is taken; the rest goes grey.
+        QImage colour = m_picture.convertToFormat(QImage::Format_RGB32);
+        for (const auto& span : geometry::spans(where, colour.width(), colour.height())) {
+            auto* row = reinterpret_cast<QRgb*>(colour.scanLine(span.y));
+            for (int x = span.from; x < span.to; ++x)
+                if (e->mask->row(span.y)[x] == 0) {
+                    const int g = 120 + qGray(row[x]) / 3;
+                    row[x] = qRgb(g, g, g);
+                }
+        }
+        m_picture = colour;
+        return;
+    }
+    QImage flat = report::toQImage(capture->grey);
+    for (const auto& span : geometry::spans(where, flat.width(), flat.height())) {
         uchar* row = flat.scanLine(span.y);
         for (int x = span.from; x < span.to; ++x)
-            if (row[x] < e->low || row[x] > e->high) row[x] = rest;
+            if (e->mask ? e->mask->row(span.y)[x] == 0 : row[x] < e->low || row[x] > e->high) row[x] = rest;
     }
     m_picture = flat;
 }
@@ -407,13 +423,25 @@ std::optional<geometry::Motion> SheetView::motionOf(const Step& step, const Regi
     return inspect::motionOf(m_session.prepared()->recipe(), step.datum, m_session.currentItem());
 }
 
+// What is left out of a taught part lies on the reference; elsewhere it follows the datum.
+std::optional<geometry::Motion> SheetView::leaveOutMotion(const Step& step) const
+{
+    const StepKind* kind = findKind(step.kind);
+    const bool taught = kind && kind->datum && kind->teach;
+    static const RegionSpec teaching{"", "", "", {}, true, false, true}, following{"", "", "", {}, true, true, false};
+    return motionOf(step, taught ? &teaching : &following);
+}
+
 std::vector<std::pair<std::string, Region>> SheetView::regionsOf(const Step& step) const
 {
     std::vector<std::pair<std::string, Region>> out;
     const StepKind* kind = findKind(step.kind);
     if (!kind) return out;
     for (const auto& [key, r] : step.regions)
-        if (const auto motion = motionOf(step, kind->region(key))) out.emplace_back(key, r.carried(*motion));
+        if (const auto motion = motionOf(step, kind->region(key)); motion && !step.regionsOf.count(key)) out.emplace_back(key, r.carried(*motion));
+    // Areas left out are edited like regions; their names begin with what no key begins with.
+    for (std::size_t i = 0; i < step.leaveOut.size(); ++i)
+        if (const auto motion = leaveOutMotion(step)) out.emplace_back("-" + std::to_string(i), step.leaveOut[i].carried(*motion));
     return out;
 }
 
@@ -439,6 +467,17 @@ std::vector<SheetView::Handle> SheetView::handles() const
         }
         case Shape::Circle: add(1, r.centre + Point{r.outer, 0}); break;
         case Shape::Ring: add(1, r.centre + Point{r.outer, 0}), add(2, r.centre + Point{r.inner, 0}); break;
+        case Shape::Arc: {
+            const Point mid = geometry::direction(r.start + r.sweep / 2);
+            add(1, r.centre + mid * r.outer), add(2, r.centre + mid * r.inner);
+            const double radius = (r.inner + r.outer) / 2;
+            add(3, r.centre + geometry::direction(r.start) * radius), add(4, r.centre + geometry::direction(r.start + r.sweep) * radius);
+            break;
+        }
+        case Shape::Polyline:
+        case Shape::Polygon:
+            for (std::size_t i = 0; i < r.points.size() && i < 60; ++i) add(int(i) + 1, r.points[i]);
+            break;
         }
     }
     return out;
@@ -459,17 +498,19 @@ void SheetView::moveHandle(const Handle& h, Point to)
     const Step* s = editedStep();
     const StepKind* kind = s ? findKind(s->kind) : nullptr;
     if (!kind) return;
-    const auto motion = motionOf(*s, kind->region(h.region));
+    const auto motion = h.region.front() == '-' ? leaveOutMotion(*s) : motionOf(*s, kind->region(h.region));
     if (!motion) return;
     const geometry::Motion back{motion->now, motion->reference};
     editStep(
         tr("region"),
         [&](Step& step) {
-            Region r = step.regions.at(h.region).carried(*motion);
+            Region& stored = h.region.front() == '-' ? step.leaveOut.at(std::size_t(std::stoi(h.region.substr(1)))) : step.regions.at(h.region);
+            Region r = stored.carried(*motion);
             const auto minimum = [](double v) { return std::max(2.0, v); };
             if (h.index == 0) {
                 const Point d = to - r.middle();
                 r.from = r.from + d, r.to = r.to + d, r.centre = r.centre + d;
+                for (Point& p : r.points) p = p + d;
             } else if (r.shape == Shape::Window) {
                 if (h.index == 1 && geometry::distance(to, r.to) > 4) r.from = to;
                 if (h.index == 2 && geometry::distance(to, r.from) > 4) r.to = to;
@@ -492,8 +533,21 @@ void SheetView::moveHandle(const Handle& h, Point to)
                 const double d = geometry::distance(to, r.centre);
                 if (h.index == 1) r.outer = std::max(d, r.inner + 2);
                 if (h.index == 2) r.inner = std::clamp(d, 0.0, r.outer - 2);
+            } else if (r.shape == Shape::Arc) {
+                const double d = geometry::distance(to, r.centre), a = geometry::angleOf(to - r.centre);
+                const auto turn = [](double v) {
+                    v = std::fmod(v, 2 * geometry::kPi);
+                    return v <= 0 ? v + 2 * geometry::kPi : v;
+                };
+                if (h.index == 1) r.outer = std::max(d, r.inner + 2);
+                if (h.index == 2) r.inner = std::clamp(d, 0.0, r.outer - 2);
+                if (h.index == 3) r.sweep = turn(r.start + r.sweep - a), r.start = a;
+                if (h.index == 4) r.sweep = turn(a - r.start);
+            } else if (h.index - 1 < int(r.points.size())) {
+                r.points[std::size_t(h.index - 1)] = to;
+                if (!r.check()) return;
             }
-            step.regions[h.region] = r.carried(back);
+            stored = r.carried(back);
         },
         QStringLiteral("region:") + QString::fromStdString(h.region) + QString::number(h.index));
 }
@@ -527,16 +581,71 @@ void SheetView::nextShape()
         const Shape next = at == spec->shapes.end() || at + 1 == spec->shapes.end() ? spec->shapes.front() : *(at + 1);
         const Point c = r.middle();
         double w = r.width, h = r.height;
-        if (r.shape == Shape::Circle || r.shape == Shape::Ring) w = h = 2 * r.outer;
+        if (r.shape == Shape::Circle || r.shape == Shape::Ring || r.shape == Shape::Arc) w = h = 2 * r.outer;
+        if (!r.points.empty()) {
+            const geometry::Region whole = r;
+            double left = 1e300, right = -1e300, top = 1e300, bottom = -1e300;
+            for (const Point p : whole.points)
+                left = std::min(left, p.x), right = std::max(right, p.x), top = std::min(top, p.y), bottom = std::max(bottom, p.y);
+            w = std::max(8.0, right - left), h = r.shape == Shape::Polyline ? r.width : std::max(8.0, bottom - top);
+        }
+        const Point middle = r.shape == Shape::Arc ? r.centre : c;
         if (r.shape == Shape::Window) w = geometry::distance(r.from, r.to), h = r.width;
         switch (next) {
         case Shape::Circle: r = Region::circle(c, std::max(w, h) / 2); break;
         case Shape::Ring: r = Region::ring(c, std::max(w, h) / 4, std::max(w, h) / 2); break;
         case Shape::Window: r = Region::window(c - Point{w / 2, 0}, c + Point{w / 2, 0}, h); break;
         case Shape::Rectangle: r = Region::rectangle(c, w, h, r.angle); break;
+        case Shape::Arc: r = Region::arc(middle, std::max(w, h) / 4, std::max(w, h) / 2, 0, geometry::kPi); break;
+        case Shape::Polygon:
+            r = Region::polygon({c - Point{w / 2, h / 2}, c + Point{w / 2, -h / 2}, c + Point{w / 2, h / 2}, c + Point{-w / 2, h / 2}});
+            break;
+        case Shape::Polyline: r = Region::polyline({c - Point{w / 2, 0}, c, c + Point{w / 2, 0}}, std::max(3.0, h)); break;
         case Shape::Whole: r = Region::whole(); break;
         }
     });
+}
+
+// A click on the picture shows a colour when the chosen step takes pixels by colour.
+bool SheetView::wantsSamples() const
+{
+    const Step* s = editedStep();
+    const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    if (!kind || !kind->hasSamples || m_session.draft() || !m_armed.empty()) return false;
+    const ParamSpec* mode = kind->param("mode");
+    return mode && std::get<std::string>(mode->get(s->params)) == "colour";
+}
+
+void SheetView::startLeavingOut()
+{
+    const Step* s = editedStep();
+    const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    if (!kind || !kind->leavesOut) {
+        emit m_session.said(tr("Choose a step first that can leave areas out: blobs, share, edges, fits, pattern"));
+        return;
+    }
+    if (!leaveOutMotion(*s)) {
+        emit m_session.said(tr("The step's datum was not found on this picture"));
+        return;
+    }
+    m_leaving = true;
+    emit m_session.said(tr("Leave out: stroke for a thin line, Ctrl-drag for an area"));
+    update();
+}
+
+void SheetView::leaveOut(const Gesture& g)
+{
+    m_leaving = false;
+    const Step* s = editedStep();
+    if (!s || g.type == Gesture::Type::Click) return;
+    const auto motion = leaveOutMotion(*s);
+    if (!motion) return;
+    const Point d = g.to - g.from;
+    Region r = g.type == Gesture::Type::Area ? Region::rectangle((g.from + g.to) * 0.5, std::max(1.0, std::abs(d.x)), std::max(1.0, std::abs(d.y)))
+                                             : Region::polyline({g.from, g.to}, m_width > 0 ? m_width : 3);
+    if (!r.check()) return;
+    r = r.carried({motion->now, motion->reference});
+    editStep(tr("leave out"), [&](Step& step) { step.leaveOut.push_back(r); });
 }
 
 void SheetView::reverse()
@@ -553,6 +662,7 @@ void SheetView::reverse()
         if (const ParamSpec* flag = kind->param(kind->reverse)) return flag->put(step.params, !kind->isReversed(step.params));
         for (auto& [key, r] : step.regions)
             if (r.shape == Shape::Window) std::swap(r.from, r.to);
+            else if (r.shape == Shape::Polyline) std::reverse(r.points.begin(), r.points.end());
     });
 }
 
@@ -576,6 +686,9 @@ std::string SheetView::featureUnder(Point p) const
             const double t = geometry::dot(s->along(), p - s->from);
             if (t >= -reach && t <= s->length() + reach) d = std::abs(geometry::signedDistance(*s, p));
         }
+        if (const auto* e = std::get_if<geometry::Ellipse>(&f)) d = std::min(geometry::distance(e->centre, p), geometry::offsetFromOutline(*e, p));
+        if (const auto* c = std::get_if<Contour>(&f))
+            for (const Point q : c->points) d = std::min(d, geometry::distance(q, p));
         if (d < least) least = d, best = r->step;
     }
     return best;
@@ -600,6 +713,7 @@ void SheetView::updateStroke(bool released)
 {
     m_live.clear();
     m_liveText.clear();
+    if (m_leaving) return;
     const Gesture g = gesture();
     if (!released && g.type != Gesture::Type::Stroke) return; // areas and clicks are read when let go
     m_live = m_session.offersFor(g, m_armed);
@@ -649,6 +763,18 @@ void SheetView::mousePressEvent(QMouseEvent* e)
     }
     // A place on the part is known by the datum; without one, steps are drawn on the reference itself.
     const StepKind* armed = findKind(m_armed);
+    if (m_leaving || wantsSamples()) {
+        if (wantsSamples() && !m_session.viewIsReference()) {
+            m_session.setShowReference(true);
+            emit m_session.said(tr("Colours are shown on the reference; it is in view now"));
+            return;
+        }
+        m_area = e->modifiers().testFlag(Qt::ControlModifier);
+        m_reversed = false, m_width = 0;
+        m_live.clear(), m_liveText.clear();
+        m_drag = Drag::Stroke;
+        return;
+    }
     if ((m_session.datumForNewSteps().empty() || (armed && armed->datum)) && !m_session.viewIsReference()) {
         m_session.setShowReference(true);
         emit m_session.said(armed && armed->datum ? tr("A datum is drawn on the reference; it is shown now")
@@ -709,6 +835,19 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
     }
     if (was == Drag::Stroke && e->button() == Qt::LeftButton) {
         const Gesture g = gesture();
+        if (m_leaving) {
+            leaveOut(g);
+            update();
+            return;
+        }
+        if (g.type == Gesture::Type::Click && wantsSamples()) {
+            const Point at = g.from;
+            const bool refused = e->modifiers().testFlag(Qt::ShiftModifier);
+            editStep(refused ? tr("not this colour") : tr("this colour"), [&](Step& s) { s.samples.push_back({at, refused, {}}); });
+            emit m_session.said(refused ? tr("This colour is refused") : tr("This colour is taken"));
+            update();
+            return;
+        }
         if (g.type == Gesture::Type::Click) {
             for (const auto& l : m_labels)
                 if (l.box.contains(m_pointer)) {
@@ -772,6 +911,11 @@ bool SheetView::letGo()
     }
     if (m_session.draft()) {
         m_session.dropDraft();
+        return true;
+    }
+    if (m_leaving) {
+        m_leaving = false;
+        update();
         return true;
     }
     if (!m_armed.empty()) {

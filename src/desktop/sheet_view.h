@@ -54,6 +54,7 @@ public slots:
     void nudge(QPointF picturePixels);
     void nextShape();
     void reverse();
+    void startLeavingOut(); // the next stroke or area is left out of the chosen step
 
 signals:
     void referenceWanted();
@@ -85,6 +86,9 @@ private:
     void moveHandle(const Handle& handle, geometry::Point to);
     bool teaches(const Handle& handle) const;
     void editStep(const QString& what, const std::function<void(recipe::Step&)>& edit, const QString& merge = {});
+    std::optional<geometry::Motion> leaveOutMotion(const recipe::Step& step) const;
+    void leaveOut(const recipe::Gesture& gesture);
+    bool wantsSamples() const;
     std::optional<geometry::Motion> motionOf(const recipe::Step& step, const recipe::RegionSpec* spec) const;
     recipe::Gesture gesture() const;
     void updateStroke(bool released);
@@ -106,7 +110,7 @@ private:
     int m_fitMode = 0;
     Drag m_drag = Drag::None;
     QPointF m_pressed, m_pointer, m_panStart;
-    bool m_area = false, m_reversed = false;
+    bool m_area = false, m_reversed = false, m_leaving = false;
     double m_width = 0;
     Handle m_handle{};
     std::string m_armed;

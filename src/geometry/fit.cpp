@@ -93,6 +93,105 @@ bool circleThrough(const std::vector<Point>& p, const std::vector<bool>& use, Ci
     return true;
 }
 
+// Conic a x² + b xy + c y² + d x + e y + 1-ish = 0 to centre, axes, angle; coordinates already centred and scaled.
+bool ellipseOfConic(const Eigen::Matrix<double, 6, 1>& q, Ellipse& out)
+{
+    const double a = q[0], b = q[1], c = q[2], d = q[3], e = q[4], f = q[5];
+    const double det = 4 * a * c - b * b;
+    if (!(det > 1e-14)) return false;
+    const double x = (b * e - 2 * c * d) / det, y = (b * d - 2 * a * e) / det;
+    const double value = f + 0.5 * (d * x + e * y);
+    const double mean = (a + c) / 2, gap = std::hypot((a - c) / 2, b / 2);
+    const double l1 = mean - gap, l2 = mean + gap;
+    if (!(-value / l1 > 0 && -value / l2 > 0)) return false;
+    const double r1 = std::sqrt(-value / l1), r2 = std::sqrt(-value / l2);
+    double turn = 0.5 * std::atan2(b, a - c); // direction (y down) of the eigenvector of the larger eigenvalue
+    out.centre = {x, y};
+    out.major = 2 * std::max(r1, r2), out.minor = 2 * std::min(r1, r2);
+    // The larger eigenvalue belongs to the shorter axis.
+    turn += (std::abs(l2) >= std::abs(l1)) ? kPi / 2 : 0;
+    double angle = -turn;
+    while (angle > kPi / 2) angle -= kPi;
+    while (angle <= -kPi / 2) angle += kPi;
+    out.angle = angle;
+    return std::isfinite(out.major) && out.minor > 0;
+}
+
+bool ellipseThrough(const std::vector<Point>& all, const std::vector<bool>& use, Ellipse& out)
+{
+    Point mean;
+    int n = 0;
+    for (std::size_t i = 0; i < all.size(); ++i)
+        if (use[i]) mean = mean + all[i], ++n;
+    if (n < 5) return false;
+    mean = mean * (1.0 / n);
+    double size = 0;
+    for (std::size_t i = 0; i < all.size(); ++i)
+        if (use[i]) size += length(all[i] - mean);
+    size /= n;
+    if (size < 1e-9) return false;
+    Eigen::MatrixXd d1(n, 3), d2(n, 3);
+    int k = 0;
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        if (!use[i]) continue;
+        const Point p = (all[i] - mean) * (1 / size);
+        d1.row(k) << p.x * p.x, p.x * p.y, p.y * p.y;
+        d2.row(k) << p.x, p.y, 1;
+        ++k;
+    }
+    const Eigen::Matrix3d s1 = d1.transpose() * d1, s2 = d1.transpose() * d2, s3 = d2.transpose() * d2;
+    if (std::abs(s3.determinant()) < 1e-12) return false;
+    const Eigen::Matrix3d t = -s3.inverse() * s2.transpose();
+    Eigen::Matrix3d m = s1 + s2 * t;
+    Eigen::Matrix3d c;
+    c.row(0) = m.row(2) / 2, c.row(1) = -m.row(1), c.row(2) = m.row(0) / 2;
+    const Eigen::EigenSolver<Eigen::Matrix3d> solver(c);
+    if (solver.info() != Eigen::Success) return false;
+    Ellipse e;
+    bool found = false;
+    for (int i = 0; i < 3 && !found; ++i) {
+        const Eigen::Vector3d v = solver.eigenvectors().col(i).real();
+        if (!(4 * v[0] * v[2] - v[1] * v[1] > 0)) continue;
+        Eigen::Matrix<double, 6, 1> q;
+        q << v, t * v;
+        if (q[0] < 0) q = -q;
+        found = ellipseOfConic(q, e);
+    }
+    if (!found) return false;
+    e.centre = mean + e.centre * size, e.major *= size, e.minor *= size;
+    // Geometric refinement, five unknowns, derivatives by differences.
+    for (int round = 0; round < 10; ++round) {
+        Eigen::Matrix<double, 5, 5> h = Eigen::Matrix<double, 5, 5>::Zero();
+        Eigen::Matrix<double, 5, 1> g = Eigen::Matrix<double, 5, 1>::Zero();
+        const auto moved = [&](int j, double by) {
+            Ellipse x = e;
+            (j == 0 ? x.centre.x : j == 1 ? x.centre.y : j == 2 ? x.major : j == 3 ? x.minor : x.angle) += by;
+            return x;
+        };
+        const double stepOf[5] = {1e-4, 1e-4, 1e-4, 1e-4, 1e-4 / std::max(1.0, e.major)};
+        for (std::size_t i = 0; i < all.size(); ++i) {
+            if (!use[i]) continue;
+            const double r = offsetFrom(e, all[i]);
+            Eigen::Matrix<double, 5, 1> j;
+            for (int a = 0; a < 5; ++a) j[a] = (offsetFrom(moved(a, stepOf[a]), all[i]) - offsetFrom(moved(a, -stepOf[a]), all[i])) / (2 * stepOf[a]);
+            h += j * j.transpose(), g += j * r;
+        }
+        h.diagonal().array() += 1e-12 * h.trace() + 1e-15;
+        const Eigen::Matrix<double, 5, 1> step = -h.ldlt().solve(g);
+        if (!step.allFinite()) return false;
+        Ellipse next = e;
+        next.centre = next.centre + Point{step[0], step[1]}, next.major += step[2], next.minor += step[3], next.angle += step[4];
+        if (!(next.minor > 0 && next.major > 0 && next.major < 1e7)) break;
+        e = next;
+        if (step.norm() < 1e-9) break;
+    }
+    if (e.minor > e.major) std::swap(e.minor, e.major), e.angle += kPi / 2;
+    e.angle = wrapped(2 * e.angle) / 2;
+    out = e;
+    return true;
+}
+
+double distanceTo(const Ellipse& e, Point p) { return std::abs(offsetFrom(e, p)); }
 double distanceTo(const Segment& s, Point p) { return std::abs(signedDistance(s, p)); }
 double distanceTo(const Circle& c, Point p) { return std::abs(distance(c.centre, p) - c.radius); }
 
@@ -132,6 +231,47 @@ base::Result<Fit<Shape>> robust(const std::vector<Point>& points, std::size_t le
     return best;
 }
 } // namespace
+
+double offsetFrom(const Ellipse& e, Point p)
+{
+    const Point d = p - e.centre, u = direction(e.angle), v = leftOf(u);
+    const double a = e.major / 2, b = e.minor / 2, x = dot(u, d), y = dot(v, d);
+    if (!(a > 0 && b > 0)) return 1e9;
+    const double f = std::sqrt(x * x / (a * a) + y * y / (b * b));
+    if (f < 1e-9) return -b;
+    const double gx = x / (a * a) / f, gy = y / (b * b) / f;
+    return (f - 1) / std::max(1e-12, std::hypot(gx, gy));
+}
+
+double offsetFromOutline(const Ellipse& e, Point p) { return std::abs(offsetFrom(e, p)); }
+
+void arcOf(const Circle& circle, const std::vector<Point>& points, double& start, double& sweep)
+{
+    std::vector<double> a;
+    for (const Point p : points) a.push_back(angleOf(p - circle.centre));
+    std::sort(a.begin(), a.end());
+    start = 0, sweep = 2 * kPi;
+    if (a.size() < 2) return;
+    double widest = 0;
+    for (std::size_t i = 0; i < a.size(); ++i) {
+        const double next = i + 1 < a.size() ? a[i + 1] : a[0] + 2 * kPi;
+        if (next - a[i] > widest) widest = next - a[i], start = wrapped(next);
+    }
+    sweep = 2 * kPi - widest;
+}
+
+base::Result<Fit<Ellipse>> fitEllipse(const std::vector<Point>& points, double reach)
+{
+    if (points.size() < 6) return fail(ErrorCode::NoResult, std::to_string(points.size()) + " edge points, an ellipse needs 6");
+    return robust<Ellipse>(
+        points, 6, reach,
+        [&](Sequence& q, Ellipse& out) {
+            std::vector<Point> five;
+            for (int i = 0; i < 6; ++i) five.push_back(points[q.below(points.size())]);
+            return ellipseThrough(five, std::vector<bool>(6, true), out);
+        },
+        [&](const std::vector<bool>& use, Ellipse& out) { return ellipseThrough(points, use, out); });
+}
 
 base::Result<Fit<Segment>> fitLine(const std::vector<Point>& points, double reach)
 {

@@ -26,4 +26,10 @@ bool crossing(const Segment& a, const Segment& b, Point& out)
     return true;
 }
 
+double angleBetween(const Segment& a, const Segment& b)
+{
+    const double turn = std::abs(wrapped(angleOf(a.along()) - angleOf(b.along())));
+    return std::min(turn, kPi - turn);
+}
+
 } // namespace geometry

@@ -71,11 +71,20 @@ struct Circle {
     Point centre;
     double radius = 0;
 };
+struct Ellipse {
+    Point centre;
+    double major = 0, minor = 0; // full axes
+    double angle = 0;            // of the longer one, radians
+};
+// Distance of p from the ellipse to first order, always positive; for picking.
+double offsetFromOutline(const Ellipse& e, Point p);
 
 // Signed distance of p from the endless line, positive on the left hand side as seen.
 double signedDistance(const Segment& line, Point p);
 Point foot(const Segment& line, Point p);
 // False when the lines are parallel to within 1e-12.
 bool crossing(const Segment& a, const Segment& b, Point& out);
+// Angle between two lines, 0 .. pi/2.
+double angleBetween(const Segment& a, const Segment& b);
 
 } // namespace geometry

@@ -8,7 +8,16 @@ namespace image
 Image::Image(int width, int height, PixelFormat format) : m_width(width), m_height(height), m_format(format)
 {
     assert(width > 0 && height > 0);
-    m_bytes.resize(rowBytes() * std::size_t(height));
+    m_bytes.assign(rowBytes() * std::size_t(height), std::uint8_t(0));
+}
+
+Image Image::unwritten(int width, int height, PixelFormat format)
+{
+    assert(width > 0 && height > 0);
+    Image out;
+    out.m_width = width, out.m_height = height, out.m_format = format;
+    out.m_bytes.resize(out.rowBytes() * std::size_t(height));
+    return out;
 }
 
 Image Image::clone() const

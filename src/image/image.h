@@ -5,7 +5,9 @@
 #pragma once
 #include <cstddef>
 #include <cstdint>
+#include <memory>
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace image
@@ -53,6 +55,8 @@ class Image
 public:
     Image() = default;
     Image(int width, int height, PixelFormat format);
+    // Its pixels hold anything until they are written.
+    static Image unwritten(int width, int height, PixelFormat format);
     Image(Image&&) noexcept = default;
     Image& operator=(Image&&) noexcept = default;
     Image(const Image&) = delete;
@@ -74,7 +78,15 @@ public:
 private:
     int m_width = 0, m_height = 0;
     PixelFormat m_format = PixelFormat::Grey8;
-    std::vector<std::uint8_t> m_bytes;
+    // Memory that is written at once need not be cleared before.
+    template <class T> struct Raw : std::allocator<T> {
+        template <class U> struct rebind {
+            using other = Raw<U>;
+        };
+        template <class U> void construct(U* p) { ::new (static_cast<void*>(p)) U; }
+        template <class U, class... A> void construct(U* p, A&&... a) { ::new (static_cast<void*>(p)) U(std::forward<A>(a)...); }
+    };
+    std::vector<std::uint8_t, Raw<std::uint8_t>> m_bytes;
 };
 
 // Grey from colour: (299 R + 587 G + 114 B) / 1000 of ITU-R BT.601, rounded; depth is kept.

@@ -1,10 +1,15 @@
 #include "inspect/inspect.h"
 
 #include "base/files.h"
+#include "base/parallel.h"
+#include "recipe/naming.h"
 #include "recipe/recipe_file.h"
 
+#include <algorithm>
 #include <chrono>
+#include <cmath>
 #include <nlohmann/json.hpp>
+#include <set>
 
 namespace inspect
 {
@@ -24,6 +29,7 @@ std::uint64_t ownFingerprint(const Step& s)
     return base::fingerprint(j.dump());
 }
 std::uint64_t joined(std::uint64_t a, std::uint64_t b) { return base::fingerprint(std::to_string(b), a); }
+StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::Capture& capture, const ItemResult& item, std::uint64_t fingerprint);
 double since(std::chrono::steady_clock::time_point start)
 {
     return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
@@ -40,7 +46,9 @@ base::Result<Prepared> Prepared::make(Recipe recipe, const Prepared* before)
         const Step& s = recipe.steps[std::size_t(i)];
         const StepKind* kind = findKind(s.kind);
         std::uint64_t mark = ownFingerprint(s);
-        if (kind && kind->teach) mark = joined(mark, recipe.reference.fingerprint);
+        // What is taught comes from the reference; so does the place of a datum that other steps find.
+        if (kind && (kind->mustBeTaught(s.params) || kind->datum)) mark = joined(mark, recipe.reference.fingerprint);
+        if (!recipe.empty.empty()) mark = joined(mark, recipe.empty.fingerprint);
         for (const std::string& id : Recipe::reads(s)) {
             const auto it = p.m_fingerprints.find(id);
             mark = joined(mark, it == p.m_fingerprints.end() ? 0 : it->second);
@@ -48,7 +56,7 @@ base::Result<Prepared> Prepared::make(Recipe recipe, const Prepared* before)
         mark = joined(mark, base::fingerprint(base::shortest(recipe.mmPerPixel)));
         p.m_fingerprints[s.id] = mark;
         if (p.m_itemDatum < 0 && kind && kind->datum && s.inUse && s.datum.empty()) p.m_itemDatum = i;
-        if (!kind || !kind->teach) continue;
+        if (!kind || !kind->mustBeTaught(s.params)) continue;
         const Taught* old = before ? before->taught(s.id) : nullptr;
         Taught t;
         t.fingerprint = joined(ownFingerprint(s), recipe.reference.fingerprint);
@@ -57,7 +65,7 @@ base::Result<Prepared> Prepared::make(Recipe recipe, const Prepared* before)
         } else if (recipe.reference.empty()) {
             t.reason = "not taught: the recipe has no reference";
         } else {
-            auto model = kind->teach(s.params, {*recipe.reference.capture, s.regions, s.points});
+            auto model = kind->teach(s.params, {*recipe.reference.capture, s.regions, s.points, s.leaveOut, s.samples});
             if (model) {
                 t.model = std::make_shared<const std::any>(std::move(*model));
                 if (kind->taughtNote) t.note = kind->taughtNote(s.params, *t.model);
@@ -68,7 +76,48 @@ base::Result<Prepared> Prepared::make(Recipe recipe, const Prepared* before)
         p.m_taught[s.id] = std::move(t);
     }
     p.m_recipe = std::move(recipe);
+    // The item datum may be found by other steps: those come first, and all they read.
+    if (p.m_itemDatum >= 0) {
+        std::set<std::string> needed{p.m_recipe.steps[std::size_t(p.m_itemDatum)].id};
+        for (auto it = p.m_order.rbegin(); it != p.m_order.rend(); ++it)
+            if (const Step& s = p.m_recipe.steps[std::size_t(*it)]; needed.count(s.id))
+                for (const std::string& id : Recipe::reads(s)) needed.insert(id);
+        for (const int i : p.m_order)
+            if (i != p.m_itemDatum && needed.count(p.m_recipe.steps[std::size_t(i)].id)) p.m_beforeItems.push_back(i);
+    }
+    p.findDatumPoses(before);
     return p;
+}
+
+// Datums that are found by other steps (two holes, a corner, a blob) are run on the reference, in order of dependence.
+void Prepared::findDatumPoses(const Prepared* before)
+{
+    m_recipe.datumPoses.clear();
+    if (m_recipe.reference.empty()) return;
+    std::set<std::string> needed;
+    for (auto it = m_order.rbegin(); it != m_order.rend(); ++it) {
+        const Step& s = m_recipe.steps[std::size_t(*it)];
+        const StepKind* kind = findKind(s.kind);
+        if (kind && kind->datum && !kind->teach) needed.insert(s.id);
+        if (needed.count(s.id))
+            for (const std::string& id : Recipe::reads(s)) needed.insert(id);
+    }
+    if (needed.empty()) return;
+    // Nothing they depend on has changed: they lie where they lay.
+    if (before && std::all_of(needed.begin(), needed.end(),
+                              [&](const std::string& id) { return fingerprint(id) != 0 && fingerprint(id) == before->fingerprint(id); })) {
+        m_recipe.datumPoses = before->recipe().datumPoses;
+        return;
+    }
+    ItemResult item;
+    for (const int i : m_order) {
+        const Step& s = m_recipe.steps[std::size_t(i)];
+        if (!needed.count(s.id)) continue;
+        const StepResultPtr r = runStep(*this, s, *m_recipe.reference.capture, item, 0);
+        item.steps.push_back(r);
+        const StepKind* kind = findKind(s.kind);
+        if (kind && kind->datum && !kind->teach && r->state == State::Ok && !r->finds.empty()) m_recipe.datumPoses[s.id] = r->finds.front().pose;
+    }
 }
 
 const Taught* Prepared::taught(const std::string& step) const
@@ -87,6 +136,10 @@ std::optional<Pose> referencePose(const Recipe& recipe, const std::string& datum
     const Step* s = recipe.find(datum);
     const StepKind* kind = s ? findKind(s->kind) : nullptr;
     if (!kind || !kind->datum) return std::nullopt;
+    if (!kind->teach) {
+        const auto it = recipe.datumPoses.find(datum);
+        return it == recipe.datumPoses.end() ? std::nullopt : std::optional(it->second);
+    }
     Pose pose;
     const auto origin = s->points.find("origin");
     if (origin != s->points.end()) pose.origin = origin->second;
@@ -104,6 +157,55 @@ std::optional<Motion> motionOf(const Recipe& recipe, const std::string& datum, c
     return Motion{*reference, found->finds.front().pose};
 }
 
+namespace
+{
+// The result of a step as a region: the first of the wanted shapes that can be made of it.
+std::optional<Region> regionFrom(const StepResult& r, const RegionSpec& spec, double grow, const Pose& frame)
+{
+    using geometry::Shape;
+    if (r.features.empty()) return std::nullopt;
+    const Feature& f = r.features.begin()->second;
+    const auto wants = [&](Shape s) { return std::find(spec.shapes.begin(), spec.shapes.end(), s) != spec.shapes.end(); };
+    const auto round = [&](Point c, double radius) -> std::optional<Region> {
+        if (wants(Shape::Circle) && radius + grow > 0) return Region::circle(c, radius + grow);
+        const double band = std::max(2.0, std::abs(grow));
+        if (wants(Shape::Ring)) return Region::ring(c, std::max(0.0, radius - band), radius + band);
+        if (wants(Shape::Rectangle) && radius + grow > 0) return Region::rectangle(c, 2 * (radius + grow), 2 * (radius + grow), frame.angle);
+        return std::nullopt;
+    };
+    const auto frameRound = [&](const std::vector<Point>& points) -> std::optional<Region> {
+        if (points.empty()) return std::nullopt;
+        // Level with the datum.
+        double left = 1e300, right = -1e300, top = 1e300, bottom = -1e300;
+        for (const Point p : points) {
+            const Point q = frame.toLocal(p);
+            left = std::min(left, q.x), right = std::max(right, q.x), top = std::min(top, q.y), bottom = std::max(bottom, q.y);
+        }
+        const double w = right - left + 2 * grow, h = bottom - top + 2 * grow;
+        const Point c = frame.toPicture({(left + right) / 2, (top + bottom) / 2});
+        if (!(w > 0 && h > 0)) return std::nullopt;
+        if (wants(Shape::Rectangle)) return Region::rectangle(c, w, h, frame.angle);
+        if (wants(Shape::Circle)) return Region::circle(c, std::hypot(w, h) / 2);
+        if (wants(Shape::Window))
+            return Region::window(frame.toPicture({left - grow, (top + bottom) / 2}), frame.toPicture({right + grow, (top + bottom) / 2}), h);
+        return std::nullopt;
+    };
+    if (const auto* p = std::get_if<Point>(&f)) return round(*p, 0);
+    if (const auto* c = std::get_if<geometry::Circle>(&f)) return round(c->centre, c->radius);
+    if (const auto* e = std::get_if<geometry::Ellipse>(&f)) return round(e->centre, e->major / 2);
+    if (const auto* s = std::get_if<geometry::Segment>(&f)) {
+        if (wants(Shape::Window) && s->length() > 0) return Region::window(s->from, s->to, std::max(2.0, 2 * grow));
+        return frameRound({s->from, s->to});
+    }
+    if (const auto* c = std::get_if<Contour>(&f)) {
+        if (wants(Shape::Polygon) && grow == 0 && c->points.size() >= 3 && c->points.size() <= geometry::kMostCorners)
+            return Region::polygon(c->points);
+        return frameRound(c->points);
+    }
+    return frameRound(std::get<Group>(f).extent);
+}
+} // namespace
+
 std::map<std::string, Region> regionsInPicture(const Recipe& recipe, const Step& step, const ItemResult& item, bool& placed)
 {
     std::map<std::string, Region> out;
@@ -111,7 +213,11 @@ std::map<std::string, Region> regionsInPicture(const Recipe& recipe, const Step&
     placed = motion.has_value();
     const StepKind* kind = findKind(step.kind);
     if (!motion || !kind) return out;
+    for (const auto& [key, of] : step.regionsOf)
+        if (const StepResult* r = item.step(of.step); r && r->state == State::Ok && kind->region(key))
+            if (const auto region = regionFrom(*r, *kind->region(key), of.grow, motion->now)) out[key] = *region;
     for (const auto& [key, r] : step.regions) {
+        if (out.count(key)) continue;
         const RegionSpec* spec = kind->region(key);
         if (spec && spec->teaching) continue; // belongs to the reference
         out[key] = spec && spec->follows ? r.carried(*motion) : r;
@@ -128,12 +234,16 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
     const auto notRun = [](const std::string& why) { return base::fail(base::ErrorCode::NotFound, why); };
     const Recipe& recipe = prepared.recipe();
     RunInput in{capture, {}, {}, {}, {}, {}, nullptr};
+    in.mmPerPixel = recipe.mmPerPixel;
+    if (!recipe.empty.empty()) in.empty = recipe.empty.capture.get();
     if (!step.datum.empty()) {
         const Step* datum = recipe.find(step.datum);
         if (!datum) return notRun("input missing: the datum it follows is not in the recipe");
         const auto motion = motionOf(recipe, step.datum, &item);
+        const StepResult* found = item.step(step.datum);
+        if (!motion && found && found->state == State::Ok && !referencePose(recipe, step.datum))
+            return notRun("datum " + datum->letter + " \"" + datum->name + "\" was not found on the reference, so nothing can follow it");
         if (!motion) {
-            const StepResult* found = item.step(step.datum);
             return notRun("datum " + datum->letter + " \"" + datum->name + "\" was not found" +
                           (found && !found->reason.empty() ? " (" + found->reason + ")" : ""));
         }
@@ -141,6 +251,18 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
         in.frame = motion->now;
     }
     for (const RegionSpec& spec : kind.regions) {
+        if (const auto of = step.regionsOf.find(spec.key); of != step.regionsOf.end()) {
+            const Step* from = recipe.find(of->second.step);
+            const StepResult* r = from ? item.step(from->id) : nullptr;
+            if (!from) return notRun("input missing: the region \"" + spec.label + "\" names no step of the recipe");
+            if (!r || r->state != State::Ok)
+                return notRun("\"" + from->name + "\" was not found" + (r && !r->reason.empty() ? " (" + r->reason + ")" : ""));
+            const auto region = regionFrom(*r, spec, of->second.grow, in.frame);
+            if (!region) return notRun("the result of \"" + from->name + "\" gives no region for \"" + spec.label + "\"");
+            if (auto ok = region->check(); !ok) return notRun("the result of \"" + from->name + "\" as region: " + ok.error().message);
+            in.regions[spec.key] = *region;
+            continue;
+        }
         const auto it = step.regions.find(spec.key);
         if (it == step.regions.end()) {
             if (spec.needed && !spec.teaching) return notRun("the region \"" + spec.label + "\" has not been drawn");
@@ -149,8 +271,12 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
         in.regions[spec.key] = spec.follows && !spec.teaching ? it->second.carried(in.motion) : it->second;
     }
     for (const auto& [key, p] : step.points) in.points[key] = in.motion.carry(p);
+    for (const Region& r : step.leaveOut) in.leaveOut.push_back(r.carried(in.motion));
+    in.filters = step.filters;
+    for (const Place& p : step.places) in.places.push_back({p.name, in.motion.carry(p.at)});
     for (const InputSpec& spec : kind.inputs) {
         const auto it = step.inputs.find(spec.key);
+        if (!spec.needed && (it == step.inputs.end() || it->second.empty())) continue;
         const Step* from = it == step.inputs.end() ? nullptr : recipe.find(it->second);
         if (!from) return notRun("input missing: \"" + spec.label + "\" names no step of the recipe");
         const StepResult* r = item.step(from->id);
@@ -161,6 +287,24 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
         if (std::find(spec.accepts.begin(), spec.accepts.end(), typeOf(f)) == spec.accepts.end())
             return notRun("\"" + spec.label + "\" does not take a " + std::string(recipe::name(typeOf(f))) + " (\"" + from->name + "\")");
         in.inputs.emplace(spec.key, f);
+        if (const auto all = r->points.find("all"); all != r->points.end()) in.inputPoints[spec.key] = all->second;
+    }
+    // What a formula names, by "step" and "step.output".
+    for (const ParamSpec& p : kind.params) {
+        const auto* text = std::get_if<Text>(&p.domain);
+        if (!text || !text->formula) continue;
+        for (const Naming& n : namings(std::get<std::string>(p.get(step.params)))) {
+            const Step* from = recipe.find(n.step);
+            if (!from) continue; // the step says so, at the character
+            const StepKind* fromKind = findKind(from->kind);
+            const OutputSpec* spec = !fromKind ? nullptr : !n.output.empty() ? fromKind->output(n.output) : fromKind->mainOutput();
+            if (!spec && fromKind && n.output.empty() && !fromKind->outputs.empty()) spec = &fromKind->outputs.front();
+            if (!spec) continue;
+            const StepResult* r = item.step(from->id);
+            const OutputValue* v = r && r->state == State::Ok ? r->output(spec->key) : nullptr;
+            if (!v) return notRun("\"" + from->name + "\" was not measured" + (r && !r->reason.empty() ? " (" + r->reason + ")" : ""));
+            in.named[n.output.empty() ? n.step : n.step + "." + n.output] = {v->unit, v->list, v->values};
+        }
     }
     if (const Taught* t = prepared.taught(step.id)) {
         if (!t->model) return notRun(t->reason);
@@ -198,14 +342,16 @@ StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::C
     for (const OutputSpec& spec : kind->outputs) {
         const auto it = out->values.find(spec.key);
         if (it == out->values.end()) continue;
-        OutputValue v{spec.key, prepared.recipe().unitOf(spec), spec.list, std::move(it->second)};
-        if (spec.calibrates && factor > 0)
+        OutputValue v{spec.key, prepared.recipe().unitOf(step, spec), spec.list, std::move(it->second)};
+        if (spec.calibrates && spec.unitParam.empty() && factor > 0)
             for (double& x : v.values) x *= base::calibrationFactor(spec.unit, factor);
         r->outputs.push_back(std::move(v));
     }
     r->features = std::move(out->features);
     r->marks = std::move(out->marks);
     r->finds = std::move(out->finds);
+    r->points = std::move(out->points);
+    r->note = std::move(out->note);
     r->milliseconds = since(start);
     return r;
 }
@@ -224,7 +370,46 @@ bool complete(const Prepared& prepared, const PictureResult& result)
     return true;
 }
 
-PictureResult evaluate(const Prepared& prepared, const image::Capture& capture, const PictureResult* before, const std::atomic<bool>* cancel)
+namespace
+{
+// One find of a datum as its own result: values, marks and feature lie where that find does.
+StepResultPtr oneFind(const StepResult& all, std::size_t i)
+{
+    auto one = std::make_shared<StepResult>(all);
+    const Find& f = all.finds[i];
+    one->finds = {f};
+    const auto put = [&](const char* name, double x) {
+        for (OutputValue& v : one->outputs)
+            if (v.name == name) v.values = {x};
+    };
+    put("x", f.pose.origin.x), put("y", f.pose.origin.y), put("angle", geometry::degrees(f.pose.angle)), put("score", f.score), put("scale", f.scale);
+    for (auto& [name, feature] : one->features)
+        if (std::holds_alternative<Point>(feature)) feature = f.pose.origin;
+    one->marks.clear();
+    for (const Mark& m : all.marks)
+        if (m.element == int(i) + 1 || m.element == 0) one->marks.push_back(m);
+    for (Mark& m : one->marks) m.element = 0;
+    return one;
+}
+// A part that was expected and is not there.
+StepResultPtr lostFind(const StepResult& all, int found, int expected)
+{
+    auto lost = std::make_shared<StepResult>();
+    lost->step = all.step, lost->fingerprint = all.fingerprint;
+    lost->state = State::Failed;
+    lost->reason = "not found: " + std::to_string(found) + " of " + std::to_string(expected) + " parts are in the picture";
+    return lost;
+}
+int expectedFinds(const Step& s)
+{
+    const StepKind* kind = findKind(s.kind);
+    const ParamSpec* p = kind ? kind->param("expected") : nullptr;
+    return p ? int(std::get<std::int64_t>(p->get(s.params))) : 0;
+}
+} // namespace
+
+PictureResult evaluate(const Prepared& prepared, const image::Capture& capture, const PictureResult* before, const std::atomic<bool>* cancel,
+                       int threads)
 {
     const auto start = std::chrono::steady_clock::now();
     const Recipe& recipe = prepared.recipe();
@@ -236,70 +421,100 @@ PictureResult evaluate(const Prepared& prepared, const image::Capture& capture, 
             if (r->step == s.id && r->fingerprint == prepared.fingerprint(s.id)) return r;
         return nullptr;
     };
+    std::atomic<bool> stopped{false};
+    const auto stop = [&] {
+        if (cancel && cancel->load(std::memory_order_relaxed)) stopped = true;
+        return stopped.load(std::memory_order_relaxed);
+    };
+    // What the item datum reads is the same for all items, and so are steps that stand still and read nothing else.
+    std::map<std::string, StepResultPtr> shared;
+    ItemResult common;
+    for (const int i : prepared.beforeItems()) {
+        const Step& s = recipe.steps[std::size_t(i)];
+        StepResultPtr r = earlier(0, s);
+        if (!r) r = runStep(prepared, s, capture, common, prepared.fingerprint(s.id));
+        shared[s.id] = r;
+        common.steps.push_back(r);
+    }
     // The item datum is searched once; each of its finds is an item.
     std::vector<StepResultPtr> perItem;
     if (prepared.itemDatum() >= 0) {
         const Step& s = recipe.steps[std::size_t(prepared.itemDatum())];
-        StepResultPtr old = earlier(0, s);
-        if (old) {
+        if (earlier(0, s)) {
             for (std::size_t i = 0; i < before->items.size(); ++i)
                 if (auto r = earlier(i, s)) perItem.push_back(r);
         } else {
-            const StepResultPtr all = runStep(prepared, s, capture, {}, prepared.fingerprint(s.id));
-            if (all->state == State::Ok && all->finds.size() > 1) {
-                for (std::size_t i = 0; i < all->finds.size(); ++i) {
-                    auto one = std::make_shared<StepResult>(*all);
-                    one->finds = {all->finds[i]};
-                    for (OutputValue& v : one->outputs) {
-                        const Find& f = all->finds[i];
-                        if (v.name == "x") v.values = {f.pose.origin.x};
-                        if (v.name == "y") v.values = {f.pose.origin.y};
-                        if (v.name == "angle") v.values = {geometry::degrees(f.pose.angle)};
-                        if (v.name == "score") v.values = {f.score};
-                    }
-                    for (Mark& m : one->marks)
-                        for (Point& p : m.points) p = Motion{all->finds[0].pose, all->finds[i].pose}.carry(p);
-                    perItem.push_back(one);
-                }
+            const StepResultPtr all = runStep(prepared, s, capture, common, prepared.fingerprint(s.id));
+            const int expected = expectedFinds(s);
+            if (all->state == State::Ok && (all->finds.size() > 1 || expected > 1)) {
+                for (std::size_t i = 0; i < all->finds.size(); ++i) perItem.push_back(oneFind(*all, i));
+                for (int i = int(all->finds.size()); i < expected; ++i) perItem.push_back(lostFind(*all, int(all->finds.size()), expected));
+            } else if (all->state == State::Failed && expected > 1) {
+                for (int i = 0; i < expected; ++i) perItem.push_back(all);
             } else {
                 perItem.push_back(all);
             }
         }
     }
+    // Steps that stand still and read nothing: once for all items.
     const std::size_t items = std::max<std::size_t>(1, perItem.size());
-    std::map<std::string, StepResultPtr> shared; // steps that stand still are the same for all items
-    for (std::size_t i = 0; i < items; ++i) {
-        const auto itemStart = std::chrono::steady_clock::now();
-        ItemResult item;
-        item.number = int(i) + 1;
-        std::map<std::string, StepResultPtr> done;
+    if (items > 1)
         for (const int index : prepared.order()) {
-            if (cancel && cancel->load(std::memory_order_relaxed)) {
-                out.cancelled = true;
-                return out;
-            }
             const Step& s = recipe.steps[std::size_t(index)];
-            StepResultPtr r;
-            if (index == prepared.itemDatum()) {
-                r = perItem[i];
-            } else {
-                r = earlier(i, s);
-                if (!r && s.datum.empty() && s.inputs.empty()) {
-                    auto& once = shared[s.id];
-                    if (!once) once = runStep(prepared, s, capture, item, prepared.fingerprint(s.id));
-                    r = once;
-                }
-                if (!r) r = runStep(prepared, s, capture, item, prepared.fingerprint(s.id));
-            }
-            item.steps.push_back(r);
-            done[s.id] = r;
+            if (index == prepared.itemDatum() || shared.count(s.id) || !Recipe::reads(s).empty() || stop()) continue;
+            StepResultPtr r = earlier(0, s);
+            shared[s.id] = r ? r : runStep(prepared, s, capture, common, prepared.fingerprint(s.id));
         }
+    // Waves of steps that do not read each other; with several items each item is a job of its own.
+    std::map<std::string, int> depth;
+    int deepest = 0;
+    for (const int index : prepared.order()) {
+        const Step& s = recipe.steps[std::size_t(index)];
+        int d = 0;
+        for (const std::string& id : Recipe::reads(s))
+            if (const auto it = depth.find(id); it != depth.end()) d = std::max(d, it->second + 1);
+        depth[s.id] = d;
+        deepest = std::max(deepest, d);
+    }
+    out.items.resize(items);
+    base::parallelFor(int(items), items > 1 ? threads : 1, [&](int n) {
+        const std::size_t i = std::size_t(n);
+        const auto itemStart = std::chrono::steady_clock::now();
+        ItemResult& item = out.items[i];
+        item.number = n + 1;
+        std::map<std::string, StepResultPtr> done;
+        for (int wave = 0; wave <= deepest && !stop(); ++wave) {
+            std::vector<int> jobs;
+            for (const int index : prepared.order()) {
+                const Step& s = recipe.steps[std::size_t(index)];
+                if (depth.at(s.id) != wave) continue;
+                StepResultPtr r;
+                if (index == prepared.itemDatum()) r = perItem[i];
+                else if (const auto it = shared.find(s.id); it != shared.end()) r = it->second;
+                else r = earlier(i, s);
+                if (r) done[s.id] = r, item.steps.push_back(r);
+                else jobs.push_back(index);
+            }
+            std::vector<StepResultPtr> results(jobs.size());
+            base::parallelFor(int(jobs.size()), items > 1 ? 1 : threads, [&](int k) {
+                if (stop()) return;
+                const Step& s = recipe.steps[std::size_t(jobs[std::size_t(k)])];
+                results[std::size_t(k)] = runStep(prepared, s, capture, item, prepared.fingerprint(s.id));
+            });
+            if (stop()) return;
+            for (const StepResultPtr& r : results) done[r->step] = r, item.steps.push_back(r);
+        }
+        if (stop()) return;
         // In the recipe's order, as the person sees it.
         item.steps.clear();
         for (const Step& s : recipe.steps) item.steps.push_back(done.at(s.id));
         if (prepared.itemDatum() >= 0 && perItem[i]->state == State::Ok && !perItem[i]->finds.empty()) item.pose = perItem[i]->finds.front().pose;
         item.milliseconds = since(itemStart);
-        out.items.push_back(std::move(item));
+    });
+    if (stopped) {
+        out.items.clear();
+        out.cancelled = true;
+        return out;
     }
     judge(recipe, out);
     out.milliseconds = since(start);
@@ -312,7 +527,7 @@ CheckResult judgeCheck(const Recipe& recipe, const Step& step, const Check& chec
     c.step = step.id, c.output = check.output, c.name = check.name, c.balloon = check.balloon;
     const StepKind* kind = findKind(step.kind);
     const OutputSpec* spec = kind ? kind->output(check.output) : nullptr;
-    c.unit = spec ? recipe.unitOf(*spec) : base::Unit::None;
+    c.unit = spec ? recipe.unitOf(step, *spec) : base::Unit::None;
     c.list = spec && spec->list;
     c.nominal = check.limits.nominal, c.low = check.limits.lowest(), c.high = check.limits.highest();
     const OutputValue* v = result && result->state == State::Ok ? result->output(check.output) : nullptr;

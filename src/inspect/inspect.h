@@ -33,17 +33,23 @@ public:
     std::uint64_t fingerprint(const std::string& step) const;
     // The datum whose finds are the items: the first in order that follows none; -1 when there is none.
     int itemDatum() const { return m_itemDatum; }
+    // Steps that are needed before the items are known.
+    const std::vector<int>& beforeItems() const { return m_beforeItems; }
 
 private:
     recipe::Recipe m_recipe;
     std::vector<int> m_order;
     std::map<std::string, Taught> m_taught;
     std::map<std::string, std::uint64_t> m_fingerprints;
+    void findDatumPoses(const Prepared* before);
+
+    std::vector<int> m_beforeItems;
     int m_itemDatum = -1;
 };
 
+// `threads`: for the items and steps of this one picture; 0 one per core. The answer does not depend on it.
 PictureResult evaluate(const Prepared& prepared, const image::Capture& capture, const PictureResult* before = nullptr,
-                       const std::atomic<bool>* cancel = nullptr);
+                       const std::atomic<bool>* cancel = nullptr, int threads = 1);
 // True when every step's result can be taken over: the picture itself is not needed.
 bool complete(const Prepared& prepared, const PictureResult& result);
 // New verdicts from the step results that are there; microseconds.
@@ -57,7 +63,7 @@ std::map<std::string, geometry::Region> regionsInPicture(const recipe::Recipe& r
                                                          bool& placed);
 // How places move from the reference to this picture for a step that follows `datum` ("" : the picture).
 std::optional<geometry::Motion> motionOf(const recipe::Recipe& recipe, const std::string& datum, const ItemResult* item);
-// The datum's pose on the reference, by how it was taught.
+// The datum's pose on the reference: by how it was taught, or as it was found there when the recipe was prepared.
 std::optional<geometry::Pose> referencePose(const recipe::Recipe& recipe, const std::string& datum);
 
 } // namespace inspect

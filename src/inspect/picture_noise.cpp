@@ -2,7 +2,8 @@
 
 #include "vision/edges.h"
 
-namespace inspect {
+namespace inspect
+{
 
 double pictureNoise(const image::Capture& capture) { return vision::noise(capture.grey.grey()); }
 

@@ -2,7 +2,8 @@
 #pragma once
 #include "image/image.h"
 
-namespace inspect {
+namespace inspect
+{
 
 // One sigma in grey levels; algorithm and source: vision/edges.h.
 double pictureNoise(const image::Capture& capture);

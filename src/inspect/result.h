@@ -30,7 +30,9 @@ struct StepResult {
     std::map<std::string, recipe::Feature> features;
     std::vector<recipe::Mark> marks;
     std::vector<recipe::Find> finds;
-    geometry::Motion motion; // reference → picture, as the step used it
+    std::map<std::string, std::vector<geometry::Point>> points; // every edge point, for tolerances of form
+    std::string note;                                           // said beside the values
+    geometry::Motion motion;                                    // reference → picture, as the step used it
     double milliseconds = 0;
     std::uint64_t fingerprint = 0; // of everything the result depends on but the picture
 

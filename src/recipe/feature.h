@@ -9,10 +9,32 @@
 namespace recipe
 {
 
-enum class FeatureType { Point, Line, Circle };
-using Feature = std::variant<geometry::Point, geometry::Segment, geometry::Circle>;
+// An outline, in order; closed when its last point is followed by its first.
+struct Contour {
+    std::vector<geometry::Point> points;
+    bool closed = true;
+};
+// Many objects in their stated order.
+struct Group {
+    struct Member {
+        geometry::Point centre;
+        double angle = 0;             // radians, of the longer side
+        double length = 0, width = 0; // px, of the smallest turned box
+    };
+    std::vector<Member> members;
+    std::vector<geometry::Point> extent; // corners of all members' boxes
+};
+
+enum class FeatureType { Point, Line, Circle, Ellipse, Contour, Group };
+using Feature = std::variant<geometry::Point, geometry::Segment, geometry::Circle, geometry::Ellipse, Contour, Group>;
 inline FeatureType typeOf(const Feature& f) { return FeatureType(f.index()); }
-inline const char* name(FeatureType t) { return t == FeatureType::Point ? "point" : t == FeatureType::Line ? "line" : "circle"; }
+inline const char* name(FeatureType t)
+{
+    constexpr const char* names[] = {"point", "line", "circle", "ellipse", "contour", "group"};
+    return names[std::size_t(t)];
+}
+// The place a feature stands for: its centre, its middle.
+geometry::Point placeOf(const Feature& f);
 
 enum class MarkShape { Polyline, Polygon, Circle, Points, Dimension, Frame };
 enum class MarkRole { Found, Stray, Used, Datum };
@@ -30,6 +52,7 @@ struct Mark {
 struct Find {
     geometry::Pose pose;
     double score = 0;
+    double scale = 1; // of the part against the reference
 };
 
 } // namespace recipe

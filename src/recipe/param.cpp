@@ -42,6 +42,12 @@ base::Status ParamSpec::check(const Value& value) const
                                    for (const Choice& choice : c.all)
                                        if (choice.key == *s) return {};
                                    return fail(ErrorCode::OutOfRange, key + " = \"" + *s + "\" is not one of: " + rangeText());
+                               },
+                               [&](const Text& t) -> base::Status {
+                                   const auto* s = std::get_if<std::string>(&value);
+                                   if (!s) return fail(ErrorCode::InvalidArgument, key + " must be a text");
+                                   if (s->size() <= t.most) return {};
+                                   return outside(std::to_string(s->size()) + " characters");
                                }},
                       domain);
 }
@@ -55,7 +61,8 @@ std::string ParamSpec::rangeText() const
                                    std::string s;
                                    for (const Choice& x : c.all) s += (s.empty() ? "" : ", ") + x.key;
                                    return s;
-                               }},
+                               },
+                               [](const Text& t) { return "at most " + std::to_string(t.most) + " characters"; }},
                       domain);
 }
 

@@ -26,13 +26,18 @@ struct Whole {
 };
 struct Flag {
 };
+// One line of text; a formula names results of other steps in square brackets.
+struct Text {
+    bool formula = false;
+    std::size_t most = 2000; // characters
+};
 struct Choice {
     std::string key, label;
 };
 struct Choices {
     std::vector<Choice> all; // stored by key, shown by label
 };
-using Domain = std::variant<Real, Whole, Flag, Choices>;
+using Domain = std::variant<Real, Whole, Flag, Choices, Text>;
 
 struct ParamSpec {
     std::string key;   // snake_case; stored in files; never renamed (add an alias instead)

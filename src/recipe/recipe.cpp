@@ -1,5 +1,7 @@
 #include "recipe/recipe.h"
 
+#include "recipe/naming.h"
+
 #include "base/files.h"
 #include "image/decode.h"
 
@@ -76,6 +78,11 @@ std::vector<std::string> Recipe::reads(const Step& step)
     if (!step.datum.empty()) out.push_back(step.datum);
     for (const auto& [key, id] : step.inputs)
         if (!id.empty()) out.push_back(id);
+    for (const auto& [key, of] : step.regionsOf) out.push_back(of.step);
+    if (const StepKind* kind = findKind(step.kind))
+        for (const ParamSpec& p : kind->params)
+            if (const auto* text = std::get_if<Text>(&p.domain); text && text->formula)
+                for (const Naming& n : namings(std::get<std::string>(p.get(step.params)))) out.push_back(n.step);
     return out;
 }
 std::vector<std::string> Recipe::readBy(const std::string& id) const
@@ -88,8 +95,13 @@ std::vector<std::string> Recipe::readBy(const std::string& id) const
     return out;
 }
 
-base::Unit Recipe::unitOf(const OutputSpec& output) const
+base::Unit Recipe::unitOf(const Step& step, const OutputSpec& output) const
 {
+    if (!output.unitParam.empty())
+        if (const StepKind* kind = findKind(step.kind))
+            if (const ParamSpec* p = kind->param(output.unitParam))
+                return base::unitFrom(std::get<std::string>(p->get(step.params))).value_or(base::Unit::None);
+
     return output.calibrates && mmPerPixel > 0 ? base::calibrated(output.unit) : output.unit;
 }
 
@@ -133,7 +145,7 @@ Step makeStep(const Recipe& recipe, const StepKind& kind)
         Check c;
         c.output = main->key;
         c.name = s.name;
-        c.limits.unit = recipe.unitOf(*main);
+        c.limits.unit = recipe.unitOf(s, *main);
         c.balloon = kind.datum ? 0 : recipe.freshBalloon();
         s.checks.push_back(c);
     }

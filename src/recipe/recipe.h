@@ -34,8 +34,11 @@ struct Recipe {
     double mmPerPixel = 0;    // 0: not calibrated
     std::string calibratedBy; // how the factor came about, in words
     Reference reference;
+    Reference empty; // the picture without a part, for uneven light; may be missing
     std::vector<Trial> trials;
     std::vector<Step> steps;
+    // Where datums that are found by other steps lie on the reference; worked out from the rest when the recipe is prepared, never stored.
+    std::map<std::string, geometry::Pose> datumPoses;
 
     const Step* find(const std::string& id) const;
     Step* find(const std::string& id);
@@ -48,7 +51,7 @@ struct Recipe {
     static std::vector<std::string> reads(const Step& step);
     std::vector<std::string> readBy(const std::string& id) const;
     // The unit a value of this output has in this recipe.
-    base::Unit unitOf(const OutputSpec& output) const;
+    base::Unit unitOf(const Step& step, const OutputSpec& output) const;
 };
 
 // Indexes of the steps so that each stands after what it reads, else in their given order.

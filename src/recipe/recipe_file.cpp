@@ -1,5 +1,7 @@
 #include "recipe/recipe_file.h"
 
+#include "recipe/naming.h"
+
 #include "recipe/recipe_json.h"
 #include "recipe/zip.h"
 
@@ -46,6 +48,15 @@ json regionToJson(const Region& r)
         break;
     case Shape::Circle: j["centre"] = pointJson(r.centre), j["radius"] = r.outer; break;
     case Shape::Ring: j["centre"] = pointJson(r.centre), j["inner"] = r.inner, j["outer"] = r.outer; break;
+    case Shape::Arc:
+        j["centre"] = pointJson(r.centre), j["inner"] = r.inner, j["outer"] = r.outer;
+        j["start"] = geometry::degrees(r.start), j["sweep"] = geometry::degrees(r.sweep);
+        break;
+    case Shape::Polyline: j["width"] = r.width; [[fallthrough]];
+    case Shape::Polygon:
+        j["points"] = json::array();
+        for (const Point p : r.points) j["points"].push_back(pointJson(p));
+        break;
     }
     return j;
 }
@@ -58,6 +69,25 @@ json stepToJson(const Step& s)
     if (!s.inUse) j["in_use"] = false;
     if (const StepKind* k = findKind(s.kind)) j["version"] = k->version, j["params"] = k->paramsToJson(s.params);
     for (const auto& [key, r] : s.regions) j["regions"][key] = regionToJson(r);
+    for (const auto& [key, of] : s.regionsOf) {
+        j["regions"][key] = {{"shape", "result"}, {"of", of.step}};
+        if (of.grow != 0) j["regions"][key]["grow"] = of.grow;
+    }
+    for (const Region& r : s.leaveOut) j["leave_out"].push_back(regionToJson(r));
+    for (const Filter& f : s.filters) {
+        json one{{"output", f.output}};
+        if (f.low) one["low"] = *f.low;
+        if (f.high) one["high"] = *f.high;
+        j["filters"].push_back(one);
+    }
+    for (const Sample& x : s.samples) {
+        json one;
+        if (x.colour) one["colour"] = *x.colour;
+        else one["at"] = pointJson(x.at);
+        if (x.refused) one["not"] = true;
+        j["samples"].push_back(one);
+    }
+    for (const Place& p : s.places) j["places"].push_back({{"name", p.name}, {"at", pointJson(p.at)}});
     for (const auto& [key, p] : s.points) j["points"][key] = pointJson(p);
     for (const auto& [key, id] : s.inputs) j["inputs"][key] = id;
     j["checks"] = json::array();
@@ -76,6 +106,7 @@ json toJson(const Recipe& r, const std::string& folder)
         j["reference"] = {{"picture", r.reference.name}};
         if (!r.reference.origin.empty()) j["reference"]["taken_from"] = r.reference.origin;
     }
+    if (!r.empty.empty()) j["empty_picture"] = r.empty.name;
     j["trials"] = json::array();
     for (const Trial& t : r.trials) {
         std::error_code ignored;
@@ -157,6 +188,10 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
     const json* points = o.field("points");
     const json* inputs = o.field("inputs");
     const json* checks = o.field("checks");
+    const json* leaveOut = o.field("leave_out");
+    const json* filters = o.field("filters");
+    const json* samples = o.field("samples");
+    const json* places = o.field("places");
     if (auto ok = o.done(); !ok) return base::passOn(ok.error());
     const StepKind* kind = findKind(s.kind);
     if (!kind) {
@@ -186,6 +221,16 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
             const std::string here = where + ": regions: " + key;
             const RegionSpec* spec = kind->region(key);
             if (!spec) return fail(ErrorCode::InvalidArgument, "kind \"" + s.kind + "\" has no such region", here);
+            if (r.is_object() && r.contains("shape") && r["shape"] == "result") {
+                ObjectReader q(r, here);
+                RegionOf of;
+                std::string shape;
+                q.text("shape", shape, true), q.text("of", of.step, true), q.number("grow", of.grow, -1e5, 1e5);
+                if (auto ok = q.done(); !ok) return base::passOn(ok.error());
+                if (spec->teaching) return fail(ErrorCode::InvalidArgument, "a teaching region is drawn, it cannot be a result", here);
+                s.regionsOf[key] = of;
+                continue;
+            }
             auto region = regionFromJson(r);
             if (!region) return base::passOn(region.error(), here);
             if (region->shape == Shape::Whole && !spec->needed) continue;
@@ -211,6 +256,77 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
             if (!id.is_string()) return fail(ErrorCode::InvalidArgument, "must be the id of a step", where + ": inputs: " + key);
             s.inputs[key] = id.get<std::string>();
         }
+    // The step's lists; each names its place in the file when something is wrong.
+    const auto each = [&](const json* list, const char* name, bool allowed,
+                          const std::function<base::Status(const json&, const std::string&)>& take) -> base::Status {
+        if (!list) return {};
+        if (!allowed) return fail(ErrorCode::InvalidArgument, "kind \"" + s.kind + "\" takes no " + name, where);
+        if (!list->is_array()) return fail(ErrorCode::InvalidArgument, std::string(name) + " must be a list", where);
+        if (list->size() > 10000) return fail(ErrorCode::OutOfRange, std::string(name) + " has more than 10000 entries", where);
+        for (std::size_t i = 0; i < list->size(); ++i)
+            if (auto ok = take((*list)[i], where + ": " + name + "[" + std::to_string(i) + "]"); !ok) return ok;
+        return {};
+    };
+    if (auto ok = each(leaveOut, "leave_out", kind->leavesOut,
+                       [&](const json& x, const std::string& here) -> base::Status {
+                           auto region = regionFromJson(x);
+                           if (!region) return base::passOn(region.error(), here);
+                           if (region->shape == Shape::Whole) return fail(ErrorCode::InvalidArgument, "the whole picture cannot be left out", here);
+                           s.leaveOut.push_back(*region);
+                           return {};
+                       });
+        !ok)
+        return base::passOn(ok.error());
+    if (auto ok = each(filters, "filters", kind->hasFilters,
+                       [&](const json& x, const std::string& here) -> base::Status {
+                           ObjectReader q(x, here);
+                           Filter f;
+                           q.text("output", f.output, true), q.number("low", f.low), q.number("high", f.high);
+                           if (auto done = q.done(); !done) return done;
+                           const OutputSpec* out = kind->output(f.output);
+                           if (!out || !out->list)
+                               return fail(ErrorCode::InvalidArgument, "\"" + f.output + "\" is not a list of kind \"" + s.kind + "\"", here);
+                           if (f.low && f.high && *f.low > *f.high)
+                               return fail(ErrorCode::OutOfRange, "low = " + base::shortest(*f.low) + " is above high = " + base::shortest(*f.high),
+                                           here);
+                           s.filters.push_back(f);
+                           return {};
+                       });
+        !ok)
+        return base::passOn(ok.error());
+    if (auto ok = each(samples, "samples", kind->hasSamples,
+                       [&](const json& x, const std::string& here) -> base::Status {
+                           ObjectReader q(x, here);
+                           Sample one;
+                           q.flag("not", one.refused);
+                           if (const json* colour = q.field("colour")) {
+                               one.colour.emplace();
+                               bool right = colour->is_array() && colour->size() == 3;
+                               for (std::size_t k = 0; k < 3 && right; ++k) {
+                                   right = (*colour)[k].is_number_integer() && (*colour)[k] >= 0 && (*colour)[k] <= 255;
+                                   if (right) (*one.colour)[k] = (*colour)[k].get<int>();
+                               }
+                               if (!right) return fail(ErrorCode::OutOfRange, "colour must be [red, green, blue], whole numbers 0 .. 255", here);
+                           } else {
+                               readPoint(q, "at", one.at);
+                           }
+                           if (auto done = q.done(); !done) return done;
+                           s.samples.push_back(one);
+                           return {};
+                       });
+        !ok)
+        return base::passOn(ok.error());
+    if (auto ok = each(places, "places", kind->hasPlaces,
+                       [&](const json& x, const std::string& here) -> base::Status {
+                           ObjectReader q(x, here);
+                           Place one;
+                           q.text("name", one.name, true), readPoint(q, "at", one.at);
+                           if (auto done = q.done(); !done) return done;
+                           s.places.push_back(one);
+                           return {};
+                       });
+        !ok)
+        return base::passOn(ok.error());
     if (checks) {
         if (!checks->is_array()) return fail(ErrorCode::InvalidArgument, "checks must be a list", where);
         for (std::size_t i = 0; i < checks->size(); ++i) {
@@ -240,6 +356,7 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     o.text("name", r.name), o.whole("revision", r.revision, 1, 1'000'000'000);
     const json* calibration = o.field("calibration");
     const json* reference = o.field("reference");
+    o.text("empty_picture", r.empty.name);
     const json* trials = o.field("trials");
     const json* steps = o.field("steps");
     (void)o.field("$schema");
@@ -285,6 +402,11 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
             r.steps.push_back(std::move(*s));
         }
     }
+    // Formulas may have been written with names; ids stay when a name changes.
+    for (Step& s : r.steps)
+        for (const ParamSpec& p : findKind(s.kind)->params)
+            if (const auto* text = std::get_if<Text>(&p.domain); text && text->formula)
+                p.put(s.params, withIds(std::get<std::string>(p.get(s.params)), r));
     if (auto order = orderByDependence(r.steps); !order) return base::passOn(order.error());
     // Balloons and letters a hand-written recipe left out.
     for (std::size_t i = 0; i < r.steps.size(); ++i) {
@@ -326,6 +448,13 @@ base::Result<Recipe> finish(const std::string& text, const std::string& folder, 
         if (!made) return base::passOn(made.error(), where);
         r->reference = std::move(*made);
     }
+    if (!r->empty.name.empty()) {
+        auto bytes = member(r->empty.name);
+        if (!bytes) return base::passOn(bytes.error(), where + ": empty_picture");
+        auto made = makeReference(r->empty.name, std::move(*bytes), "");
+        if (!made) return base::passOn(made.error(), where);
+        r->empty = std::move(*made);
+    }
     return r;
 }
 } // namespace
@@ -337,10 +466,10 @@ base::Result<Region> regionFromJson(const json& j)
     std::string shape;
     o.text("shape", shape, true);
     bool known = false;
-    for (const Shape s : {Shape::Whole, Shape::Window, Shape::Rectangle, Shape::Circle, Shape::Ring})
+    for (const Shape s : geometry::kAllShapes)
         if (shape == geometry::name(s)) r.shape = s, known = true;
     if (!known) {
-        if (!shape.empty()) o.wrong("shape \"" + shape + "\" is not one of: whole, window, rectangle, circle, ring");
+        if (!shape.empty()) o.wrong("shape \"" + shape + "\" is not one of: whole, window, rectangle, circle, ring, arc, polygon, polyline, result");
         return base::passOn(o.done().error());
     }
     constexpr double big = 1e6;
@@ -356,6 +485,25 @@ base::Result<Region> regionFromJson(const json& j)
     }
     case Shape::Circle: readPoint(o, "centre", r.centre), o.number("radius", r.outer, 0, big, true); break;
     case Shape::Ring: readPoint(o, "centre", r.centre), o.number("inner", r.inner, 0, big, true), o.number("outer", r.outer, 0, big, true); break;
+    case Shape::Arc: {
+        double start = 0, sweep = 0;
+        readPoint(o, "centre", r.centre), o.number("inner", r.inner, 0, big, true), o.number("outer", r.outer, 0, big, true);
+        o.number("start", start, -36000, 36000, true), o.number("sweep", sweep, 0, 360, true);
+        r.start = geometry::radians(start), r.sweep = geometry::radians(sweep);
+        break;
+    }
+    case Shape::Polyline: o.number("width", r.width, 0, big, true); [[fallthrough]];
+    case Shape::Polygon:
+        if (const json* points = o.field("points"); points && points->is_array() && points->size() <= geometry::kMostCorners) {
+            for (const json& p : *points) {
+                auto one = pointFrom(p, "points");
+                if (!one) return base::passOn(one.error());
+                r.points.push_back(*one);
+            }
+        } else {
+            o.wrong("points must be a list of at most " + std::to_string(geometry::kMostCorners) + " [x, y]");
+        }
+        break;
     }
     if (auto ok = o.done(); !ok) return base::passOn(ok.error());
     if (auto ok = r.check(); !ok) return base::passOn(ok.error());
@@ -399,16 +547,21 @@ base::Status save(const Recipe& r, const std::string& path, base::FileSystem& fi
     Recipe copy = r;
     // A picture name from outside may hold a path; inside the recipe it is a plain file name.
     copy.reference.name = fs::path(r.reference.name).filename().string();
+    copy.empty.name = fs::path(r.empty.name).filename().string();
+    if (!copy.empty.name.empty() && copy.empty.name == copy.reference.name) copy.empty.name = "empty-" + copy.empty.name;
     const std::string text = toJson(copy, place).dump(2) + "\n";
     if (!folder && !plain) {
         std::map<std::string, std::string> members{{"recipe.json", text}};
         if (copy.reference.bytes) members[copy.reference.name] = *copy.reference.bytes;
+        if (copy.empty.bytes) members[copy.empty.name] = *copy.empty.bytes;
         auto bytes = writeZip(members);
         if (!bytes) return base::passOn(bytes.error(), path);
         return base::writeAtomic(files, path, *bytes);
     }
     if (copy.reference.bytes)
         if (auto ok = base::writeAtomic(files, (fs::path(place) / copy.reference.name).string(), *copy.reference.bytes); !ok) return ok;
+    if (copy.empty.bytes)
+        if (auto ok = base::writeAtomic(files, (fs::path(place) / copy.empty.name).string(), *copy.empty.bytes); !ok) return ok;
     return base::writeAtomic(files, folder ? (fs::path(path) / "recipe.json").string() : path, text);
 }
 

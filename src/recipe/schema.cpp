@@ -29,7 +29,8 @@ json paramSchema(const ParamSpec& p)
                         [&](const Choices& c) {
                             j["enum"] = json::array();
                             for (const Choice& x : c.all) j["enum"].push_back(x.key);
-                        }},
+                        },
+                        [&](const Text& t) { j["type"] = "string", j["maxLength"] = t.most; }},
                p.domain);
     std::visit([&](const auto& v) { j["default"] = v; }, p.fallback);
     return j;
@@ -51,9 +52,17 @@ json regionSchema(const RegionSpec& spec)
         case geometry::Shape::Rectangle: add("centre", point), add("size", point), add("angle", {{"type", "number"}}, false); break;
         case geometry::Shape::Circle: add("centre", point), add("radius", size); break;
         case geometry::Shape::Ring: add("centre", point), add("inner", {{"type", "number"}, {"minimum", 0}}), add("outer", size); break;
+        case geometry::Shape::Arc:
+            add("centre", point), add("inner", {{"type", "number"}, {"minimum", 0}}), add("outer", size), add("start", {{"type", "number"}}),
+                add("sweep", size);
+            break;
+        case geometry::Shape::Polyline: add("width", size); [[fallthrough]];
+        case geometry::Shape::Polygon: add("points", {{"type", "array"}, {"items", point}, {"maxItems", geometry::kMostCorners}}); break;
         }
         any.push_back(object(p, needed));
     }
+    if (!spec.teaching)
+        any.push_back(object({{"shape", {{"const", "result"}}}, {"of", {{"type", "string"}}}, {"grow", {{"type", "number"}}}}, {"shape", "of"}));
     return {{"description", spec.help}, {"anyOf", any}};
 }
 } // namespace
@@ -91,6 +100,24 @@ json jsonSchema()
                             {"inputs", object(inputs)},
                             {"checks", {{"type", "array"}, {"items", check}}}},
                            {"id", "kind"});
+        if (k.leavesOut) {
+            RegionSpec any{"leave_out", "",  "Left out of the region.", {std::begin(geometry::kAllShapes) + 1, std::end(geometry::kAllShapes)}, true,
+                           true,        true};
+            step["properties"]["leave_out"] = {{"type", "array"}, {"items", regionSchema(any)}};
+        }
+        json lists = json::array();
+        for (const auto& o : k.outputs)
+            if (o.list) lists.push_back(o.key);
+        if (k.hasFilters)
+            step["properties"]["filters"] = {{"type", "array"},
+                                             {"items", object({{"output", {{"enum", lists}}}, {"low", number}, {"high", number}}, {"output"})}};
+        const json level{{"type", "integer"}, {"minimum", 0}, {"maximum", 255}}, at{{"$ref", "#/$defs/point"}};
+        if (k.hasSamples)
+            step["properties"]["samples"] = {{"type", "array"},
+                                             {"items", object({{"at", at},
+                                                               {"colour", {{"type", "array"}, {"items", level}, {"minItems", 3}, {"maxItems", 3}}},
+                                                               {"not", {{"type", "boolean"}}}})}};
+        if (k.hasPlaces) step["properties"]["places"] = {{"type", "array"}, {"items", object({{"name", text}, {"at", at}}, {"name", "at"})}};
         step["description"] = k.help;
         kinds.push_back(std::move(step));
     }
@@ -102,6 +129,7 @@ json jsonSchema()
                 {"revision", {{"type", "integer"}, {"minimum", 1}}},
                 {"calibration", object({{"mm_per_px", {{"type", "number"}, {"minimum", 1e-6}, {"maximum", 1000}}}, {"by", text}}, {"mm_per_px"})},
                 {"reference", {{"anyOf", {text, object({{"picture", text}, {"taken_from", text}}, {"picture"})}}}},
+                {"empty_picture", text},
                 {"trials", {{"type", "array"}, {"items", object({{"picture", text}, {"label", {{"enum", {"good", "bad", "open"}}}}}, {"picture"})}}},
                 {"steps", {{"type", "array"}, {"items", {{"anyOf", kinds}}}}}},
                {"format", "version"});

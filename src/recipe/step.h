@@ -4,6 +4,7 @@
 #include "recipe/limits.h"
 
 #include <any>
+#include <array>
 #include <map>
 #include <string>
 #include <vector>
@@ -19,6 +20,32 @@ struct Check {
     friend bool operator==(const Check&, const Check&) = default;
 };
 
+// A region that is the result of another step: the circle it found, the frame round its objects.
+struct RegionOf {
+    std::string step;
+    double grow = 0; // px
+    friend bool operator==(const RegionOf&, const RegionOf&) = default;
+};
+// Objects whose value lies outside are not objects. Values are in px, so that a calibration changes nothing that is found.
+struct Filter {
+    std::string output;
+    std::optional<double> low, high;
+    friend bool operator==(const Filter&, const Filter&) = default;
+};
+// A colour shown by a click on the reference, or stated.
+struct Sample {
+    geometry::Point at;
+    bool refused = false;
+    std::optional<std::array<int, 3>> colour; // red, green, blue, 0 to 255; then `at` does not count
+    friend bool operator==(const Sample&, const Sample&) = default;
+};
+// Where one object of a list belongs.
+struct Place {
+    std::string name;
+    geometry::Point at;
+    friend bool operator==(const Place&, const Place&) = default;
+};
+
 struct Step {
     std::string id; // never shown, never changes: names can
     std::string kind;
@@ -29,7 +56,12 @@ struct Step {
     std::any params;
     std::map<std::string, geometry::Region> regions; // reference coordinates, px
     std::map<std::string, geometry::Point> points;   // reference coordinates, px
-    std::map<std::string, std::string> inputs;       // input key → step id
+    std::map<std::string, RegionOf> regionsOf;       // instead of a region that is drawn
+    std::vector<geometry::Region> leaveOut;          // reference coordinates, px; follow the step's datum
+    std::vector<Filter> filters;
+    std::vector<Sample> samples;
+    std::vector<Place> places;                 // reference coordinates, px
+    std::map<std::string, std::string> inputs; // input key → step id
     std::vector<Check> checks;
 };
 

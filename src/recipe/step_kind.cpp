@@ -41,6 +41,8 @@ const StepKind* findKind(const std::string& key)
     return nullptr;
 }
 
+bool StepKind::mustBeTaught(const std::any& values) const { return teach && (!needsTeaching || needsTeaching(values)); }
+
 nlohmann::json StepKind::paramsToJson(const std::any& values) const
 {
     nlohmann::json out = nlohmann::json::object();

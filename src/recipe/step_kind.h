@@ -40,16 +40,23 @@ struct PointSpec {
 struct InputSpec {
     std::string key, label, help;
     std::vector<FeatureType> accepts;
+    bool needed = true;
 };
 struct OutputSpec {
     std::string key, label, help;
     base::Unit unit = base::Unit::None;
     bool list = false;
-    bool calibrates = true; // px becomes mm when the recipe is calibrated; places in the picture do not
-    bool main = false;      // a new step gets a check on it
+    bool calibrates = true;  // px becomes mm when the recipe is calibrated; places in the picture do not
+    bool main = false;       // a new step gets a check on it
+    std::string unitParam{}; // key of the choice that states the unit instead
 };
 
 // ---- running
+struct NamedValue {
+    base::Unit unit = base::Unit::None;
+    bool list = false;
+    std::vector<double> values;
+};
 struct RunInput {
     const image::Capture& capture;
     std::map<std::string, geometry::Region> regions; // carried over to this picture
@@ -58,6 +65,13 @@ struct RunInput {
     geometry::Motion motion; // reference → this picture
     geometry::Pose frame;    // the datum here; of the picture itself when the step follows none
     const std::any* taught = nullptr;
+    std::map<std::string, std::vector<geometry::Point>> inputPoints{}; // of each input: every edge point it was found by
+    std::vector<geometry::Region> leaveOut{};
+    std::vector<Filter> filters{};
+    std::vector<Place> places{};
+    double mmPerPixel = 0;                     // 0: not calibrated
+    const image::Capture* empty = nullptr;     // the picture without a part, for uneven light
+    std::map<std::string, NamedValue> named{}; // "step.output" of what a formula names, in the recipe's units
 
     image::GreyView grey() const { return capture.grey.grey(); }
     geometry::Region region(const std::string& key) const
@@ -70,12 +84,16 @@ struct RunOutput {
     std::map<std::string, std::vector<double>> values; // one number for a value, any for a list; in the declared unit
     std::map<std::string, Feature> features;
     std::vector<Mark> marks;
-    std::vector<Find> finds; // datums only
+    std::vector<Find> finds;                                      // datums only
+    std::map<std::string, std::vector<geometry::Point>> points{}; // every edge point, for tolerances of form
+    std::string note{};                                           // what should be known beside the values: a list that was cut off
 };
 struct TeachInput {
     const image::Capture& reference;
     std::map<std::string, geometry::Region> regions;
     std::map<std::string, geometry::Point> points;
+    std::vector<geometry::Region> leaveOut{};
+    std::vector<Sample> samples{};
 };
 
 // ---- evidence: the plot a person trusts the answer by
@@ -104,6 +122,7 @@ struct Evidence {
     bool logarithmic = false;
     // What a grey range takes, for the sheet: levels from low to high, inside the region.
     bool takes = false;
+    std::shared_ptr<const image::Image> mask; // 8 bit, the picture's size: 255 is taken; none: by the levels below
     double low = 0, high = 0;
 };
 
@@ -138,8 +157,9 @@ struct StepKind {
     std::string symbol;  // name of the drawing symbol
     Question question = Question::What;
     int version = 1;
-    bool datum = false;  // finds parts; others follow it
-    bool byArea = false; // made by drawing an area, not a stroke
+    bool datum = false;                                                                // finds parts; others follow it
+    bool byArea = false;                                                               // made by drawing an area, not a stroke
+    bool leavesOut = false, hasFilters = false, hasSamples = false, hasPlaces = false; // which of the step's lists it reads
     std::string reverse; // key of the flag that turns the search round; empty: a window's ends are swapped
     std::vector<ParamSpec> params;
     std::vector<RegionSpec> regions;
@@ -152,12 +172,14 @@ struct StepKind {
 
     std::function<base::Result<RunOutput>(const std::any&, const RunInput&)> run;
     std::function<base::Result<std::any>(const std::any&, const TeachInput&)> teach;
+    std::function<bool(const std::any&)> needsTeaching;                      // empty: always when it can be taught
     std::function<std::string(const std::any&, const std::any&)> taughtNote; // params, taught → weakness or nothing
     std::function<base::Result<Evidence>(const std::any&, const RunInput&)> evidence;
     std::function<std::vector<Offer>(const Gesture&, const OfferInput&)> offer; // empty: the gesture is not for this kind
 
     const ParamSpec* param(const std::string& name) const;
     bool isReversed(const std::any& params) const;
+    bool mustBeTaught(const std::any& params) const;
     const RegionSpec* region(const std::string& name) const;
     const OutputSpec* output(const std::string& name) const;
     const InputSpec* input(const std::string& name) const;
@@ -201,12 +223,31 @@ public:
     }
     Declare& purpose(std::string words) { return m_kind.purpose = std::move(words), *this; }
     Declare& isDatum() { return m_kind.datum = m_kind.byArea = true, *this; }
+    Declare& leavesOut() { return m_kind.leavesOut = true, *this; }
+    Declare& filters() { return m_kind.hasFilters = true, *this; }
+    Declare& samples() { return m_kind.hasSamples = true, *this; }
+    Declare& places() { return m_kind.hasPlaces = true, *this; }
+    Declare& needsTeachingIf(bool (*fn)(const P&))
+    {
+        return m_kind.needsTeaching = [fn](const std::any& p) { return fn(std::any_cast<const P&>(p)); }, *this;
+    }
+    // Fields that P inherits are declared like its own.
+    template <class B> Declare& inherits()
+    {
+        static_assert(std::is_base_of_v<B, P>);
+        m_inherited += detail::fieldCount<B>() - 1;
+        return *this;
+    }
     Declare& madeByArea() { return m_kind.byArea = true, *this; }
     Declare& reversedBy(std::string flag) { return m_kind.reverse = std::move(flag), *this; }
     Declare& gives(FeatureType t) { return m_kind.hasFeature = true, m_kind.feature = t, *this; }
     Declare& param(double P::*m, Words w, base::Unit u, Real d, bool primary = false) { return add<double>(m, std::move(w), u, d, primary); }
     Declare& param(int P::*m, Words w, base::Unit u, Whole d, bool primary = false) { return add<std::int64_t>(m, std::move(w), u, d, primary); }
     Declare& param(bool P::*m, Words w, bool primary = false) { return add<bool>(m, std::move(w), base::Unit::None, Flag{}, primary); }
+    Declare& param(std::string P::*m, Words w, Text d, bool primary = false)
+    {
+        return add<std::string>(m, std::move(w), base::Unit::None, std::move(d), primary);
+    }
     template <class E>
     requires std::is_enum_v<E> Declare& param(E P::*m, Words w, std::vector<Choice> all, bool primary = false)
     {
@@ -243,7 +284,7 @@ public:
 
     StepKind runs(base::Result<RunOutput> (*fn)(const P&, const RunInput&))
     {
-        if (m_kind.params.size() != detail::fieldCount<P>()) { // in every build type, before the first window
+        if (m_kind.params.size() != detail::fieldCount<P>() + m_inherited) { // in every build type, before the first window
             std::fprintf(stderr, "step kind '%s': a field of its params is not declared\n", m_kind.key.c_str());
             std::abort();
         }
@@ -266,6 +307,7 @@ private:
         return *this;
     }
     StepKind m_kind;
+    std::size_t m_inherited = 0;
 };
 
 } // namespace recipe

@@ -26,7 +26,7 @@ std::string csvHeader(const recipe::Recipe& r)
             if (!s.inUse) continue;
             const recipe::StepKind* kind = recipe::findKind(s.kind);
             const recipe::OutputSpec* o = kind ? kind->output(c.output) : nullptr;
-            const std::string unit = o ? base::symbol(r.unitOf(*o)) : "";
+            const std::string unit = o ? base::symbol(r.unitOf(s, *o)) : "";
             out += "," + field(c.name + (unit.empty() ? "" : " [" + unit + "]")) + "," + field(c.name + " verdict");
         }
     return out + "\n";

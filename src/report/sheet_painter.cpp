@@ -310,8 +310,10 @@ void paintRegion(QPainter& p, const geometry::Region& region, bool across, bool 
             const Point n = geometry::leftOf(geometry::unit(region.to - region.from)) * (region.width / 2 * (reversed ? -1 : 1));
             from = at(t, region.middle() - n), to = at(t, region.middle() + n);
         }
-    } else if (region.shape == geometry::Shape::Ring) {
-        const Point u = geometry::direction(geometry::radians(35));
+    } else if (region.shape == geometry::Shape::Polyline && region.points.size() > 1) {
+        from = at(t, region.points[region.points.size() - 2]), to = at(t, region.points.back());
+    } else if (region.shape == geometry::Shape::Ring || region.shape == geometry::Shape::Arc) {
+        const Point u = geometry::direction(region.shape == geometry::Shape::Arc ? region.start + region.sweep / 2 : geometry::radians(35));
         from = at(t, region.centre + u * (reversed ? region.outer : region.inner)),
         to = at(t, region.centre + u * (reversed ? region.inner : region.outer));
     } else {

@@ -22,8 +22,9 @@ Evidence profileEvidence(const vision::Profile& profile, const std::vector<visio
     Evidence::Curve grey{"grey level", {}, {}, false, false}, change{"change per px × 3", {}, {}, false, true};
     const std::vector<double> d = vision::derivative(profile, smoothing);
     for (int i = profile.first; i < profile.end; ++i) {
-        grey.x.push_back(i), grey.y.push_back(profile.level[std::size_t(i)]);
-        change.x.push_back(i), change.y.push_back(std::abs(d[std::size_t(i)]) * 3);
+        const double at = profile.origin + i;
+        grey.x.push_back(at), grey.y.push_back(profile.level[std::size_t(i)]);
+        change.x.push_back(at), change.y.push_back(std::abs(d[std::size_t(i)]) * 3);
     }
     e.curves = {grey, change};
     for (std::size_t i = 0; i < edges.size(); ++i)
@@ -68,6 +69,71 @@ Mark edgeMark(const vision::Edge& edge, Point along, double width, MarkRole role
 {
     const Point across = geometry::leftOf(along) * (std::max(width, 8.0) / 2);
     return lineMark(edge.point - across, edge.point + across, role);
+}
+
+RunOutput pointResult(const RunInput& in, Point p)
+{
+    RunOutput out;
+    const Point local = in.frame.toLocal(p);
+    out.values["x"] = {p.x}, out.values["y"] = {p.y};
+    out.values["along_x"] = {local.x}, out.values["along_y"] = {local.y};
+    out.features["point"] = p;
+    out.marks.push_back(lineMark(p - Point{6, 0}, p + Point{6, 0}));
+    out.marks.push_back(lineMark(p - Point{0, 6}, p + Point{0, 6}));
+    return out;
+}
+
+RunOutput lineResult(const RunInput& in, const geometry::Segment& s)
+{
+    RunOutput out;
+    out.values["angle"] = {geometry::degrees(geometry::wrapped(geometry::angleOf(s.along())))};
+    out.values["datum_angle"] = {geometry::degrees(geometry::wrapped(geometry::angleOf(s.along()) - in.frame.angle))};
+    out.values["length"] = {s.length()};
+    out.features["line"] = s;
+    out.marks.push_back(lineMark(s.from, s.to));
+    return out;
+}
+
+base::Result<std::vector<DenseEdge>> densePoints(const RunInput& in, const Feature& feature, const DenseSettings& s)
+{
+    const vision::EdgeOptions o{vision::Polarity::Any, s.leastStrength, s.smoothing};
+    std::vector<DenseEdge> out;
+    const auto keep = [&](const vision::Edge& e, double offset) {
+        if (geometry::containsAny(in.leaveOut, e.point) || (s.gap > 0 && std::abs(offset) > s.gap)) return;
+        out.push_back({e, offset});
+    };
+    if (const auto* line = std::get_if<geometry::Segment>(&feature)) {
+        const geometry::Segment cut{line->from + line->along() * s.margin, line->to - line->along() * s.margin};
+        if (line->length() <= 2 * s.margin + 2) return base::fail(base::ErrorCode::NoResult, "nothing of the line is left between its ends");
+        for (const vision::Edge& e : vision::denseEdges(in.grey(), cut, s.reach, s.spacing, s.windowWidth, o))
+            keep(e, geometry::signedDistance(*line, e.point));
+    } else if (const auto* circle = std::get_if<geometry::Circle>(&feature)) {
+        for (vision::Edge e : vision::denseEdges(in.grey(), *circle, s.reach, s.spacing, s.windowWidth, o)) {
+            // Blur shows a curved edge too far inward; the corrected circle was found without that shift.
+            const double shift = (e.blur * e.blur + 1.0 / 3) / (2 * std::max(1.0, circle->radius));
+            e.point = e.point + geometry::unit(e.point - circle->centre) * shift;
+            keep(e, geometry::distance(e.point, circle->centre) - circle->radius);
+        }
+    }
+    if (out.empty()) return base::fail(base::ErrorCode::NoResult, noEdgeText(s.leastStrength) + " along the feature");
+    return out;
+}
+
+std::vector<Point> outlineOf(const std::vector<DenseEdge>& edges)
+{
+    double rising = 0, all = 0;
+    for (const DenseEdge& e : edges) rising += e.edge.polarity > 0 ? e.edge.strength : 0, all += e.edge.strength;
+    const int polarity = 2 * rising >= all ? 1 : -1;
+    std::vector<Point> out;
+    for (std::size_t i = 0; i < edges.size();) {
+        const DenseEdge* best = nullptr;
+        std::size_t k = i;
+        for (; k < edges.size() && edges[k].edge.station == edges[i].edge.station; ++k)
+            if (edges[k].edge.polarity == polarity && (!best || edges[k].edge.strength > best->edge.strength)) best = &edges[k];
+        if (best) out.push_back(best->edge.point);
+        i = k;
+    }
+    return out;
 }
 
 } // namespace steps

@@ -31,4 +31,59 @@ recipe::Mark lineMark(geometry::Point from, geometry::Point to, recipe::MarkRole
 // A short cross line at an edge, square to the search.
 recipe::Mark edgeMark(const vision::Edge& edge, geometry::Point along, double width, recipe::MarkRole role);
 
+// Values x, y, along_x, along_y, the feature "point" and a mark there.
+recipe::RunOutput pointResult(const recipe::RunInput& in, geometry::Point p);
+// Values angle, datum_angle, length, the feature "line" and a mark.
+recipe::RunOutput lineResult(const recipe::RunInput& in, const geometry::Segment& s);
+// An offer of a kind with inputs "first" and "second" when a stroke runs between two features that fit.
+template <class P, class Fits>
+std::vector<recipe::Offer> pairOffer(const recipe::Gesture& g, const recipe::OfferInput& in, P params, const char* words, int rank, Fits fits)
+{
+    if (g.type != recipe::Gesture::Type::Stroke || g.fromFeature.empty() || g.toFeature.empty() || g.fromFeature == g.toFeature) return {};
+    const auto a = in.features.find(g.fromFeature), b = in.features.find(g.toFeature);
+    if (a == in.features.end() || b == in.features.end() || !fits(a->second, b->second)) return {};
+    recipe::Offer o;
+    o.step.params = params;
+    o.step.inputs = {{"first", g.fromFeature}, {"second", g.toFeature}};
+    o.words = words;
+    o.rank = rank;
+    return {o};
+}
+// Every edge of dense profiles square to a line or circle found by another step, left-out areas excepted.
+struct DenseSettings {
+    double reach = 15;
+    double spacing = 1;
+    double windowWidth = 3;
+    double leastStrength = 12;
+    double smoothing = 1.5;
+    double margin = 0; // px left off at both ends of a line
+    double gap = 0;    // px: points farther from the feature do not belong to it; 0: all within reach
+};
+struct DenseEdge {
+    vision::Edge edge;
+    double offset = 0; // px: positive to the left of a line, outward of a circle
+};
+base::Result<std::vector<DenseEdge>> densePoints(const recipe::RunInput& in, const recipe::Feature& feature, const DenseSettings& s);
+// Of each profile the strongest edge that has the polarity most of them have: the outline itself.
+std::vector<geometry::Point> outlineOf(const std::vector<DenseEdge>& edges);
+template <class P> recipe::Declare<P>& declareDense(recipe::Declare<P>& d)
+{
+    using namespace recipe;
+    using base::Unit;
+    return d.template inherits<DenseSettings>()
+        .leavesOut()
+        .param(&P::reach, {"reach", "Reach", "How far from the feature, to both sides, edges are looked for."}, Unit::Pixel, Real{2, 2000, 1, 5, 100},
+               true)
+        .param(&P::spacing, {"spacing", "Spacing", "Distance of neighbouring profiles along the feature; none is left out afterwards."}, Unit::Pixel,
+               Real{0.25, 100, 0.5, 0.5, 5})
+        .param(&P::windowWidth, {"window_width", "Window width", "Averaging width of each profile along the feature."}, Unit::Pixel,
+               Real{1, 100, 1, 1, 9})
+        .param(&P::leastStrength, {"least_strength", "Least strength", "Edges with a smaller grey difference are ignored."}, Unit::GreyLevel,
+               kStrengthRange, true)
+        .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian that quiets the profiles."}, Unit::Pixel, kSmoothingRange)
+        .param(&P::margin, {"margin", "Left off at the ends", "Length at both ends of a line that is not looked at."}, Unit::Pixel, Real{0, 10000, 1})
+        .param(&P::gap, {"gap", "Belongs within", "Points farther from the feature than this belong to something else; 0: all within reach count."},
+               Unit::Pixel, Real{0, 2000, 0.5});
+}
+
 } // namespace steps

@@ -12,6 +12,7 @@
 #pragma once
 #include "base/result.h"
 #include "geometry/fit.h"
+#include "geometry/region.h"
 #include "image/image.h"
 
 #include <optional>
@@ -27,11 +28,30 @@ struct EdgeOptions {
     double smoothing = 1.5;    // px, sigma of the Gaussian
 };
 
+// Where a search runs: straight, along a bent line, or round a centre (then `width` is radial). Positions are px along it.
+struct Path {
+    enum class Kind { Straight, Bent, Round } kind = Kind::Straight;
+    std::vector<geometry::Point> corners; // straight: its two ends
+    geometry::Point centre;
+    double radius = 0, start = 0; // round: of the middle circle; the angle it starts at
+    double turn = 1;              // round: +1 counter-clockwise as seen, -1 clockwise
+    double length = 0, width = 1;
+    bool closed = false; // a whole turn
+
+    geometry::Point at(double position) const;
+    geometry::Point along(double position) const; // unit vector
+};
+// Window, polyline, ring and arc; reversed runs it backwards. Other shapes: along the longer middle line of the box.
+Path pathOf(const geometry::Region& region, bool reversed = false);
+Path straight(geometry::Point from, geometry::Point to, double width);
+
 struct Profile {
-    geometry::Point from, along; // sample i lies at from + along × i
-    int first = 0;               // the first and one past the last sample that lie inside the picture
+    Path path;
+    double origin = 0; // position of sample 0; a closed path is sampled some px beyond both of its ends
+    int first = 0;     // the first and one past the last sample that lie inside the picture
     int end = 0;
     std::vector<double> level; // grey levels; outside [first, end) the nearest valid value
+    geometry::Point along() const { return path.along(path.length / 2); }
 };
 
 struct Edge {
@@ -39,30 +59,40 @@ struct Edge {
     geometry::Point point;
     double strength = 0; // grey levels, always positive
     int polarity = 0;
-    double blur = 0; // px, sigma of the edge as seen, without the smoothing
+    double blur = 0;    // px, sigma of the edge as seen, without the smoothing
+    double station = 0; // denseEdges: px along the line, or the direction in radians
 };
 
 base::Result<Profile> profile(const image::GreyView& picture, geometry::Point from, geometry::Point to, double width);
+base::Result<Profile> profile(const image::GreyView& picture, const Path& path);
 // The smoothed derivative, for showing; same length as the profile.
 std::vector<double> derivative(const Profile& profile, double smoothing);
 std::vector<Edge> edges(const Profile& profile, const EdgeOptions& options);
 
 // Which edge of a window counts.
-enum class Pick { First, Last, Strongest };
-std::optional<Edge> pick(const std::vector<Edge>& edges, Pick which);
+enum class Pick { First, Last, Strongest, Numbered };
+// `number` counts from 1 at the start, from -1 at the end; nothing when there are fewer.
+std::optional<Edge> pick(const std::vector<Edge>& edges, Pick which, int number = 1);
 
 // ---- many small windows
 struct Probe {
     std::vector<Edge> edges; // at most one a window
     int windows = 0;         // windows asked
+    std::vector<int> window; // of each edge, from 0
     int outside = 0;         // windows not wholly inside the picture
 };
 // Windows square to the segment, each `across` long, centred on it and `width` wide, searched towards the left hand side (or the right).
 Probe probeLine(const image::GreyView& picture, const geometry::Segment& along, double across, int windows, double width, bool towardsRight,
                 const EdgeOptions& options, Pick which);
 // Radial windows from inner to outer (or back), averaged along the arc. The blur's inward shift is *not* yet undone.
+// Only directions from `start` on, `sweep` counter-clockwise, are asked.
 Probe probeCircle(const image::GreyView& picture, geometry::Point centre, double inner, double outer, int windows, double width, bool inward,
-                  const EdgeOptions& options, Pick which);
+                  const EdgeOptions& options, Pick which, double start = 0, double sweep = 2 * geometry::kPi);
+// Every edge of dense profiles square to a line or circle, `spacing` px apart, `reach` px to both sides; for farthest points and form.
+std::vector<Edge> denseEdges(const image::GreyView& picture, const geometry::Segment& along, double reach, double spacing, double width,
+                             const EdgeOptions& options);
+std::vector<Edge> denseEdges(const image::GreyView& picture, const geometry::Circle& along, double reach, double spacing, double width,
+                             const EdgeOptions& options, double start = 0, double sweep = 2 * geometry::kPi);
 // Blur moves the edge of a disc towards its centre by sigma²/(2R); this is what to add to the radius.
 double curvatureShift(const std::vector<Edge>& edges, double radius);
 

@@ -1,6 +1,8 @@
 #include "vision/pattern.h"
 
+#include "vision/edges.h"
 #include "vision/sampling.h"
+#include "vision/simd/kernels.h"
 
 #include <Eigen/Dense>
 #include <algorithm>
@@ -79,7 +81,9 @@ template <class V> LevelImage smoothed(const V& v, int x0, int y0, int w, int h)
     return out;
 }
 
-template <class V> std::vector<RawPoint> edgePoints(const V& v, const geometry::Region& region, int halvings, double leastGradient)
+template <class V>
+std::vector<RawPoint> edgePoints(const V& v, const geometry::Region& region, const std::vector<geometry::Region>& leftOut, int halvings,
+                                 double leastGradient)
 {
     std::vector<RawPoint> out;
     double left = 1e300, top = 1e300, right = -1e300, bottom = -1e300;
@@ -113,7 +117,7 @@ template <class V> std::vector<RawPoint> edgePoints(const V& v, const geometry::
             const double curve = la - 2 * lm + lb;
             const double shift = curve < -1e-9 ? std::clamp(0.5 * (la - lb) / curve, -0.7, 0.7) : 0.0;
             const Point at{x0 + x + d.x * shift, y0 + y + d.y * shift};
-            if (!region.contains(fromLevel(at, halvings))) continue;
+            if (!region.contains(fromLevel(at, halvings)) || geometry::containsAny(leftOut, fromLevel(at, halvings))) continue;
             out.push_back({{at, d}, m});
         }
     return out;
@@ -147,29 +151,50 @@ std::vector<RawPoint> thinned(const std::vector<RawPoint>& all, std::size_t want
 
 // ---- matching the model's points along their normals at one level
 struct Match {
-    double offset = 0; // along the normal, px of the level
+    double offset = 0;   // along the normal, px of the level
+    double strength = 0; // peak of the derivative, grey levels a pixel
     bool seen = false;
 };
 
-// The strongest peak of the smoothed derivative within ± reach of the expected place that has the right sign.
-template <class V> Match matchPoint(const V& v, Point at, Point normal, int reach, double leastContrast)
+// The strongest peak of the smoothed derivative within ± reach of the expected place that has the right sign. `lines` profiles side by side
+// are averaged against noise.
+template <class V> Match matchPoint(const V& v, Point at, Point normal, int reach, double leastContrast, int lines)
 {
+    if (v.width < 3 || v.height < 3) return {};
     constexpr int kHalf = 3;
     // Derivative of a Gaussian, sigma 1, unit response to a ramp of slope 1.
     constexpr std::array<double, 7> kernel{-0.013354, -0.108455, -0.243030, 0, 0.243030, 0.108455, 0.013354};
-    std::array<double, 32> level{};
     const int n = 2 * (reach + kHalf) + 1;
+    const Point across = geometry::leftOf(normal), side = across * ((lines - 1) / 2.0);
     const Point start = at - normal * (reach + kHalf), stop = at + normal * (reach + kHalf);
-    if (!inside(v, start.x, start.y) || !inside(v, stop.x, stop.y)) return {};
-    for (int i = 0; i < n; ++i) level[std::size_t(i)] = bilinear(v, start.x + normal.x * i, start.y + normal.y * i);
-    std::array<double, 32> d{};
+    for (const Point p : {start - side, start + side, stop - side, stop + side})
+        if (!inside(v, p.x, p.y)) return {};
+    std::array<double, 32> level;
+    std::fill_n(level.begin(), n, 0.0);
+    const double dx = normal.x, dy = normal.y, farX = v.width - 2, farY = v.height - 2;
+    for (int k = 0; k < lines; ++k) {
+        const Point from = start - side + across * k;
+        double x = from.x, y = from.y;
+        for (int i = 0; i < n; ++i, x += dx, y += dy) {
+            // Bilinear; the ends were looked at above, the clamps only keep the last row and column.
+            const double bx = std::clamp(x, 0.0, farX + 1), by = std::clamp(y, 0.0, farY + 1);
+            const int ix = int(std::min(bx, farX)), iy = int(std::min(by, farY));
+            const double fx = bx - ix, fy = by - iy;
+            const auto* p = v.row(iy) + ix;
+            const auto* q = v.row(iy + 1) + ix;
+            const double top = double(p[0]) + (double(p[1]) - double(p[0])) * fx, bottom = double(q[0]) + (double(q[1]) - double(q[0])) * fx;
+            level[std::size_t(i)] += top + (bottom - top) * fy;
+        }
+    }
+    std::array<double, 32> d;
     int best = -1;
     double bestValue = 0;
     const int m = 2 * reach + 1;
+    const double each = v.levelsPerStep / lines;
     for (int i = 0; i < m; ++i) {
         double sum = 0;
         for (int j = 0; j < 7; ++j) sum += kernel[std::size_t(j)] * level[std::size_t(i + j)];
-        d[std::size_t(i)] = sum;
+        d[std::size_t(i)] = sum * each;
     }
     for (int i = 1; i + 1 < m; ++i) {
         if (d[std::size_t(i)] < d[std::size_t(i - 1)] || d[std::size_t(i)] < d[std::size_t(i + 1)]) continue;
@@ -179,78 +204,130 @@ template <class V> Match matchPoint(const V& v, Point at, Point normal, int reac
     }
     // A step of height h blurred to sigma 1.3 in all has a peak derivative of about 0.3 h.
     if (best < 0 || d[std::size_t(best)] < 0.25 * leastContrast) return {};
-    const double a = std::log(std::max(1e-6, d[std::size_t(best - 1)])), b = std::log(d[std::size_t(best)]),
-                 c = std::log(std::max(1e-6, d[std::size_t(best + 1)]));
+    double a = std::max(1e-6, d[std::size_t(best - 1)]), b = d[std::size_t(best)], c = std::max(1e-6, d[std::size_t(best + 1)]);
+    a = std::log(a / b), c = std::log(c / b), b = 0;
     const double curve = a - 2 * b + c;
-    return {best - reach + (curve < -1e-9 ? std::clamp(0.5 * (a - c) / curve, -0.5, 0.5) : 0.0), true};
+    return {best - reach + (curve < -1e-9 ? std::clamp(0.5 * (a - c) / curve, -0.5, 0.5) : 0.0), d[std::size_t(best)], true};
 }
 
 Point turned(Point p, double c, double s) { return {p.x * c + p.y * s, -p.x * s + p.y * c}; }
 
+// Where the model's centre lies, how it is turned and how large it is; level coordinates.
+struct Place {
+    Pose pose;
+    double scale = 1;
+    double sign = 1; // -1: dark and bright exchanged
+};
 struct Refined {
-    Pose pose; // of the model's centre, level coordinates
-    double score = 0, rms = 0;
+    Place place;
+    double rms = 0, contrast = 0; // grey levels of the edges seen
 };
 
 // Gauss-Newton on the offsets along the normals. Huber weights first: their sum of pulls has one minimum, so edges that moved apart (a part
 // too narrow) cancel instead of deciding the place. The last two rounds drop what is far off (Tukey).
 template <class V>
-Refined refine(const V& v, const std::vector<PatternPoint>& points, Pose pose, int reach, int rounds, double leastContrast, double radius, int stride)
+Refined refine(const V& v, const std::vector<PatternPoint>& points, Place place, int reach, int rounds, double leastContrast, double radius,
+               int stride, int lines, bool scaling)
 {
-    Refined out{pose, 0, 0};
-    std::vector<double> offsets(points.size());
+    Refined out{place, 0, 0};
+    std::vector<Match> matches(points.size());
+    std::vector<double> size;
+    const int unknowns = scaling ? 4 : 3;
+    int r = reach;
     for (int round = 0; round <= rounds; ++round) {
         const bool last = round == rounds;
-        const int r = last ? 2 : round < 3 ? reach : std::min(reach, 5);
-        const double c = std::cos(out.pose.angle), s = std::sin(out.pose.angle);
-        std::vector<double> size;
-        std::vector<Match> matches(points.size());
-        for (std::size_t i = 0; i < points.size(); i += std::size_t(last ? 1 : stride)) {
-            matches[i] = matchPoint(v, out.pose.origin + turned(points[i].at, c, s), turned(points[i].normal, c, s), r, leastContrast);
+        if (last) r = 2;
+        Place& q = out.place;
+        const double c = std::cos(q.pose.angle), s = std::sin(q.pose.angle);
+        size.clear();
+        for (std::size_t i = 0; i < points.size(); i += std::size_t(stride)) {
+            matches[i] =
+                matchPoint(v, q.pose.origin + turned(points[i].at, c, s) * q.scale, turned(points[i].normal, c, s) * q.sign, r, leastContrast, lines);
             if (matches[i].seen) size.push_back(std::abs(matches[i].offset));
         }
-        if (size.size() < 6) {
-            out.score = 0;
+        if (size.size() < 6) return {place, 0, 0};
+        if (last) {
+            int seen = 0;
+            double sum = 0;
+            std::vector<double> strong;
+            for (const Match& m : matches)
+                if (m.seen && std::abs(m.offset) <= 1.5) ++seen, sum += m.offset * m.offset, strong.push_back(m.strength);
+            out.rms = seen ? std::sqrt(sum / seen) : 0;
+            if (seen) {
+                std::nth_element(strong.begin(), strong.begin() + std::ptrdiff_t(strong.size() / 2), strong.end());
+                out.contrast = strong[strong.size() / 2] / 0.3;
+            }
             return out;
         }
         const auto middle = size.begin() + std::ptrdiff_t(size.size() / 2);
         std::nth_element(size.begin(), middle, size.end());
-        if (last) {
-            int seen = 0;
-            double sum = 0;
-            const double limit = 1.5;
-            for (const Match& m : matches)
-                if (m.seen && std::abs(m.offset) <= limit) ++seen, sum += m.offset * m.offset;
-            out.score = double(seen) / double(points.size());
-            out.rms = seen ? std::sqrt(sum / seen) : 0;
-            return out;
-        }
+        // As the fit settles, the search narrows.
+        r = std::clamp(int(std::ceil(3 * *middle)) + 2, 2, reach);
         const bool dropping = round + 2 >= rounds;
         const double cut = dropping ? std::max(1.0, 4.7 * 1.4826 * *middle) : std::max(0.15, 1.5 * 1.4826 * *middle);
-        Eigen::Matrix3d h = Eigen::Matrix3d::Zero();
-        Eigen::Vector3d g = Eigen::Vector3d::Zero();
-        for (std::size_t i = 0; i < points.size(); ++i) {
+        Eigen::Matrix4d h = Eigen::Matrix4d::Zero();
+        Eigen::Vector4d g = Eigen::Vector4d::Zero();
+        for (std::size_t i = 0; i < points.size(); i += std::size_t(stride)) {
             const Match& m = matches[i];
             if (!m.seen || (dropping && std::abs(m.offset) >= cut)) continue;
             const double u = std::abs(m.offset) / cut, w = dropping ? (1 - u * u) * (1 - u * u) : u <= 1 ? 1.0 : 1 / u;
-            const Point at = turned(points[i].at, c, s), normal = turned(points[i].normal, c, s);
-            // Turning by da (counter-clockwise as seen) moves a point by leftOf(at) × da.
-            const Eigen::Vector3d j(normal.x, normal.y, geometry::dot(normal, geometry::leftOf(at)) / radius);
-            h += w * j * j.transpose();
-            g += w * m.offset * j;
+            const Point at = turned(points[i].at, c, s) * q.scale, normal = turned(points[i].normal, c, s);
+            // Turning by da (counter-clockwise as seen) moves a point by leftOf(at) × da. Offsets count along the sought normal.
+            const Eigen::Vector4d j(normal.x, normal.y, geometry::dot(normal, geometry::leftOf(at)) / radius,
+                                    scaling ? geometry::dot(normal, at) / (q.scale * radius) : 0.0);
+            h.noalias() += w * j * j.transpose();
+            g += w * m.offset * q.sign * j;
         }
         h.diagonal().array() += 1e-6 * h.trace() + 1e-9;
-        const Eigen::Vector3d step = h.ldlt().solve(g);
-        out.pose.origin = out.pose.origin + Point{step[0], step[1]};
-        out.pose.angle += step[2] / radius;
+        const Eigen::Vector4d step = h.ldlt().solve(g);
+        if (!step.allFinite()) return {place, 0, 0};
+        q.pose.origin = q.pose.origin + Point{step[0], step[1]};
+        q.pose.angle += step[2] / radius;
+        if (unknowns == 4) q.scale = std::clamp(q.scale + step[3] / radius, 0.5, 2.0);
+        if (!dropping && step.norm() < 0.002) round = rounds - 3; // settled: on to the last two rounds
+        if (!std::isfinite(q.pose.origin.x) || std::abs(q.pose.origin.x) > 1e7 || std::abs(q.pose.origin.y) > 1e7) return {place, 0, 0};
     }
     return out;
 }
 
+// How well the directions of the edges agree, -1 to 1: 1 for every point whose edge runs within 42° of the model's, nothing for a place without
+// edge; random directions cancel, so that noise and clutter add up to 0. An edge counts from a quarter of the part's own contrast on.
+template <class V> double agreement(const V& v, const std::vector<PatternPoint>& points, const Place& q, double leastGradient, int stride = 1)
+{
+    const double c = std::cos(q.pose.angle), s = std::sin(q.pose.angle);
+    std::vector<std::pair<double, double>> seen; // along the normal, along the edge
+    seen.reserve(points.size());
+    std::vector<double> size;
+    std::size_t asked = 0;
+    for (std::size_t i = 0; i < points.size(); i += std::size_t(stride)) {
+        ++asked;
+        const Point p = q.pose.origin + turned(points[i].at, c, s) * q.scale, n = turned(points[i].normal, c, s) * q.sign, t = geometry::leftOf(n);
+        if (!inside(v, p.x - 1.5, p.y - 1.5) || !inside(v, p.x + 1.5, p.y + 1.5)) continue;
+        double l[3][3]; // [along the normal][along the edge]
+        for (int a = -1; a <= 1; ++a)
+            for (int b = -1; b <= 1; ++b) l[a + 1][b + 1] = bilinear(v, p.x + n.x * a + t.x * b, p.y + n.y * a + t.y * b);
+        const double gn = (l[2][0] + l[2][1] + l[2][2] - l[0][0] - l[0][1] - l[0][2]) / 6,
+                     gt = (l[0][2] + l[1][2] + l[2][2] - l[0][0] - l[1][0] - l[2][0]) / 6;
+        seen.push_back({gn, gt});
+        if (gn > 0) size.push_back(gn);
+    }
+    if (size.size() * 5 < asked || asked == 0) return 0;
+    const auto strong = size.begin() + std::ptrdiff_t(size.size() * 2 / 3);
+    std::nth_element(size.begin(), strong, size.end());
+    const double least = std::max(leastGradient, 0.25 * *strong);
+    double sum = 0;
+    for (const auto& [gn, gt] : seen) {
+        const double g = std::hypot(gn, gt);
+        if (g >= least) sum += std::clamp(1.35 * gn / g, -1.0, 1.0);
+    }
+    return sum / double(asked);
+}
+
 // ---- coarse search
 struct Candidate {
-    Pose pose; // of the centre, level coordinates
+    Place place; // level coordinates
     int sum = 0;
+    double score = 0;
 };
 
 struct Responses {
@@ -261,96 +338,94 @@ struct Responses {
 int directionOf(Point d) { return int(std::lround(geometry::angleOf(d) / (2 * geometry::kPi) * kDirections)) & (kDirections - 1); }
 
 // For each model direction: 0 to 4, how well the best edge within one pixel agrees with it.
-Responses responses(const LevelImage& v, int margin, double leastGradient)
+Responses responses(const LevelImage& v, int margin, double leastGradient, bool reversal)
 {
     Responses out;
     out.margin = margin;
     out.width = v.width + 2 * margin, out.height = v.height + 2 * margin;
-    // One bit a direction; spread over the 3×3 neighbours by OR.
-    std::vector<std::uint32_t> bits(v.data.size(), 0), spread(v.data.size(), 0);
-    for (int y = 1; y + 1 < v.height; ++y)
-        for (int x = 1; x + 1 < v.width; ++x) {
-            const Point d{(v.at(x + 1, y) - v.at(x - 1, y)) / 2.0, (v.at(x, y + 1) - v.at(x, y - 1)) / 2.0};
-            if (d.x * d.x + d.y * d.y >= leastGradient * leastGradient)
-                bits[std::size_t(y) * std::size_t(v.width) + std::size_t(x)] = 1u << directionOf(d);
-        }
-    for (int y = 0; y < v.height; ++y)
-        for (int x = 0; x < v.width; ++x) {
-            std::uint32_t all = 0;
-            for (int dy = -1; dy <= 1; ++dy)
-                for (int dx = -1; dx <= 1; ++dx)
-                    if (y + dy >= 0 && y + dy < v.height && x + dx >= 0 && x + dx < v.width)
-                        all |= bits[std::size_t(y + dy) * std::size_t(v.width) + std::size_t(x + dx)];
-            spread[std::size_t(y) * std::size_t(v.width) + std::size_t(x)] = all;
-        }
+    const int pitch = v.width + 2;
+    // One bit a direction, a border of one word around; spread over the 3×3 neighbours by OR.
+    std::vector<std::uint32_t> bits(std::size_t(pitch) * std::size_t(v.height + 2), 0), spread(std::size_t(v.width) * std::size_t(v.height), 0);
+    for (int y = 1; y + 1 < v.height && v.width > 2; ++y)
+        simd::directions(v.row(y - 1) + 1, v.row(y) + 1, v.row(y + 1) + 1, v.width - 2, float(leastGradient),
+                         bits.data() + std::size_t(y + 1) * std::size_t(pitch) + 2);
+    for (int y = 0; y < v.height; ++y) {
+        const std::uint32_t* row = bits.data() + std::size_t(y) * std::size_t(pitch);
+        simd::spread(row, row + pitch, row + 2 * pitch, v.width, spread.data() + std::size_t(y) * std::size_t(v.width));
+    }
     const auto rotate = [](std::uint32_t b, int n) { return n == 0 ? b : (b << n) | (b >> (32 - n)); };
     for (int d = 0; d < kDirections; ++d) {
         auto& map = out.map[std::size_t(d)];
         map.assign(std::size_t(out.width) * std::size_t(out.height), 0);
-        const std::uint32_t own = 1u << d;
-        const std::uint32_t near1 = rotate(own, 1) | rotate(own, 31), near2 = rotate(own, 2) | rotate(own, 30),
-                            near3 = rotate(own, 3) | rotate(own, 29);
-        for (int y = 0; y < v.height; ++y) {
-            std::uint8_t* to = map.data() + std::size_t(y + margin) * std::size_t(out.width) + std::size_t(margin);
-            const std::uint32_t* from = spread.data() + std::size_t(y) * std::size_t(v.width);
-            for (int x = 0; x < v.width; ++x) to[x] = from[x] & own ? 4 : from[x] & near1 ? 4 : from[x] & near2 ? 2 : from[x] & near3 ? 1 : 0;
-        }
+        std::uint32_t own = 1u << d;
+        if (reversal) own |= rotate(own, 16);
+        const std::uint32_t best = own | rotate(own, 1) | rotate(own, 31), good = rotate(own, 2) | rotate(own, 30),
+                            fair = rotate(own, 3) | rotate(own, 29);
+        for (int y = 0; y < v.height; ++y)
+            simd::rate(spread.data() + std::size_t(y) * std::size_t(v.width), v.width, best, good, fair,
+                       map.data() + std::size_t(y + margin) * std::size_t(out.width) + std::size_t(margin));
     }
     return out;
 }
 
-std::vector<Candidate> coarseSearch(const LevelImage& v, const PatternModel& model, const geometry::Region& search, const PatternOptions& o)
+std::vector<Candidate> coarseSearch(const LevelImage& v, const PatternModel& model, const geometry::Region& search, const PatternOptions& o,
+                                    double leastGradient)
 {
     const PatternLevel& level = model.levels.front();
-    const double scale = scaleOf(level.halvings), radius = std::max(4.0, model.radius / scale);
-    const int margin = int(std::ceil(radius)) + 2;
-    const Responses r = responses(v, margin, 0.1 * std::max(4.0, o.leastContrast));
+    const double shrink = scaleOf(level.halvings), radius = std::max(4.0, model.radius / shrink);
+    const int margin = int(std::ceil(radius * std::max(1.0, o.scaleTo))) + 2;
+    const Responses r = responses(v, margin, leastGradient, o.reversal);
     const double range = o.angleTo - o.angleFrom;
     const bool full = range >= 2 * geometry::kPi - 1e-6;
     const int steps = std::max(1, int(std::ceil(range / (1.2 / radius))));
-    const int n = int(level.points.size());
+    const int scales = o.scaleTo > o.scaleFrom ? std::max(2, int(std::ceil((o.scaleTo - o.scaleFrom) / (1.6 / radius))) + 1) : 1;
+    const int n = int(std::min<std::size_t>(level.points.size(), std::size_t(kCoarsePoints)));
     const int least = int(std::floor(4.0 * n * std::max(0.3, o.leastScore * 0.8)));
     std::vector<Candidate> found;
-    std::vector<std::uint8_t> sums(std::size_t(v.width) * std::size_t(v.height));
-    for (int k = 0; k < steps; ++k) {
-        const double angle = full         ? o.angleFrom + range * k / steps
-                             : steps == 1 ? (o.angleFrom + o.angleTo) / 2
-                                          : o.angleFrom + range * k / (steps - 1);
-        const double c = std::cos(angle), s = std::sin(angle);
-        std::fill(sums.begin(), sums.end(), std::uint8_t(0));
-        for (const PatternPoint& p : level.points) {
-            const Point at = turned(p.at, c, s);
-            const auto& map = r.map[std::size_t(directionOf(turned(p.normal, c, s)))];
-            const int dx = int(std::lround(at.x)) + margin, dy = int(std::lround(at.y)) + margin;
+    const int pitch = v.width + 2; // sums with a border, so that peaks need no bounds
+    std::vector<std::uint8_t> sums(std::size_t(pitch) * std::size_t(v.height + 2), 0);
+    std::vector<char> reached(std::size_t(v.height) + 2, 0);
+    const std::uint8_t* rows[kCoarsePoints];
+    std::ptrdiff_t offset[kCoarsePoints];
+    for (int z = 0; z < scales; ++z)
+        for (int k = 0; k < steps; ++k) {
+            const double scale = scales == 1 ? (o.scaleFrom + o.scaleTo) / 2 : o.scaleFrom + (o.scaleTo - o.scaleFrom) * z / (scales - 1);
+            const double angle = full         ? o.angleFrom + range * k / steps
+                                 : steps == 1 ? (o.angleFrom + o.angleTo) / 2
+                                              : o.angleFrom + range * k / (steps - 1);
+            const double c = std::cos(angle), s = std::sin(angle);
+            const std::uint8_t* base[kCoarsePoints];
+            for (int j = 0; j < n; ++j) {
+                // Points far from each other come first: a wrong place is given up early.
+                const PatternPoint& use = level.points[std::size_t(n % 23 ? j * 23 % n : j)];
+                const Point at = turned(use.at, c, s) * scale;
+                base[j] = r.map[std::size_t(directionOf(turned(use.normal, c, s)))].data();
+                offset[j] = std::ptrdiff_t(int(std::lround(at.y)) + margin) * r.width + int(std::lround(at.x)) + margin;
+            }
             for (int y = 0; y < v.height; ++y) {
-                const std::uint8_t* from = map.data() + std::size_t(y + dy) * std::size_t(r.width) + std::size_t(dx);
-                std::uint8_t* to = sums.data() + std::size_t(y) * std::size_t(v.width);
-                for (int x = 0; x < v.width; ++x) to[x] = std::uint8_t(to[x] + from[x]);
+                for (int j = 0; j < n; ++j) rows[j] = base[j] + offset[j] + std::ptrdiff_t(y) * r.width;
+                reached[std::size_t(y) + 1] = simd::sumRows(rows, n, v.width, least, sums.data() + std::size_t(y + 1) * std::size_t(pitch) + 1);
+            }
+            for (int y = 0; y < v.height; ++y) {
+                if (!reached[std::size_t(y) + 1]) continue;
+                const std::uint8_t* row = sums.data() + std::size_t(y + 1) * std::size_t(pitch) + 1;
+                for (int x = 0; x < v.width; ++x) {
+                    const int here = row[x];
+                    if (here < least) continue;
+                    const bool peak = here >= row[x - pitch - 1] && here >= row[x - pitch] && here >= row[x - pitch + 1] && here >= row[x - 1] &&
+                                      here > row[x + 1] && here > row[x + pitch - 1] && here > row[x + pitch] && here > row[x + pitch + 1];
+                    if (peak && search.contains(fromLevel({double(x), double(y)}, level.halvings)))
+                        found.push_back({{{{double(x), double(y)}, angle}, scale, 1}, here, 0});
+                }
             }
         }
-        for (int y = 0; y < v.height; ++y)
-            for (int x = 0; x < v.width; ++x) {
-                const int here = sums[std::size_t(y) * std::size_t(v.width) + std::size_t(x)];
-                if (here < least) continue;
-                bool peak = true;
-                for (int dy = -1; dy <= 1 && peak; ++dy)
-                    for (int dx = -1; dx <= 1 && peak; ++dx) {
-                        const int ny = y + dy, nx = x + dx;
-                        if ((!dx && !dy) || ny < 0 || nx < 0 || ny >= v.height || nx >= v.width) continue;
-                        const int other = sums[std::size_t(ny) * std::size_t(v.width) + std::size_t(nx)];
-                        peak = dy < 0 || (dy == 0 && dx < 0) ? here >= other : here > other;
-                    }
-                if (peak && search.contains(fromLevel({double(x), double(y)}, level.halvings)))
-                    found.push_back({{{double(x), double(y)}, angle}, here});
-            }
-    }
     std::stable_sort(found.begin(), found.end(), [](const Candidate& a, const Candidate& b) { return a.sum > b.sum; });
     std::vector<Candidate> kept;
-    const std::size_t most = std::size_t(24 + 12 * o.most);
+    const std::size_t most = std::size_t(60 + 16 * o.most);
     for (const Candidate& q : found) {
         const bool near = std::any_of(kept.begin(), kept.end(), [&](const Candidate& other) {
-            return geometry::distance(other.pose.origin, q.pose.origin) <= 2.5 &&
-                   std::abs(geometry::wrapped(other.pose.angle - q.pose.angle)) < 4.0 / radius;
+            return geometry::distance(other.place.pose.origin, q.place.pose.origin) <= 2.5 &&
+                   std::abs(geometry::wrapped(other.place.pose.angle - q.place.pose.angle)) < 4.0 / radius;
         });
         if (!near) kept.push_back(q);
         if (kept.size() >= most) break;
@@ -358,7 +433,11 @@ std::vector<Candidate> coarseSearch(const LevelImage& v, const PatternModel& mod
     return kept;
 }
 
-Pose moved(Pose p, int from, int to) { return {toLevel(fromLevel(p.origin, from), to), p.angle}; }
+Place moved(Place p, int from, int to)
+{
+    p.pose.origin = toLevel(fromLevel(p.pose.origin, from), to);
+    return p;
+}
 
 Pose centrePose(const PatternModel& m, const Pose& origin)
 {
@@ -366,29 +445,25 @@ Pose centrePose(const PatternModel& m, const Pose& origin)
     const geometry::Motion motion{m.origin, origin};
     return {motion.carry(m.centre), motion.turn()};
 }
-Pose originPose(const PatternModel& m, const Pose& centre)
+Pose originPose(const PatternModel& m, const Place& centre)
 {
-    const geometry::Motion motion{{m.centre, 0}, centre};
-    return {motion.carry(m.origin.origin), geometry::wrapped(m.origin.angle + centre.angle)};
+    const Point arm = turned(m.origin.origin - m.centre, std::cos(centre.pose.angle), std::sin(centre.pose.angle)) * centre.scale;
+    return {centre.pose.origin + arm, geometry::wrapped(m.origin.angle + centre.pose.angle)};
 }
 
-template <class V> double scoreOf(const V& v, const PatternLevel& level, const Pose& centre, double leastContrast)
+// What an edge of a step this high must show, a pixel, at a level: noise shrinks with the picture.
+double leastGradientAt(double leastContrast, double noise, int halvings)
 {
-    const double c = std::cos(centre.angle), s = std::sin(centre.angle);
-    int seen = 0;
-    for (const PatternPoint& p : level.points) {
-        const Match m = matchPoint(v, centre.origin + turned(p.at, c, s), turned(p.normal, c, s), 2, leastContrast);
-        seen += m.seen && std::abs(m.offset) <= 1.5;
-    }
-    return level.points.empty() ? 0 : double(seen) / double(level.points.size());
+    return std::max(0.1 * std::max(4.0, leastContrast), 3.0 * noise / scaleOf(halvings) * 0.5);
 }
 } // namespace
 
-base::Result<PatternModel> teachPattern(const image::GreyView& reference, const geometry::Region& region, const Pose& origin, double leastContrast)
+base::Result<PatternModel> teachPattern(const image::GreyView& reference, const geometry::Region& region, const Pose& origin, double leastContrast,
+                                        const std::vector<geometry::Region>& leftOut)
 {
     PatternModel model;
     model.origin = origin;
-    const auto fine = reference.visit([&](auto v) { return edgePoints(v, region, 0, 0.25 * leastContrast); });
+    const auto fine = reference.visit([&](auto v) { return edgePoints(v, region, leftOut, 0, 0.25 * leastContrast); });
     if (fine.size() < 24)
         return base::fail(base::ErrorCode::NoResult, "the teaching region shows " + std::to_string(fine.size()) + " edge points above " +
                                                          std::to_string(int(leastContrast)) + " grey levels; a pattern needs 24");
@@ -408,12 +483,12 @@ base::Result<PatternModel> teachPattern(const image::GreyView& reference, const 
     for (const RawPoint& p : fine)
         if (p.gradient >= 0.2 * strong) model.radius = std::max(model.radius, geometry::distance(p.point.at, model.centre));
     int coarsest = 0;
-    while (coarsest < 6 && model.radius / scaleOf(coarsest + 1) >= 16) ++coarsest;
+    while (coarsest < 6 && model.radius / scaleOf(coarsest + 1) >= 10) ++coarsest;
     const Stack stack = stackOf(reference, coarsest);
     for (;; --coarsest) { // finer when the coarse picture shows too little
         model.levels.clear();
         for (int h = coarsest;; h = std::max(0, h - 2)) {
-            auto raw = h == 0 ? fine : onLevel(stack, h, [&](const auto& v) { return edgePoints(v, region, h, 0.25 * leastContrast); });
+            auto raw = h == 0 ? fine : onLevel(stack, h, [&](const auto& v) { return edgePoints(v, region, leftOut, h, 0.25 * leastContrast); });
             double peak = 0;
             std::vector<double> g;
             for (const RawPoint& p : raw) g.push_back(p.gradient);
@@ -453,7 +528,10 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
     std::vector<PatternFind> out;
     const int coarsest = model.levels.front().halvings;
     const Stack stack = stackOf(picture, std::max(1, coarsest));
+    const double noise = vision::noise(picture);
+    const bool scaling = o.scaleTo > o.scaleFrom;
     std::vector<Candidate> candidates;
+    const double coarseLeast = std::max(0.1 * std::max(4.0, o.leastContrast), 2.2 * noise / scaleOf(coarsest));
     if (coarsest == 0) {
         LevelImage copy;
         copy.width = picture.width, copy.height = picture.height;
@@ -463,45 +541,110 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
                 for (int x = 0; x < v.width; ++x)
                     copy.data[std::size_t(y) * std::size_t(v.width) + std::size_t(x)] = float(double(v.at(x, y)) * v.levelsPerStep);
         });
-        candidates = coarseSearch(copy, model, search, o);
+        candidates = coarseSearch(copy, model, search, o, coarseLeast);
     } else {
-        candidates = coarseSearch(stack.small[std::size_t(coarsest - 1)], model, search, o);
+        candidates = coarseSearch(stack.small[std::size_t(coarsest - 1)], model, search, o, coarseLeast);
     }
-    std::vector<PatternFind> finds;
-    for (const Candidate& q : candidates) {
-        Pose pose = q.pose;
-        int level = coarsest;
-        Refined r;
-        bool lost = false;
-        for (std::size_t i = 0; i < model.levels.size() && !lost; ++i) {
-            const PatternLevel& l = model.levels[i];
-            pose = moved(pose, level, l.halvings);
-            level = l.halvings;
-            const double radius = std::max(4.0, model.radius / scaleOf(level));
-            const bool last = i + 1 == model.levels.size();
-            r = onLevel(stack, level, [&](const auto& v) {
-                return refine(v, l.points, pose, i == 0 ? 3 : last ? 9 : 6, last ? 7 : 4, o.leastContrast, radius, last ? 1 : 2);
-            });
-            pose = r.pose;
-            lost = r.score < o.leastScore * (last ? 1.0 : 0.6);
-        }
-        if (lost) continue;
-        const Pose origin = originPose(model, pose);
-        const double turn = geometry::wrapped(origin.angle - model.origin.angle);
-        const double middle = (o.angleFrom + o.angleTo) / 2;
-        if (std::abs(geometry::wrapped(turn - middle)) > (o.angleTo - o.angleFrom) / 2 + 0.01) continue;
-        finds.push_back({origin, r.score, r.rms});
-    }
-    std::stable_sort(finds.begin(), finds.end(), [](const PatternFind& a, const PatternFind& b) {
-        if (a.score != b.score) return a.score > b.score;
-        return a.pose.origin.y != b.pose.origin.y ? a.pose.origin.y < b.pose.origin.y : a.pose.origin.x < b.pose.origin.x;
-    });
-    for (const PatternFind& f : finds) {
-        const Point c = centrePose(model, f.pose).origin;
-        const bool same = std::any_of(out.begin(), out.end(), [&](const PatternFind& k) {
-            return geometry::distance(centrePose(model, k.pose).origin, c) < 0.35 * model.radius;
+    const double apart = o.leastDistance > 0 ? o.leastDistance : 0.35 * model.radius;
+    const auto radiusAt = [&](int halvings) { return std::max(4.0, model.radius / scaleOf(halvings)); };
+    // The coarse level first for all; places that agree badly or lie beside a better one at like angle go.
+    const PatternLevel& coarse = model.levels.front();
+    std::vector<Candidate> good;
+    for (Candidate q : candidates) {
+        onLevel(stack, coarsest, [&](const auto& v) {
+            // Not worth fitting when hardly an edge runs the right way.
+            const double before = agreement(v, coarse.points, q.place, leastGradientAt(o.leastContrast, noise, coarsest), 2);
+            if ((o.reversal ? std::abs(before) : before) < 0.35 * o.leastScore) return;
+            double best = 0;
+            Place place = q.place;
+            for (const double sign : {1.0, -1.0}) {
+                if (sign < 0 && !o.reversal) break;
+                Place start = q.place;
+                start.sign = sign;
+                const Refined r = refine(v, coarse.points, start, 3, 4, o.leastContrast, radiusAt(coarsest), 1, 1, scaling);
+                const double score = agreement(v, coarse.points, r.place, leastGradientAt(o.leastContrast, noise, coarsest));
+                if (score > best) best = score, place = r.place;
+            }
+            q.place = place, q.score = best;
         });
-        if (!same) out.push_back(f);
+        if (q.score >= 0.7 * o.leastScore) good.push_back(q);
+    }
+    std::stable_sort(good.begin(), good.end(), [](const Candidate& a, const Candidate& b) { return a.score > b.score; });
+    std::vector<Candidate> kept;
+    for (const Candidate& q : good) {
+        int beside = 0;
+        const bool same = std::any_of(kept.begin(), kept.end(), [&](const Candidate& k) {
+            const double gap = geometry::distance(k.place.pose.origin, q.place.pose.origin),
+                         turn = std::abs(geometry::wrapped(k.place.pose.angle - q.place.pose.angle));
+            if (gap * scaleOf(coarsest) < apart) ++beside;
+            return (gap < 1 && turn < 2.0 / radiusAt(coarsest)) || (gap * scaleOf(coarsest) < apart && q.score < k.score - 0.2) || beside > 5;
+        });
+        if (!same) kept.push_back(q);
+    }
+    // Middle levels, every second point.
+    const std::size_t levels = model.levels.size();
+    std::vector<Candidate> middle;
+    for (Candidate q : kept) {
+        int level = coarsest;
+        for (std::size_t i = 1; i + 1 < levels; ++i) {
+            const PatternLevel& l = model.levels[i];
+            q.place = moved(q.place, level, l.halvings);
+            level = l.halvings;
+            onLevel(stack, level, [&](const auto& v) {
+                const int lines = noise / scaleOf(level) > 2.5 ? 3 : 1;
+                q.place = refine(v, l.points, q.place, 6, 4, o.leastContrast, radiusAt(level), 2, lines, scaling).place;
+                q.score = agreement(v, l.points, q.place, leastGradientAt(o.leastContrast, noise, level), 2);
+            });
+        }
+        q.place = moved(q.place, level, 0);
+        if (q.score >= 0.8 * o.leastScore) middle.push_back(q);
+    }
+    std::stable_sort(middle.begin(), middle.end(), [](const Candidate& a, const Candidate& b) { return a.score > b.score; });
+    struct Finish {
+        PatternFind find;
+        Point centre;
+        double middleScore;
+    };
+    std::vector<Finish> finds;
+    const PatternLevel& fine = model.levels.back();
+    for (const Candidate& q : middle) {
+        const bool hopeless = std::any_of(finds.begin(), finds.end(), [&](const Finish& f) {
+            return geometry::distance(f.centre, q.place.pose.origin) < apart && q.score < f.middleScore - 0.05;
+        });
+        if (hopeless) continue;
+        if (int(finds.size()) >= o.most && q.score < finds.back().middleScore - 0.15) break;
+        picture.visit([&](auto v) {
+            Refined r = refine(v, fine.points, q.place, levels > 2 ? 5 : 9, 2, o.leastContrast, radiusAt(0), 2, noise > 4 ? 3 : 1, scaling);
+            // Faint parts in noise: neighbouring profiles are averaged.
+            const int lines = 0.4 * noise > 0.25 * 0.3 * std::max(r.contrast, 4.0) ? 5 : 1;
+            r = refine(v, fine.points, r.place, 5, 5, o.leastContrast, radiusAt(0), 1, lines, scaling);
+            double score = agreement(v, fine.points, r.place, leastGradientAt(o.leastContrast, 0, 0));
+            // Where single pixels are lost in noise, the directions are read from the half-size picture.
+            if (levels > 2 && noise > 0.15 * r.contrast) {
+                const PatternLevel& l = model.levels[levels - 2];
+                const Place half = moved(r.place, 0, l.halvings);
+                score = std::max(score, onLevel(stack, l.halvings, [&](const auto& w) {
+                                     return agreement(w, l.points, half, leastGradientAt(o.leastContrast, noise, l.halvings));
+                                 }));
+            }
+            if (score < o.leastScore) return;
+            if (scaling && (r.place.scale < o.scaleFrom - 0.01 || r.place.scale > o.scaleTo + 0.01)) return;
+            const Pose origin = originPose(model, r.place);
+            const double turn = geometry::wrapped(origin.angle - model.origin.angle), mid = (o.angleFrom + o.angleTo) / 2;
+            if (std::abs(geometry::wrapped(turn - mid)) > (o.angleTo - o.angleFrom) / 2 + 0.01) return;
+            finds.push_back({{origin, score, r.rms, r.place.scale, r.place.sign < 0}, r.place.pose.origin, q.score});
+        });
+    }
+    std::stable_sort(finds.begin(), finds.end(), [](const Finish& a, const Finish& b) {
+        if (a.find.score != b.find.score) return a.find.score > b.find.score;
+        return a.centre.y != b.centre.y ? a.centre.y < b.centre.y : a.centre.x < b.centre.x;
+    });
+    std::vector<Point> centres;
+    for (const Finish& f : finds) {
+        const bool same = std::any_of(centres.begin(), centres.end(), [&](Point k) { return geometry::distance(k, f.centre) < apart; });
+        if (same) continue;
+        out.push_back(f.find);
+        centres.push_back(f.centre);
         if (int(out.size()) >= o.most) break;
     }
     return out;
@@ -510,14 +653,18 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
 double scoreAt(const image::GreyView& picture, const PatternModel& model, const Pose& pose, double leastContrast)
 {
     const Pose centre = centrePose(model, pose);
-    return picture.visit([&](auto v) { return scoreOf(v, model.levels.back(), centre, leastContrast); });
+    return picture.visit([&](auto v) {
+        return std::max(0.0, agreement(v, model.levels.back().points, Place{centre, 1, 1}, leastGradientAt(leastContrast, 0, 0)));
+    });
 }
 
-std::vector<Point> outlinePoints(const PatternModel& model, const Pose& pose)
+std::vector<Point> outlinePoints(const PatternModel& model, const Pose& pose, double scale)
 {
-    const Pose centre = centrePose(model, pose);
+    const double turn = pose.angle - model.origin.angle;
+    const Point arm = turned(model.origin.origin - model.centre, std::cos(turn), std::sin(turn)) * scale;
+    const Pose middle{pose.origin - arm, turn};
     std::vector<Point> out;
-    for (const PatternPoint& p : model.levels.back().points) out.push_back(centre.toPicture(p.at));
+    for (const PatternPoint& p : model.levels.back().points) out.push_back(middle.toPicture(p.at * scale));
     return out;
 }
 

@@ -1,5 +1,7 @@
 #include "vision/sampling.h"
 
+#include "vision/simd/kernels.h"
+
 namespace vision
 {
 namespace
@@ -18,7 +20,11 @@ template <class V> LevelImage halfOf(const V& in)
             to[0] = float(a[0] + b[0]) * 2 * k;
             continue;
         }
-        for (int x = 0; x < out.width; ++x) to[x] = float(a[2 * x] + a[2 * x + 1] + b[2 * x] + b[2 * x + 1]) * k;
+        if constexpr (sizeof(*a) == 2) {
+            for (int x = 0; x < out.width; ++x) to[x] = float(a[2 * x] + a[2 * x + 1] + b[2 * x] + b[2 * x + 1]) * k;
+        } else {
+            simd::half(a, b, out.width, k, to);
+        }
     }
     return out;
 }

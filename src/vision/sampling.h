@@ -21,7 +21,7 @@ struct LevelImage {
 template <class V> bool inside(const V& v, double x, double y) { return x >= 0 && y >= 0 && x <= v.width - 1 && y <= v.height - 1; }
 
 // Grey level at a place inside the picture, bilinear between the four neighbours.
-template <class V> double bilinear(const V& v, double x, double y)
+template <class V> [[gnu::always_inline]] inline double bilinear(const V& v, double x, double y)
 {
     int ix = int(x), iy = int(y);
     if (ix > v.width - 2) ix = v.width > 1 ? v.width - 2 : 0;

@@ -13,7 +13,7 @@ class DistanceTest : public QObject
     Q_OBJECT
     static double between(const Feature& a, const Feature& b)
     {
-        const auto e = steps::ends(a, b);
+        const auto e = steps::ends(a, b, steps::Reach::Centre);
         return e ? geometry::distance(e->first, e->second) : -1;
     }
 private slots:
@@ -34,7 +34,7 @@ private slots:
     }
     void linesThatAreNotParallelAreRefused()
     {
-        const auto e = steps::ends(Segment{{0, 0}, {10, 0}}, Segment{{0, 5}, {10, 9}});
+        const auto e = steps::ends(Segment{{0, 0}, {10, 0}}, Segment{{0, 5}, {10, 9}}, steps::Reach::Centre);
         QVERIFY(!e && e.error().message.find("5°") != std::string::npos);
     }
     void alongTheDatumAxes()

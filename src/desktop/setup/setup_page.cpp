@@ -412,7 +412,7 @@ void SetupPage::showKinds()
     std::optional<geometry::Motion> motion;
     if (!datum.empty() && !k.datum) {
         o.step.datum = datum;
-        motion = inspect::motionOf(m_session.recipe(), datum, m_session.currentItem());
+        motion = inspect::motionOf(m_session.prepared()->recipe(), datum, m_session.currentItem());
     }
     for (const RegionSpec& r : k.regions) {
         if (!r.needed && &r != &k.regions.front()) continue;
@@ -424,7 +424,7 @@ void SetupPage::showKinds()
         case geometry::Shape::Rectangle: region = geometry::Region::rectangle(c, 2 * size, size); break;
         case geometry::Shape::Circle: region = geometry::Region::circle(c, size); break;
         case geometry::Shape::Ring: region = geometry::Region::ring(c, size / 2, size); break;
-        case geometry::Shape::Whole: break;
+        default: break;
         }
         o.step.regions[r.key] = motion ? region.carried({motion->now, motion->reference}) : region;
     }
@@ -432,7 +432,8 @@ void SetupPage::showKinds()
     for (const InputSpec& in : k.inputs)
         for (const Step& s : m_session.recipe().steps) {
             const StepKind* from = findKind(s.kind);
-            if (!from || !from->hasFeature || taken.count(s.id) || std::find(in.accepts.begin(), in.accepts.end(), from->feature) == in.accepts.end())
+            if (!in.needed || !from || !from->hasFeature || taken.count(s.id) ||
+                std::find(in.accepts.begin(), in.accepts.end(), from->feature) == in.accepts.end())
                 continue;
             o.step.inputs[in.key] = s.id;
             taken.insert(s.id);
@@ -533,6 +534,11 @@ void SetupPage::makeActions()
     add("zoomOut", [this] { m_sheet->zoomBy(1 / 1.4); });
     add("reverse", [this] { m_sheet->reverse(); });
     add("nextShape", [this] { m_sheet->nextShape(); });
+    add("leaveOut", [this] { m_sheet->startLeavingOut(); });
+    add("takeEmpty", [this] {
+        if (auto ok = m_session.takeEmpty(); !ok) emit m_session.said(QString::fromStdString(ok.error().text()));
+    });
+    add("placesFromObjects", [this] { m_session.placesFromObjects(); });
     add("takeDraft", [this] {
         if (m_session.draft()) m_session.takeDraft();
         else m_session.takeProposal();

@@ -2,7 +2,6 @@
 
 #include "steps/glue.h"
 #include "vision/blobs.h"
-#include "vision/threshold.h"
 
 #include <algorithm>
 #include <cmath>
@@ -18,93 +17,196 @@ using P = BlobsParams;
 
 namespace
 {
-struct Range {
-    double low, high;
-};
-// With the automatic threshold the two limits are worked out in this picture and region; else they are as set.
-base::Result<Range> range(const P& p, const image::GreyView& picture, const Region& region)
-{
-    if (p.mode == ThresholdMode::Fixed) return Range{p.low, p.high};
-    const auto t = vision::automaticThreshold(vision::histogram(picture, geometry::spans(region, picture.width, picture.height)));
-    if (!t) return base::passOn(t.error());
-    if (p.objects == Objects::Bright) return Range{std::ceil(*t), 255.0};
-    // Levels below the bright side's lowest one; a 16-bit level of 99.6 belongs to bin 99, thus to the dark side of 100.
-    return Range{0.0, std::ceil(*t) - (picture.wide ? 1.0 / 257.0 : 1.0)};
-}
-
-vision::BlobOptions options(const P& p, const Range& r)
+vision::BlobOptions options(const P& p, const Selection& taken)
 {
     vision::BlobOptions o;
-    o.low = r.low, o.high = r.high;
-    o.fillHoles = p.fillHoles, o.dropBorder = p.dropBorder, o.leastArea = p.leastArea;
+    o.low = taken.low, o.high = taken.high;
+    o.fillHoles = p.fillHoles, o.leastArea = p.leastArea;
+    o.border = !p.dropBorder                    ? vision::BorderRule::Keep
+               : p.borderOf == BorderOf::Region ? vision::BorderRule::DropAtRegion
+                                                : vision::BorderRule::DropAtPicture;
+    o.fourConnected = p.connectivity == Connectivity::Four;
+    o.split = p.split;
     return o;
+}
+
+struct Object {
+    const vision::Blob* blob = nullptr;
+    vision::BlobShape shape;
+    std::map<std::string, double> values; // by output key, px
+    double rank = 0;
+};
+
+// Row numbers by height: an object within half the median box height of a row's middle belongs to it.
+void rankByRows(std::vector<Object>& all, const char* down, const char* across, const std::vector<double>& sizes)
+{
+    if (all.empty()) return;
+    std::vector<double> s = sizes;
+    std::nth_element(s.begin(), s.begin() + std::ptrdiff_t(s.size() / 2), s.end());
+    const double reach = std::max(1.0, s[s.size() / 2] / 2);
+    std::stable_sort(all.begin(), all.end(), [&](const Object& a, const Object& b) { return a.values.at(down) < b.values.at(down); });
+    double middle = all.front().values.at(down), n = 0;
+    int row = 0;
+    for (Object& o : all) {
+        const double y = o.values.at(down);
+        if (y - middle > reach) ++row, middle = y, n = 0;
+        middle = (middle * n + y) / (n + 1), ++n;
+        o.rank = row;
+    }
+    std::stable_sort(all.begin(), all.end(), [&](const Object& a, const Object& b) {
+        return a.rank != b.rank ? a.rank < b.rank : a.values.at(across) < b.values.at(across);
+    });
+}
+
+void sortObjects(const P& p, const RunInput& in, const Region& region, std::vector<Object>& all)
+{
+    std::vector<double> heights, widths;
+    for (const Object& o : all) heights.push_back(o.values.at("box_height")), widths.push_back(o.values.at("box_width"));
+    if (p.order == BlobOrder::Rows) return rankByRows(all, "along_y", "along_x", heights);
+    if (p.order == BlobOrder::Columns) return rankByRows(all, "along_x", "along_y", widths);
+    const Point middle = region.shape == Shape::Whole ? Point{in.grey().width / 2.0, in.grey().height / 2.0} : region.middle();
+    for (Object& o : all) {
+        switch (p.order) {
+        case BlobOrder::DatumX: o.rank = o.values.at("along_x"); break;
+        case BlobOrder::DatumY: o.rank = o.values.at("along_y"); break;
+        case BlobOrder::Largest: o.rank = -o.blob->area; break;
+        case BlobOrder::Smallest: o.rank = o.blob->area; break;
+        default: { // counter-clockwise from the datum's x direction
+            double a = std::fmod(geometry::angleOf(o.blob->centroid - middle) - in.frame.angle, 2 * geometry::kPi);
+            o.rank = a < -1e-9 ? a + 2 * geometry::kPi : a;
+        }
+        }
+    }
+    std::stable_sort(all.begin(), all.end(), [](const Object& a, const Object& b) { return a.rank < b.rank; });
+}
+
+const std::vector<std::string>& listKeys()
+{
+    static const std::vector<std::string> keys{"areas",      "x",         "y",     "along_x",   "along_y",     "box_left", "box_top", "box_width",
+                                               "box_height", "length",    "width", "perimeter", "major",       "minor",    "angle",   "circularity",
+                                               "elongation", "convexity", "holes", "grey_mean", "grey_spread", "at_border"};
+    return keys;
 }
 
 base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
     const Region region = in.region("region");
-    if (geometry::spans(region, in.grey().width, in.grey().height).empty())
-        return base::fail(base::ErrorCode::NoResult, "the region lies outside the picture");
-    const auto r = range(p, in.grey(), region);
+    const auto where = geometry::without(geometry::spans(region, in.grey().width, in.grey().height), in.leaveOut, in.grey().width, in.grey().height);
+    if (where.empty()) return base::fail(base::ErrorCode::NoResult, "the region lies outside the picture");
+    const auto taken = select(p, in, where);
+    if (!taken) return base::passOn(taken.error());
     RunOutput out;
-    for (const char* list : {"areas", "x", "y", "box_left", "box_top", "box_width", "box_height"}) out.values[list] = {};
-    out.values["count"] = {0};
-    if (!r) {
-        return out; // one grey level everywhere: there is no object, and that is an answer
-    }
-    out.values["threshold"] = {p.objects == Objects::Bright || p.mode == ThresholdMode::Fixed ? r->low : r->high};
-    const vision::BlobList list = vision::findBlobs(in.grey(), region, options(p, *r));
-    std::vector<std::size_t> order;
+    for (const std::string& key : listKeys()) out.values[key] = {};
+    out.values["count"] = {0}, out.values["total_area"] = {0};
+    std::vector<Object> all;
+    vision::BlobList list;
+    if (taken->threshold) out.values["threshold"] = {*taken->threshold};
+    if (!taken->nothing) list = vision::findBlobs(taken->view, where, options(p, *taken));
+    const vision::BlobRuns runs(list);
+    // Past the wanted number objects are counted, but not described.
+    const bool describesAll = !in.filters.empty();
+    std::vector<std::size_t> candidates;
     for (std::size_t i = 0; i < list.blobs.size(); ++i)
-        if (list.blobs[i].area <= p.mostArea) order.push_back(i);
-    const auto rank = [&](std::size_t i) {
-        const Point local = in.frame.toLocal(list.blobs[i].centroid);
-        return p.order == BlobOrder::DatumX ? local.x : p.order == BlobOrder::DatumY ? local.y : -list.blobs[i].area;
-    };
-    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return rank(a) < rank(b); });
-    auto& areas = out.values["areas"];
-    int number = 0;
-    for (const std::size_t i : order) {
-        const vision::Blob& b = list.blobs[i];
-        areas.push_back(b.area);
-        out.values["x"].push_back(b.centroid.x), out.values["y"].push_back(b.centroid.y);
+        if (list.blobs[i].area <= p.mostArea) candidates.push_back(i);
+    for (const std::size_t i : candidates) {
+        Object o;
+        o.blob = &list.blobs[i];
+        const vision::Blob& b = *o.blob;
+        const Point local = in.frame.toLocal(b.centroid);
+        auto& v = o.values;
+        v["areas"] = b.area, v["x"] = b.centroid.x, v["y"] = b.centroid.y, v["along_x"] = local.x, v["along_y"] = local.y;
         // The box runs along the borders of its pixels.
-        out.values["box_left"].push_back(b.left - 0.5), out.values["box_top"].push_back(b.top - 0.5);
-        out.values["box_width"].push_back(b.right - b.left + 1), out.values["box_height"].push_back(b.bottom - b.top + 1);
+        v["box_left"] = b.left - 0.5, v["box_top"] = b.top - 0.5, v["box_width"] = b.right - b.left + 1, v["box_height"] = b.bottom - b.top + 1;
+        v["major"] = b.major, v["minor"] = b.minor, v["holes"] = b.holes, v["at_border"] = b.touchesBorder ? 1 : 0;
+        if (describesAll || int(candidates.size()) <= p.mostObjects) {
+            o.shape = runs.describe(int(i));
+            v["length"] = o.shape.box.length, v["width"] = o.shape.box.width, v["perimeter"] = o.shape.perimeter;
+            const double turn = geometry::wrapped(2 * (o.shape.box.angle - in.frame.angle)) / 2;
+            v["angle"] = geometry::degrees(turn);
+            v["circularity"] = o.shape.circularity, v["elongation"] = o.shape.elongation, v["convexity"] = o.shape.convexity;
+            const auto [mean, spread] = runs.grey(in.grey(), int(i));
+            v["grey_mean"] = mean, v["grey_spread"] = spread;
+        }
+        const bool kept = std::all_of(in.filters.begin(), in.filters.end(), [&](const Filter& f) {
+            const auto it = v.find(f.output);
+            return it == v.end() || ((!f.low || it->second >= *f.low) && (!f.high || it->second <= *f.high));
+        });
+        if (kept) all.push_back(std::move(o));
+    }
+    sortObjects(p, in, region, all);
+    out.values["count"] = {double(all.size())};
+    for (const Object& o : all) out.values["total_area"][0] += o.blob->area;
+    const std::size_t shown = std::min(all.size(), std::size_t(p.mostObjects));
+    if (shown < all.size())
+        out.note = "the list is cut off: " + std::to_string(shown) + " of " + std::to_string(all.size()) + " objects are listed, all are counted";
+    Group group;
+    int number = 0;
+    for (std::size_t i = 0; i < shown; ++i) {
+        Object& o = all[i];
+        if (o.shape.outlines.empty()) {
+            const int index = int(o.blob - list.blobs.data());
+            o.shape = runs.describe(index);
+            const auto [mean, spread] = runs.grey(in.grey(), index);
+            auto& v = o.values;
+            v["length"] = o.shape.box.length, v["width"] = o.shape.box.width, v["perimeter"] = o.shape.perimeter;
+            v["angle"] = geometry::degrees(geometry::wrapped(2 * (o.shape.box.angle - in.frame.angle)) / 2);
+            v["circularity"] = o.shape.circularity, v["elongation"] = o.shape.elongation, v["convexity"] = o.shape.convexity;
+            v["grey_mean"] = mean, v["grey_spread"] = spread;
+        }
+        for (const std::string& key : listKeys()) out.values[key].push_back(o.values.at(key));
+        group.members.push_back({o.blob->centroid, o.blob->angle, o.shape.box.length, o.shape.box.width});
+        const auto box =
+            Region::rectangle(o.shape.box.centre, std::max(1.0, o.shape.box.length), std::max(1.0, o.shape.box.width), o.shape.box.angle).outlines();
+        group.extent.insert(group.extent.end(), box.front().begin(), box.front().end());
         ++number;
         bool first = true;
         if (number > 500) continue; // marks of more objects than that help nobody
-        for (auto& loop : vision::outlines(list, int(i))) {
+        for (auto& loop : o.shape.outlines) {
             out.marks.push_back({MarkShape::Polygon, MarkRole::Found, std::move(loop), 0, first ? std::to_string(number) : std::string(), number});
             first = false;
         }
     }
-    out.values["count"] = {double(order.size())};
+    // Places: each takes the nearest object that no other place is nearer to.
+    if (!in.places.empty()) {
+        std::vector<double> present(in.places.size(), 0);
+        std::vector<char> used(all.size(), 0);
+        struct Pair {
+            double gap;
+            std::size_t place, object;
+        };
+        std::vector<Pair> pairs;
+        for (std::size_t k = 0; k < in.places.size(); ++k)
+            for (std::size_t i = 0; i < all.size(); ++i)
+                if (const double gap = geometry::distance(in.places[k].at, all[i].blob->centroid); gap <= p.placeReach) pairs.push_back({gap, k, i});
+        std::stable_sort(pairs.begin(), pairs.end(), [](const Pair& a, const Pair& b) { return a.gap < b.gap; });
+        for (const Pair& q : pairs)
+            if (present[q.place] == 0 && !used[q.object]) present[q.place] = 1, used[q.object] = 1;
+        double missing = 0;
+        std::string names;
+        for (std::size_t k = 0; k < present.size(); ++k)
+            if (present[k] == 0) {
+                ++missing;
+                names += (names.empty() ? "missing: " : ", ") + in.places[k].name;
+                out.marks.push_back({MarkShape::Circle, MarkRole::Stray, {in.places[k].at}, std::max(4.0, p.placeReach / 2), in.places[k].name});
+            }
+        out.values["present"] = present;
+        out.values["missing"] = {missing};
+        out.values["surplus"] = {double(std::count(used.begin(), used.end(), char(0)))};
+        if (!names.empty()) out.note = out.note.empty() ? names : out.note + "; " + names;
+    }
+    if (!group.members.empty()) out.features["group"] = std::move(group);
     return out;
 }
 
 base::Result<Evidence> evidence(const P& p, const RunInput& in)
 {
-    const Region region = in.region("region");
-    const auto where = geometry::spans(region, in.grey().width, in.grey().height);
-    const vision::Histogram h = vision::histogram(in.grey(), where);
-    if (h.total == 0) return base::fail(base::ErrorCode::NoResult, "the region lies outside the picture");
-    Evidence e;
-    e.title = "histogram of the region";
-    e.xLabel = "grey", e.yLabel = "pixels";
-    e.logarithmic = true;
-    Evidence::Curve c{"pixels", {}, {}, true, false};
-    for (std::size_t i = 0; i < 256; ++i) c.x.push_back(double(i)), c.y.push_back(double(h.count[i]));
-    e.curves = {c};
-    if (const auto r = range(p, in.grey(), region)) {
-        e.takes = true, e.low = r->low, e.high = r->high;
-        // Dragging a limit fixes it.
-        e.handles.push_back({"low", "low", true, r->low, {{"mode", std::string("fixed")}, {"high", r->high}}});
-        e.handles.push_back({"high", "high", true, r->high, {{"mode", std::string("fixed")}, {"low", r->low}}});
-        e.note = p.mode == ThresholdMode::Automatic ? "automatic threshold, worked out for each picture; drag a limit to fix it" : "fixed limits";
-    }
-    return e;
+    return selectionEvidence(
+        p, in,
+        geometry::without(geometry::spans(in.region("region"), in.grey().width, in.grey().height), in.leaveOut, in.grey().width, in.grey().height));
 }
+
+base::Result<SelectionTaught> teach(const P& p, const TeachInput& in) { return teachSelection(p, in, "region"); }
+bool isTaught(const P& p) { return selectionIsTaught(p); }
 
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
@@ -128,10 +230,12 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     for (const Objects side : {Objects::Bright, Objects::Dark}) {
         p.objects = side;
         p.leastArea = std::max(12.0, region.width * region.height / 20000);
-        const auto r = range(p, picture, region);
-        if (!r) return {};
+        const auto where = geometry::spans(region, picture.width, picture.height);
+        RunInput here{in.capture, {}, {}, {}, {}, {}, nullptr};
+        const auto taken = select(p, here, where);
+        if (!taken || taken->nothing) return {};
         Side s{side, {}};
-        for (const auto& b : vision::findBlobs(picture, region, options(p, *r)).blobs) s.areas.push_back(b.area);
+        for (const auto& b : vision::findBlobs(taken->view, where, options(p, *taken)).blobs) s.areas.push_back(b.area);
         if (!s.areas.empty()) sides.push_back(std::move(s));
     }
     if (sides.empty()) return {};
@@ -164,36 +268,85 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind blobs()
 {
-    return Declare<P>({"blobs", "Blobs", "Finds connected areas in a grey range, filters, orders and counts them."}, Question::HowMany, 1,
-                      "threshold: Otsu 1979; runs and union-find: Rosenfeld and Pfaltz 1966")
-        .purpose("count objects holes slots missing present spot area threshold")
-        .region({"region", "Region", "Objects are searched inside it.", {Shape::Rectangle, Shape::Circle, Shape::Ring, Shape::Window}, false})
-        .param(&P::mode, {"mode", "Threshold", "Automatic works the limits out for each picture; fixed uses the two limits below."},
-               {{"automatic", "Automatic"}, {"fixed", "Fixed"}}, true)
-        .param(&P::objects, {"objects", "Objects are", "With the automatic threshold: which side of it the objects are on."},
-               {{"bright", "Bright"}, {"dark", "Dark"}}, true)
-        .param(&P::low, {"low", "Lowest grey", "With fixed limits: darker pixels do not belong to an object."}, Unit::GreyLevel, Real{0, 255, 1},
-               true)
-        .param(&P::high, {"high", "Highest grey", "With fixed limits: brighter pixels do not belong to an object."}, Unit::GreyLevel, Real{0, 255, 1},
-               true)
+    Declare<P> d({"blobs", "Blobs", "Finds connected areas of taken pixels, filters, orders, counts and describes them."}, Question::HowMany, 1,
+                 "threshold: Otsu 1979; runs and union-find: Rosenfeld and Pfaltz 1966; shape and splitting: vision/blobs.h");
+    d.purpose("count objects holes slots missing present spot area threshold colour size shape")
+        .gives(FeatureType::Group)
+        .region({"region",
+                 "Region",
+                 "Objects are searched inside it.",
+                 {Shape::Rectangle, Shape::Circle, Shape::Ring, Shape::Arc, Shape::Polygon, Shape::Window},
+                 false})
+        .region({"learn",
+                 "Learn colour from",
+                 "With colour: an area on the reference whose colours are taken.",
+                 {Shape::Rectangle, Shape::Circle, Shape::Polygon},
+                 false,
+                 true,
+                 true})
+        .leavesOut()
+        .filters()
+        .samples()
+        .places();
+    return declareSelection(d)
         .param(&P::leastArea, {"least_area", "Least size", "Smaller areas are not objects; this filters and does not judge."}, Unit::SquarePixel,
                Real{1, 1e9, 10, 1, 20000}, true)
         .param(&P::mostArea, {"most_area", "Greatest size", "Larger areas are not objects; this filters and does not judge."}, Unit::SquarePixel,
                Real{1, 1e9, 10})
         .param(&P::fillHoles, {"fill_holes", "Fill holes", "Background enclosed by an object belongs to it."})
-        .param(&P::dropBorder, {"drop_border", "Drop what touches the border", "Areas cut by the region or by the picture are not objects."})
+        .param(&P::dropBorder, {"drop_border", "Drop what touches the border", "Areas cut by the border are not objects."})
+        .param(&P::borderOf,
+               {"border_of", "Border of", "Which border cuts: that of the region (and so of the picture), or only that of the picture."},
+               {{"region", "The region"}, {"picture", "The picture"}})
+        .param(&P::connectivity,
+               {"connectivity", "Connected by", "Eight: pixels that meet at a corner belong together; four: only those that share a side."},
+               {{"eight", "Side or corner"}, {"four", "Side only"}})
+        .param(&P::split,
+               {"split", "Part touching ones",
+                "Parts where the neck is narrower than the smaller object by this share; 0 never parts, smaller values part more."},
+               Unit::None, Real{0, 0.95, 0.05, 0, 0.6})
         .param(&P::order, {"order", "Order", "How the objects are numbered."},
-               {{"datum_x", "Along datum x"}, {"datum_y", "Along datum y"}, {"largest", "Largest first"}})
+               {{"datum_x", "Along datum x"},
+                {"datum_y", "Along datum y"},
+                {"rows", "Row by row"},
+                {"columns", "Column by column"},
+                {"largest", "Largest first"},
+                {"smallest", "Smallest first"},
+                {"round", "Round the region's middle"}})
+        .param(&P::mostObjects, {"most_objects", "Longest list", "At most so many objects are listed; more are only counted, and that is said."},
+               Unit::None, Whole{1, 100000})
+        .param(&P::placeReach, {"place_reach", "Reach of a place", "With named places: how far from its place an object may lie."}, Unit::Pixel,
+               Real{1, 10000, 1, 5, 200})
         .output({"count", "Count", "Number of objects.", Unit::None, false, true, true})
-        .output({"areas", "Size of each", "Area of each object, in order.", Unit::SquarePixel, true, true, false})
-        .output({"x", "Centroid x", "Place of each object's centroid in the picture, in order.", Unit::Pixel, true, false, false})
-        .output({"y", "Centroid y", "Place of each object's centroid in the picture, in order.", Unit::Pixel, true, false, false})
-        .output({"box_left", "Box left", "Left border of each object's upright box in the picture.", Unit::Pixel, true, false, false})
-        .output({"box_top", "Box top", "Upper border of each object's upright box in the picture.", Unit::Pixel, true, false, false})
-        .output({"box_width", "Box width", "Width of each object's upright box.", Unit::Pixel, true, true, false})
-        .output({"box_height", "Box height", "Height of each object's upright box.", Unit::Pixel, true, true, false})
-        .output({"threshold", "Threshold", "The grey level at which objects begin; nothing when the region has one grey level.", Unit::GreyLevel,
-                 false, true, false})
+        .output({"total_area", "Size of all", "Area of all objects together.", Unit::SquarePixel})
+        .output({"areas", "Size of each", "Area of each object, in order.", Unit::SquarePixel, true})
+        .output({"x", "Centroid x", "Place of each object's centroid in the picture, in order.", Unit::Pixel, true, false})
+        .output({"y", "Centroid y", "Place of each object's centroid in the picture, in order.", Unit::Pixel, true, false})
+        .output({"along_x", "Along datum x", "Place of each object's centroid along the datum's x direction.", Unit::Pixel, true})
+        .output({"along_y", "Along datum y", "Place of each object's centroid along the datum's y direction.", Unit::Pixel, true})
+        .output({"box_left", "Box left", "Left border of each object's upright box in the picture.", Unit::Pixel, true, false})
+        .output({"box_top", "Box top", "Upper border of each object's upright box in the picture.", Unit::Pixel, true, false})
+        .output({"box_width", "Box width", "Width of each object's upright box.", Unit::Pixel, true})
+        .output({"box_height", "Box height", "Height of each object's upright box.", Unit::Pixel, true})
+        .output({"length", "Length", "Longer side of each object's smallest turned box.", Unit::Pixel, true})
+        .output({"width", "Width", "Shorter side of each object's smallest turned box.", Unit::Pixel, true})
+        .output({"perimeter", "Perimeter", "Length of each object's outer outline; estimator as stated in vision/blobs.h.", Unit::Pixel, true})
+        .output({"major", "Longer axis", "Longer axis of the ellipse with the same second moments.", Unit::Pixel, true})
+        .output({"minor", "Shorter axis", "Shorter axis of the ellipse with the same second moments.", Unit::Pixel, true})
+        .output({"angle", "Angle", "Direction of each object's longer side against the datum's x direction, -90 to 90.", Unit::Degree, true})
+        .output({"circularity", "Circularity", "4π area by perimeter squared of each object: 1 for a disc, less for all else.", Unit::None, true})
+        .output({"elongation", "Elongation", "Longer by shorter axis of each object: 1 for a disc or a square.", Unit::None, true})
+        .output({"convexity", "Convexity", "Area of each object by the area of its convex hull: 1 without dents.", Unit::None, true})
+        .output({"holes", "Holes", "Number of holes in each object, before they are filled.", Unit::None, true})
+        .output({"grey_mean", "Mean grey", "Mean grey level of each object.", Unit::GreyLevel, true})
+        .output({"grey_spread", "Spread of grey", "Standard deviation of the grey levels of each object.", Unit::GreyLevel, true})
+        .output({"at_border", "Touches the border", "1 for objects that touch the region's border.", Unit::None, true})
+        .output({"present", "Present at each place", "1 for every named place with an object, 0 where it is missing.", Unit::None, true})
+        .output({"missing", "Missing", "Number of named places without an object.", Unit::None})
+        .output({"surplus", "Surplus", "Number of objects at no named place.", Unit::None})
+        .output({"threshold", "Threshold", "The grey level at which objects begin; nothing when the region has one grey level.", Unit::GreyLevel})
+        .teaches(teach)
+        .needsTeachingIf(isTaught)
         .madeByArea()
         .shows(evidence)
         .offers(offer)

@@ -1,8 +1,5 @@
 #include "steps/circle/circle.h"
 
-#include "geometry/fit.h"
-#include "steps/glue.h"
-
 #include <algorithm>
 
 namespace steps
@@ -16,69 +13,58 @@ using P = CircleParams;
 
 namespace
 {
-struct Found {
-    vision::Probe probe;
-    geometry::Fit<geometry::Circle> fit;
-};
-base::Result<Found> find(const P& p, const image::GreyView& picture, const Region& r)
+base::Result<FoundShape<geometry::Circle>> find(const P& p, const RunInput& in)
 {
-    Found f;
-    f.probe = vision::probeCircle(picture, r.centre, r.inner, r.outer, p.windows, p.windowWidth, p.inward, {p.polarity, p.leastStrength, p.smoothing},
-                                  p.which);
-    if (f.probe.edges.empty())
-        return base::fail(base::ErrorCode::NoResult, f.probe.outside == p.windows
-                                                         ? "the region lies outside the picture"
-                                                         : noEdgeText(p.leastStrength) + " in any of " + std::to_string(p.windows) + " windows");
-    std::vector<Point> points;
-    for (const auto& e : f.probe.edges) points.push_back(e.point);
-    auto fit = geometry::fitCircle(points, p.reach);
-    if (!fit) return base::passOn(fit.error());
-    f.fit = std::move(*fit);
-    f.fit.shape.radius += vision::curvatureShift(f.probe.edges, f.fit.shape.radius);
+    const Region r = in.region("ring");
+    const bool arc = r.shape == Shape::Arc;
+    auto f = fitProbe<geometry::Circle>(p, in,
+                                        vision::probeCircle(in.grey(), r.centre, r.inner, r.outer, p.windows, p.windowWidth, p.backwards, p.edges(),
+                                                            p.which, arc ? r.start : 0, arc ? r.sweep : 2 * geometry::kPi),
+                                        geometry::fitCircle, arc ? "arc" : "circle");
+    if (f) f->fit.shape.radius += vision::curvatureShift(f->probe.edges, f->fit.shape.radius);
     return f;
 }
 
 base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
-    auto f = find(p, in.grey(), in.region("ring"));
+    const auto f = find(p, in);
     if (!f) return base::passOn(f.error());
-    const double share = 100.0 * f->fit.usedCount / p.windows;
-    if (share < p.leastShare)
-        return base::fail(base::ErrorCode::NoResult,
-                          "the circle is seen in " + base::toText(share, 0) + " % of the windows; " + base::toText(p.leastShare, 0) + " % are asked");
     RunOutput out;
     const geometry::Circle& c = f->fit.shape;
     out.values["x"] = {c.centre.x}, out.values["y"] = {c.centre.y};
+    const Point local = in.frame.toLocal(c.centre);
+    out.values["along_x"] = {local.x}, out.values["along_y"] = {local.y};
     out.values["radius"] = {c.radius}, out.values["diameter"] = {2 * c.radius};
-    out.values["share"] = {share};
-    out.values["residual"] = {f->fit.rms};
+    std::vector<Point> used;
+    for (std::size_t i = 0; i < f->probe.edges.size(); ++i)
+        if (f->fit.used[i]) used.push_back(f->probe.edges[i].point);
+    double start = 0, sweep = 2 * geometry::kPi;
+    if (in.region("ring").shape == Shape::Arc) geometry::arcOf(c, used, start, sweep);
+    out.values["start"] = {geometry::degrees(start)}, out.values["sweep"] = {geometry::degrees(sweep)};
     out.features["circle"] = c;
-    std::vector<Point> used, stray;
-    for (std::size_t i = 0; i < f->probe.edges.size(); ++i) (f->fit.used[i] ? used : stray).push_back(f->probe.edges[i].point);
-    out.marks.push_back({MarkShape::Circle, MarkRole::Found, {c.centre}, c.radius, {}});
-    out.marks.push_back(pointsMark(used, MarkRole::Used));
-    if (!stray.empty()) out.marks.push_back(pointsMark(stray, MarkRole::Stray));
+    if (sweep < 2 * geometry::kPi - 1e-9) {
+        Mark m{MarkShape::Polyline, MarkRole::Found, {}, 0, {}};
+        const int n = std::max(2, int(sweep * 20));
+        for (int i = 0; i <= n; ++i) m.points.push_back(c.centre + geometry::direction(start + sweep * i / n) * c.radius);
+        out.marks.push_back(std::move(m));
+    } else {
+        out.marks.push_back({MarkShape::Circle, MarkRole::Found, {c.centre}, c.radius, {}});
+    }
+    tell(*f, p, out);
+    // The points lie on the circle as blurred; form is judged about the corrected one.
+    const double shift = vision::curvatureShift(f->probe.edges, c.radius);
+    for (Point& q : out.points["all"]) q = q + geometry::unit(q - c.centre) * shift;
     return out;
 }
 
 base::Result<Evidence> evidence(const P& p, const RunInput& in)
 {
-    auto f = find(p, in.grey(), in.region("ring"));
+    const auto f = find(p, in);
     if (!f) return base::passOn(f.error());
-    Evidence e;
-    e.title = "distance of the edge points from the circle";
-    e.xLabel = "angle, °", e.yLabel = "px";
-    Evidence::Curve used{"used", {}, {}, false, false}, stray{"stray", {}, {}, false, true};
-    for (std::size_t i = 0; i < f->probe.edges.size(); ++i) {
-        const Point d = f->probe.edges[i].point - f->fit.shape.centre;
-        auto& c = f->fit.used[i] ? used : stray;
-        c.x.push_back(geometry::degrees(geometry::angleOf(d))), c.y.push_back(geometry::length(d) - f->fit.shape.radius);
-    }
-    e.curves = {used, stray};
-    e.handles.push_back({"reach", "stray beyond", false, p.reach});
-    e.note =
-        std::to_string(f->fit.usedCount) + " of " + std::to_string(p.windows) + " windows used, residual " + base::toText(f->fit.rms, 3) + " px rms";
-    return e;
+    const geometry::Circle& c = f->fit.shape;
+    return residuals(
+        *f, p, "distance of the edge points from the circle", "angle, °", [&](Point q) { return geometry::degrees(geometry::angleOf(q - c.centre)); },
+        [&](Point q) { return geometry::distance(q, c.centre) - c.radius; });
 }
 
 // The round thing under a click: rays to the first clear edge, twice, the second time from the centre found.
@@ -132,35 +118,21 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind circle()
 {
-    return Declare<P>(
-               {"circle", "Circle", "Circle through the edge points of radial windows; stray points are dropped."}, Question::What, 1,
-               "least median of squares (Rousseeuw 1984), then geometric least squares; inward shift of blurred discs undone (docs/methods.md)")
-        .purpose("hole round diameter radius bore disc")
+    Declare<P> d({"circle", "Circle or arc", "Circle or arc through the edge points of radial windows; stray points are dropped."}, Question::What, 1,
+                 "least median of squares (Rousseeuw 1984), then geometric least squares; inward shift of blurred discs undone (docs/methods.md)");
+    d.purpose("hole round diameter radius bore disc arc rounding fillet")
         .gives(FeatureType::Circle)
-        .region({"ring", "Ring", "The edge is searched between the inner and the outer circle.", {Shape::Ring}})
-        .param(&P::polarity, {"polarity", "Polarity", "Which way the grey level must change along the search."}, polarityChoices(), true)
-        .param(&P::inward, {"inward", "Search inward", "Search from the outer circle to the inner one instead of outward."}, true)
-        .param(&P::which, {"which", "Which edge", "Which edge of each window counts."}, pickChoices(), true)
-        .param(&P::leastStrength,
-               {"least_strength", "Least strength", "Edges with a smaller grey difference are ignored; raise it when dirt is found."},
-               Unit::GreyLevel, kStrengthRange, true)
-        .param(&P::windows, {"windows", "Windows", "Number of radial windows; more of them quiet the noise."}, Unit::None, Whole{3, 2000})
-        .param(&P::windowWidth, {"window_width", "Window width", "Averaging width of each window along the arc."}, Unit::Pixel,
-               Real{1, 100, 1, 1, 15})
-        .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian that quiets the profile; raise it when noise makes false edges."},
-               Unit::Pixel, kSmoothingRange)
-        .param(&P::reach,
-               {"reach", "Stray beyond", "Points farther from the circle than this, and than three times the spread, are dropped as stray."},
-               Unit::Pixel, Real{0.05, 50, 0.05, 0.1, 3})
-        .param(&P::leastShare, {"least_share", "Least share", "Share of the windows that must agree on the circle; fewer is 'not measured'."},
-               Unit::Percent, Real{5, 100, 5}, true)
-        .output({"x", "Centre x", "Place of the centre in the picture.", Unit::Pixel, false, false, false})
-        .output({"y", "Centre y", "Place of the centre in the picture.", Unit::Pixel, false, false, false})
-        .output({"radius", "Radius", "Radius of the circle.", Unit::Pixel, false, true, false})
-        .output({"diameter", "Diameter", "Diameter of the circle.", Unit::Pixel, false, true, false})
-        .output({"share", "Share seen", "Windows whose edge lies on the circle.", Unit::Percent, false, true, false})
-        .output({"residual", "Residual", "Root mean square distance of the used points from the circle.", Unit::Pixel, false, true, false})
-        .reversedBy("inward")
+        .region(
+            {"ring", "Ring", "The edge is searched between the inner and the outer circle, all round or over an arc.", {Shape::Ring, Shape::Arc}});
+    return declareFit(d, "inward", "Search inward", "Search from the outer circle to the inner one instead of outward.")
+        .output({"x", "Centre x", "Place of the centre in the picture.", Unit::Pixel, false, false})
+        .output({"y", "Centre y", "Place of the centre in the picture.", Unit::Pixel, false, false})
+        .output({"along_x", "Along datum x", "Place of the centre along the datum's x direction.", Unit::Pixel})
+        .output({"along_y", "Along datum y", "Place of the centre along the datum's y direction.", Unit::Pixel})
+        .output({"radius", "Radius", "Radius of the circle.", Unit::Pixel})
+        .output({"diameter", "Diameter", "Diameter of the circle.", Unit::Pixel})
+        .output({"start", "Arc start", "Direction at which the found arc begins; 0 for a whole circle.", Unit::Degree})
+        .output({"sweep", "Arc sweep", "Angle from the first to the last edge point used, counter-clockwise; 360 for a whole circle.", Unit::Degree})
         .shows(evidence)
         .offers(offer)
         .runs(run);

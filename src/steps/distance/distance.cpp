@@ -3,6 +3,7 @@
 #include "steps/glue.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace steps
 {
@@ -14,19 +15,73 @@ using P = DistanceParams;
 
 namespace
 {
-Point placeOf(const Feature& f)
+// Round things by centre and radius, everything else by its points.
+struct Outline {
+    std::vector<Point> points;
+    double radius = 0;
+};
+Outline outlineOf(const Feature& f)
 {
-    if (const auto* p = std::get_if<Point>(&f)) return *p;
-    if (const auto* c = std::get_if<geometry::Circle>(&f)) return c->centre;
-    const auto& s = std::get<Segment>(f);
-    return (s.from + s.to) * 0.5;
+    Outline o;
+    if (const auto* circle = std::get_if<geometry::Circle>(&f)) o.points = {circle->centre}, o.radius = circle->radius;
+    else if (const auto* e = std::get_if<geometry::Ellipse>(&f)) {
+        const Point u = geometry::direction(e->angle), v = geometry::leftOf(u);
+        for (int i = 0; i < 1440; ++i) {
+            const double t = 2 * geometry::kPi * i / 1440;
+            o.points.push_back(e->centre + u * (e->major / 2 * std::cos(t)) + v * (e->minor / 2 * std::sin(t)));
+        }
+    } else if (const auto* c = std::get_if<Contour>(&f)) o.points = c->points;
+    else if (const auto* g = std::get_if<Group>(&f)) {
+        for (const auto& m : g->members) o.points.push_back(m.centre);
+    } else o.points = {placeOf(f)};
+    return o;
+}
+using Ends = std::pair<Point, Point>;
+base::Result<Ends> betweenOutlines(const Feature& a, const Feature& b, bool nearest)
+{
+    const Outline p = outlineOf(a), q = outlineOf(b);
+    if (p.points.empty() || q.points.empty()) return base::fail(base::ErrorCode::NoResult, "an outline without points");
+    if (double(p.points.size()) * double(q.points.size()) > 4e8)
+        return base::fail(base::ErrorCode::NoResult, "the outlines have too many points to compare");
+    double best = nearest ? 1e300 : -1;
+    Ends found;
+    for (const Point x : p.points)
+        for (const Point y : q.points) {
+            const double d = geometry::distance(x, y);
+            if (nearest ? d < best : d > best) best = d, found = {x, y};
+        }
+    const Point u = geometry::unit(found.second - found.first) * (nearest ? 1.0 : -1.0);
+    if (nearest && best <= p.radius + q.radius) return Ends{found.first + u * p.radius, found.first + u * p.radius};
+    return Ends{found.first + u * p.radius, found.second - u * q.radius};
+}
+base::Result<Ends> fromLine(const Segment& line, const Feature& f, bool nearest)
+{
+    const Outline o = outlineOf(f);
+    if (o.points.empty()) return base::fail(base::ErrorCode::NoResult, "an outline without points");
+    double best = nearest ? 1e300 : -1;
+    Point at = o.points.front();
+    for (const Point p : o.points)
+        if (const double d = std::abs(geometry::signedDistance(line, p)); nearest ? d < best : d > best) best = d, at = p;
+    const Point foot = geometry::foot(line, at), u = geometry::unit(at - foot) * (nearest ? -1.0 : 1.0);
+    if (nearest && best <= o.radius) return Ends{foot, foot};
+    return Ends{foot, at + u * o.radius};
 }
 } // namespace
 
-base::Result<std::pair<Point, Point>> ends(const Feature& a, const Feature& b)
+base::Result<std::pair<Point, Point>> ends(const Feature& a, const Feature& b, Reach reach)
 {
     const auto* la = std::get_if<Segment>(&a);
     const auto* lb = std::get_if<Segment>(&b);
+    if (reach != Reach::Centre && !(la && lb)) {
+        const bool nearest = reach == Reach::Nearest;
+        if (la) return fromLine(*la, b, nearest);
+        if (lb) {
+            auto e = fromLine(*lb, a, nearest);
+            if (e) std::swap(e->first, e->second);
+            return e;
+        }
+        return betweenOutlines(a, b, nearest);
+    }
     if (la && lb) {
         double turn = std::abs(geometry::wrapped(geometry::angleOf(la->along()) - geometry::angleOf(lb->along())));
         turn = std::min(turn, geometry::kPi - turn);
@@ -57,7 +112,7 @@ namespace
 {
 base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
-    const auto e = ends(in.inputs.at("first"), in.inputs.at("second"));
+    const auto e = ends(in.inputs.at("first"), in.inputs.at("second"), p.reach);
     if (!e) return base::passOn(e.error());
     Point from = e->first, to = e->second;
     if (p.along != Along::Direct) {
@@ -75,7 +130,7 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
     if (g.type != Gesture::Type::Stroke || g.fromFeature.empty() || g.toFeature.empty() || g.fromFeature == g.toFeature) return {};
     const auto a = in.features.find(g.fromFeature), b = in.features.find(g.toFeature);
-    if (a == in.features.end() || b == in.features.end() || !ends(a->second, b->second)) return {};
+    if (a == in.features.end() || b == in.features.end() || !ends(a->second, b->second, Reach::Centre)) return {};
     Offer o;
     o.step.params = P{};
     o.step.inputs = {{"first", g.fromFeature}, {"second", g.toFeature}};
@@ -84,7 +139,7 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     std::vector<Offer> out{o};
     if (in.hasDatum)
         for (const auto& [along, words] : {std::pair{Along::DatumX, "along datum x"}, std::pair{Along::DatumY, "along datum y"}}) {
-            o.step.params = P{along};
+            o.step.params = P{along, Reach::Centre};
             o.words = words;
             ++o.rank;
             out.push_back(o);
@@ -95,7 +150,8 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind distance()
 {
-    const std::vector<FeatureType> any{FeatureType::Point, FeatureType::Line, FeatureType::Circle};
+    const std::vector<FeatureType> any{FeatureType::Point,   FeatureType::Line,    FeatureType::Circle,
+                                       FeatureType::Ellipse, FeatureType::Contour, FeatureType::Group};
     return Declare<P>({"distance", "Distance", "Distance of two features: points, lines, circle centres."}, Question::HowBig, 1,
                       "plane geometry; ends stated in steps/distance/distance.h")
         .purpose("pitch spacing gap centre to centre hole width")
@@ -104,6 +160,8 @@ StepKind distance()
         .input({"second", "To", "Feature the distance ends at.", any})
         .param(&P::along, {"along", "Along", "Straight, or only the part along one axis of the datum."},
                {{"direct", "Straight"}, {"datum_x", "Datum x"}, {"datum_y", "Datum y"}}, true)
+        .param(&P::reach, {"reach", "Between", "Centres, or the nearest or farthest points of circles, ellipses and contours."},
+               {{"centre", "Centres"}, {"nearest", "Nearest points"}, {"farthest", "Farthest points"}}, true)
         .output({"distance", "Distance", "Between the two features.", Unit::Pixel, false, true, true})
         .offers(offer)
         .runs(run);

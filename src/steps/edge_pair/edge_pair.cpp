@@ -54,38 +54,56 @@ base::Result<std::pair<std::size_t, std::size_t>> choose(const P& p, const std::
     return std::pair{a, b};
 }
 
+struct Seen {
+    vision::Profile profile;
+    std::vector<vision::Edge> edges;
+};
+base::Result<Seen> see(const P& p, const RunInput& in)
+{
+    auto profile = vision::profile(in.grey(), vision::pathOf(in.region("window"), p.backwards));
+    if (!profile) return base::passOn(profile.error());
+    Seen s{std::move(*profile), {}};
+    for (vision::Edge& e : vision::edges(s.profile, options(p)))
+        if (!geometry::containsAny(in.leaveOut, e.point)) s.edges.push_back(e);
+    return s;
+}
+
 base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
-    const Region r = in.region("window");
-    auto profile = vision::profile(in.grey(), r.from, r.to, r.width);
-    if (!profile) return base::passOn(profile.error());
-    const auto all = vision::edges(*profile, options(p));
-    auto pair = choose(p, all, geometry::distance(r.from, r.to) / 2);
+    const auto seen = see(p, in);
+    if (!seen) return base::passOn(seen.error());
+    const vision::Path& path = seen->profile.path;
+    const auto& all = seen->edges;
+    auto pair = choose(p, all, path.length / 2);
     if (!pair) return base::passOn(pair.error());
     const vision::Edge& a = all[pair->first];
     const vision::Edge& b = all[pair->second];
     RunOutput out;
-    out.values["distance"] = {b.position - a.position};
     out.values["edges"] = {double(all.size())};
     out.features["middle"] = Point((a.point + b.point) * 0.5);
-    out.marks.push_back(edgeMark(a, profile->along, r.width, MarkRole::Used));
-    out.marks.push_back(edgeMark(b, profile->along, r.width, MarkRole::Used));
+    if (path.kind == vision::Path::Kind::Straight) {
+        out.values["distance"] = {b.position - a.position};
+    } else {
+        // On a bent way the distance is the straight one; round a centre the angle is what counts.
+        out.values["distance"] = {geometry::distance(a.point, b.point)};
+        if (path.kind == vision::Path::Kind::Round) out.values["angle"] = {geometry::degrees((b.position - a.position) / path.radius)};
+    }
+    out.marks.push_back(edgeMark(a, path.along(a.position), path.width, MarkRole::Used));
+    out.marks.push_back(edgeMark(b, path.along(b.position), path.width, MarkRole::Used));
     out.marks.push_back({MarkShape::Dimension, MarkRole::Found, {a.point, b.point}, 0, {}});
     return out;
 }
 
 base::Result<Evidence> evidence(const P& p, const RunInput& in)
 {
-    const Region r = in.region("window");
-    auto profile = vision::profile(in.grey(), r.from, r.to, r.width);
-    if (!profile) return base::passOn(profile.error());
+    const auto seen = see(p, in);
+    if (!seen) return base::passOn(seen.error());
     vision::EdgeOptions o = options(p);
-    const auto counted = vision::edges(*profile, o);
-    const auto pair = choose(p, counted, geometry::distance(r.from, r.to) / 2);
+    const auto pair = choose(p, seen->edges, seen->profile.path.length / 2);
     o.leastStrength = std::min(o.leastStrength, 2.0); // weaker ones are shown too, so that the limit can be dragged past them
-    const auto all = vision::edges(*profile, o);
-    Evidence e = profileEvidence(*profile, all, p.leastStrength, p.smoothing, [&](std::size_t i) {
-        return pair && (all[i].position == counted[pair->first].position || all[i].position == counted[pair->second].position);
+    const auto all = vision::edges(seen->profile, o);
+    Evidence e = profileEvidence(seen->profile, all, p.leastStrength, p.smoothing, [&](std::size_t i) {
+        return pair && (all[i].position == seen->edges[pair->first].position || all[i].position == seen->edges[pair->second].position);
     });
     e.note = pair ? "" : pair.error().message;
     return e;
@@ -101,13 +119,13 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     auto all = vision::edges(*profile, {vision::Polarity::Any, least, 1.0});
     if (all.size() < 2) return {};
     // Square to the mean of both edges: a slanting window would add to the width.
-    const double turnA = squareTurn(picture, all.front(), profile->along, width, {vision::Polarity::Any, least, 1.0});
-    const double turnB = squareTurn(picture, all.back(), profile->along, width, {vision::Polarity::Any, least, 1.0});
+    const double turnA = squareTurn(picture, all.front(), profile->along(), width, {vision::Polarity::Any, least, 1.0});
+    const double turnB = squareTurn(picture, all.back(), profile->along(), width, {vision::Polarity::Any, least, 1.0});
     const double turn = std::abs(turnA - turnB) < geometry::radians(4.0) ? (turnA + turnB) / 2 : 0;
     const Point middle = (all.front().point + all.back().point) * 0.5;
-    const Point along = geometry::direction(geometry::angleOf(profile->along) + turn);
-    const Region window = Region::window(middle + along * geometry::dot(g.from - middle, profile->along),
-                                         middle + along * geometry::dot(g.to - middle, profile->along), width);
+    const Point along = geometry::direction(geometry::angleOf(profile->along()) + turn);
+    const Region window = Region::window(middle + along * geometry::dot(g.from - middle, profile->along()),
+                                         middle + along * geometry::dot(g.to - middle, profile->along()), width);
     profile = vision::profile(picture, window.from, window.to, width);
     if (!profile) return {};
     all = vision::edges(*profile, {vision::Polarity::Any, least, 1.0});
@@ -144,7 +162,10 @@ StepKind edge_pair()
                       "Canny 1986; log-parabola on the derivative of a Gaussian (docs/methods.md)")
         .purpose("width thickness gap diameter distance size length")
         .gives(FeatureType::Point)
-        .region({"window", "Window", "Directed window across both edges.", {Shape::Window}})
+        .region({"window",
+                 "Window",
+                 "Directed window, bent line, ring or arc across both edges.",
+                 {Shape::Window, Shape::Polyline, Shape::Ring, Shape::Arc}})
         .param(&P::rule,
                {"rule", "Which pair", "Outermost: first and last edge; innermost: the two beside the middle; numbered: counted from either end."},
                {{"outermost", "Outermost"}, {"innermost", "Innermost"}, {"numbered", "By number"}}, true)
@@ -159,8 +180,12 @@ StepKind edge_pair()
                Unit::GreyLevel, kStrengthRange, true)
         .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian that quiets the profile; raise it when noise makes false edges."},
                Unit::Pixel, kSmoothingRange)
+        .param(&P::backwards, {"reversed", "Search backwards", "Edges are met from the end of the region to its start."})
         .output({"distance", "Distance", "From the first edge of the pair to the second.", Unit::Pixel, false, true, true})
         .output({"edges", "Edges met", "Number of edges above the least strength.", Unit::None, false, true, false})
+        .output({"angle", "Angle", "On a ring or arc: angle between the two edges about the centre.", Unit::Degree})
+        .leavesOut()
+        .reversedBy("reversed")
         .shows(evidence)
         .offers(offer)
         .runs(run);

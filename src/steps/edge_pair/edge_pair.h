@@ -12,6 +12,7 @@ struct EdgePairParams {
     vision::Polarity first = vision::Polarity::Any;
     int firstNumber = 1; // from the start
     int lastNumber = 1;  // from the end
+    bool backwards = false;
     double leastStrength = 12;
     double smoothing = 1.5;
 };

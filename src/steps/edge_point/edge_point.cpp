@@ -2,6 +2,9 @@
 
 #include "steps/glue.h"
 
+#include <algorithm>
+#include <cstdlib>
+
 namespace steps
 {
 using namespace recipe;
@@ -14,30 +17,51 @@ namespace
 {
 vision::EdgeOptions options(const P& p) { return {p.polarity, p.leastStrength, p.smoothing}; }
 
+// All edges that are not left out, in the order they are met.
+std::vector<vision::Edge> edgesOf(const vision::Profile& profile, const vision::EdgeOptions& o, const RunInput& in)
+{
+    auto all = vision::edges(profile, o);
+    all.erase(std::remove_if(all.begin(), all.end(), [&](const vision::Edge& e) { return geometry::containsAny(in.leaveOut, e.point); }), all.end());
+    return all;
+}
+
 base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
-    const Region r = in.region("window");
-    auto profile = vision::profile(in.grey(), r.from, r.to, r.width);
+    const vision::Path path = vision::pathOf(in.region("window"), p.backwards);
+    auto profile = vision::profile(in.grey(), path);
     if (!profile) return base::passOn(profile.error());
-    const auto all = vision::edges(*profile, options(p));
-    const auto edge = vision::pick(all, p.which);
-    if (!edge) return base::fail(base::ErrorCode::NoResult, noEdgeText(p.leastStrength));
+    const auto all = edgesOf(*profile, options(p), in);
+    const auto edge = vision::pick(all, p.which, p.number);
+    if (!edge && all.empty()) return base::fail(base::ErrorCode::NoResult, noEdgeText(p.leastStrength));
+    if (!edge)
+        return base::fail(base::ErrorCode::NoResult, "edge " + std::to_string(std::abs(p.number)) + " from the " + (p.number < 0 ? "end" : "start") +
+                                                         " is not there; " + std::to_string(all.size()) + " of " +
+                                                         std::to_string(std::abs(p.number)) + " found");
     RunOutput out;
     out.values["position"] = {edge->position};
     out.values["strength"] = {edge->strength};
     out.values["edges"] = {double(all.size())};
+    if (path.kind == vision::Path::Kind::Round)
+        out.values["direction"] = {geometry::degrees(geometry::wrapped(geometry::angleOf(edge->point - path.centre) - in.frame.angle))};
+    auto &positions = out.values["positions"], &strengths = out.values["strengths"], &gaps = out.values["gaps"];
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        positions.push_back(all[i].position), strengths.push_back(all[i].strength);
+        if (i) gaps.push_back(all[i].position - all[i - 1].position);
+        if (all[i].position != edge->position && i < 500)
+            out.marks.push_back(edgeMark(all[i], path.along(all[i].position), std::min(path.width, 12.0), MarkRole::Used));
+    }
     out.features["point"] = edge->point;
-    out.marks.push_back(edgeMark(*edge, profile->along, r.width, MarkRole::Found));
+    out.marks.push_back(edgeMark(*edge, path.along(edge->position), path.width, MarkRole::Found));
     return out;
 }
 
 base::Result<Evidence> evidence(const P& p, const RunInput& in)
 {
-    const Region r = in.region("window");
-    auto profile = vision::profile(in.grey(), r.from, r.to, r.width);
+    const vision::Path path = vision::pathOf(in.region("window"), p.backwards);
+    auto profile = vision::profile(in.grey(), path);
     if (!profile) return base::passOn(profile.error());
     vision::EdgeOptions o = options(p);
-    const auto chosen = vision::pick(vision::edges(*profile, o), p.which);
+    const auto chosen = vision::pick(edgesOf(*profile, o, in), p.which, p.number);
     o.leastStrength = std::min(o.leastStrength, 2.0);
     o.polarity = vision::Polarity::Any;
     const auto all = vision::edges(*profile, o);
@@ -73,9 +97,15 @@ StepKind edge_point()
                       "Canny 1986; log-parabola on the derivative of a Gaussian (docs/methods.md)")
         .purpose("edge border transition position level")
         .gives(FeatureType::Point)
-        .region({"window", "Window", "Directed window; edges are met from its start to its end.", {Shape::Window}})
+        .region({"window",
+                 "Window",
+                 "Directed window, bent line, ring or arc; edges are met from its start to its end.",
+                 {Shape::Window, Shape::Polyline, Shape::Ring, Shape::Arc}})
         .param(&P::polarity, {"polarity", "Polarity", "Which way the grey level must change along the search."}, polarityChoices(), true)
-        .param(&P::which, {"which", "Which edge", "Which of the edges met counts."}, pickChoices(), true)
+        .param(&P::which, {"which", "Which edge", "Which of the edges met counts."},
+               {{"first", "First"}, {"last", "Last"}, {"strongest", "Strongest"}, {"numbered", "By number"}}, true)
+        .param(&P::number, {"number", "Number", "With 'by number': counted from 1 at the start, from -1 at the end."}, Unit::None, Whole{-1000, 1000})
+        .param(&P::backwards, {"reversed", "Search backwards", "Edges are met from the end of the region to its start."})
         .param(&P::leastStrength,
                {"least_strength", "Least strength", "Edges with a smaller grey difference are ignored; raise it when dirt is found."},
                Unit::GreyLevel, kStrengthRange, true)
@@ -83,7 +113,13 @@ StepKind edge_point()
                Unit::Pixel, kSmoothingRange)
         .output({"position", "Position", "Place of the edge from the start of the window.", Unit::Pixel, false, true, false})
         .output({"strength", "Strength", "Grey difference across the edge.", Unit::GreyLevel, false, true, false})
-        .output({"edges", "Edges met", "Number of edges that fit the settings.", Unit::None, false, true, false})
+        .output({"edges", "Edges met", "Number of edges that fit the settings.", Unit::None})
+        .output({"direction", "Direction", "On a ring or arc: direction of the edge from the centre, against the datum's x direction.", Unit::Degree})
+        .output({"positions", "Position of each", "Places of all edges from the start, in order.", Unit::Pixel, true})
+        .output({"strengths", "Strength of each", "Grey differences of all edges, in order.", Unit::GreyLevel, true})
+        .output({"gaps", "Gaps", "From each edge to the next.", Unit::Pixel, true})
+        .leavesOut()
+        .reversedBy("reversed")
         .shows(evidence)
         .offers(offer)
         .runs(run);

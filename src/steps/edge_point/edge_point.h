@@ -9,6 +9,8 @@ namespace steps
 struct EdgePointParams {
     vision::Polarity polarity = vision::Polarity::Any;
     vision::Pick which = vision::Pick::First;
+    int number = 1; // from the start; negative: from the end
+    bool backwards = false;
     double leastStrength = 12;
     double smoothing = 1.5;
 };

@@ -25,7 +25,7 @@ base::Result<vision::PatternModel> teach(const P& p, const TeachInput& in)
     if (region == in.regions.end()) return base::fail(base::ErrorCode::InvalidArgument, "the region 'part' is missing");
     const auto origin = in.points.find("origin");
     const Point at = origin == in.points.end() ? region->second.middle() : origin->second;
-    return vision::teachPattern(in.reference.grey.grey(), region->second, {at, geometry::radians(p.direction)}, p.leastContrast);
+    return vision::teachPattern(in.reference.grey.grey(), region->second, {at, geometry::radians(p.direction)}, p.leastContrast, in.leaveOut);
 }
 
 std::string note(const P& p, const vision::PatternModel& m)
@@ -37,6 +37,30 @@ std::string note(const P& p, const vision::PatternModel& m)
     return {};
 }
 
+// The same parts get the same numbers in every picture of the same scene, whatever their scores are.
+void inOrder(FindOrder order, double radius, std::vector<vision::PatternFind>& finds)
+{
+    const auto place = [&](const vision::PatternFind& f) { return f.pose.origin; };
+    const auto by = [&](auto key) { std::stable_sort(finds.begin(), finds.end(), [&](const auto& a, const auto& b) { return key(a) < key(b); }); };
+    switch (order) {
+    case FindOrder::Score: return;
+    case FindOrder::AlongX: return by([&](const auto& f) { return place(f).x; });
+    case FindOrder::AlongY: return by([&](const auto& f) { return place(f).y; });
+    case FindOrder::Angle: return by([&](const auto& f) { return f.pose.angle; });
+    case FindOrder::Rows: {
+        by([&](const auto& f) { return place(f).y; });
+        // Row by row: a gap in height of more than a third of the part begins a new row.
+        for (std::size_t i = 0; i < finds.size();) {
+            std::size_t end = i + 1;
+            while (end < finds.size() && place(finds[end]).y - place(finds[end - 1]).y <= radius / 3) ++end;
+            std::stable_sort(finds.begin() + std::ptrdiff_t(i), finds.begin() + std::ptrdiff_t(end),
+                             [&](const auto& a, const auto& b) { return place(a).x < place(b).x; });
+            i = end;
+        }
+    }
+    }
+}
+
 base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
     if (!in.taught) return base::fail(base::ErrorCode::NoResult, "not taught: the recipe has no reference");
@@ -46,17 +70,31 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     // Inside another datum the part turns with it.
     o.angleFrom = geometry::radians(-p.angleRange) + in.motion.turn(), o.angleTo = geometry::radians(p.angleRange) + in.motion.turn();
     o.leastContrast = p.leastContrast;
-    o.most = p.most;
-    const auto finds = vision::findPattern(in.grey(), model, in.region("search"), o);
+    o.most = std::max(p.most, p.expected);
+    o.leastDistance = p.leastDistance, o.reversal = p.reversal;
+    o.scaleFrom = 1 - p.scaleRange / 100, o.scaleTo = 1 + p.scaleRange / 100;
+    auto finds = vision::findPattern(in.grey(), model, in.region("search"), o);
     if (finds.empty()) return base::fail(base::ErrorCode::NoResult, "not found: nothing reaches the least score " + base::toText(p.leastScore, 2));
+    inOrder(p.order, model.radius, finds);
     RunOutput out;
     const vision::PatternFind& best = finds.front();
     out.values["x"] = {best.pose.origin.x}, out.values["y"] = {best.pose.origin.y};
     out.values["angle"] = {geometry::degrees(best.pose.angle)};
     out.values["score"] = {best.score};
+    out.values["scale"] = {best.scale};
     out.values["finds"] = {double(finds.size())};
-    for (const auto& f : finds) out.finds.push_back({f.pose, f.score});
-    out.marks.push_back(pointsMark(vision::outlinePoints(model, best.pose), MarkRole::Datum));
+    auto& scores = out.values["scores"];
+    int number = 0;
+    for (const auto& f : finds) {
+        out.finds.push_back({f.pose, f.score, f.scale});
+        scores.push_back(f.score);
+        Mark m = pointsMark(vision::outlinePoints(model, f.pose, f.scale), MarkRole::Datum);
+        m.element = ++number;
+        out.marks.push_back(std::move(m));
+    }
+    out.features["origin"] = best.pose.origin;
+    if (p.expected > 0 && int(finds.size()) < p.expected)
+        out.note = std::to_string(finds.size()) + " of " + std::to_string(p.expected) + " parts found";
     return out;
 }
 
@@ -93,11 +131,19 @@ StepKind pattern()
                       "edge directions after Steger 2002; refinement by least squares along the normals (docs/methods.md)")
         .purpose("locate find position part datum align where template")
         .isDatum()
-        .region({"part", "Part", "What is taught: drawn round the part on the reference.", {Shape::Rectangle, Shape::Circle}, true, false, true})
+        .gives(FeatureType::Point)
+        .leavesOut()
+        .region({"part",
+                 "Part",
+                 "What is taught: drawn round the part on the reference.",
+                 {Shape::Rectangle, Shape::Circle, Shape::Polygon},
+                 true,
+                 false,
+                 true})
         .region({"search",
                  "Search area",
                  "Where the middle of the part may lie; without it the whole picture.",
-                 {Shape::Rectangle, Shape::Circle},
+                 {Shape::Rectangle, Shape::Circle, Shape::Ring, Shape::Polygon},
                  false})
         .point({"origin", "Origin", "Origin of the datum on the reference; without it the middle of the part."})
         .param(&P::leastScore,
@@ -111,11 +157,24 @@ StepKind pattern()
         .param(&P::most, {"finds", "Finds wanted", "Largest number of parts in one picture; each one is an item."}, Unit::None, Whole{1, 200}, true)
         .param(&P::direction, {"direction", "Direction", "Angle of the datum's x direction on the reference, counter-clockwise as seen."},
                Unit::Degree, Real{-360, 360, 1})
+        .param(&P::expected,
+               {"expected", "Parts expected", "Number of parts that must lie in the picture; each one that is lost is an item not measured. 0: any."},
+               Unit::None, Whole{0, 200}, true)
+        .param(&P::order, {"order", "Order of the finds", "How the parts in one picture are numbered."},
+               {{"score", "Best first"}, {"rows", "Row by row"}, {"x", "Along x"}, {"y", "Along y"}, {"angle", "By angle"}})
+        .param(&P::leastDistance, {"least_distance", "Least distance", "Two finds nearer than this are one; 0: a third of the part's radius."},
+               Unit::Pixel, Real{0, 10000, 1})
+        .param(&P::scaleRange,
+               {"scale_range", "Scale range ±", "How much larger or smaller the part may be than on the reference; a smaller range is faster."},
+               Unit::Percent, Real{0, 30, 1, 0, 10})
+        .param(&P::reversal, {"reversal", "Bright and dark exchanged", "A part that is bright where the reference is dark is found too."})
         .output({"x", "x", "Place of the origin in the picture.", Unit::Pixel, false, false, false})
         .output({"y", "y", "Place of the origin in the picture.", Unit::Pixel, false, false, false})
         .output({"angle", "Angle", "Turn of the part's x direction, counter-clockwise as seen.", Unit::Degree, false, true, false})
         .output({"score", "Score", "Share of the part's edges seen again, 0 to 1.", Unit::None, false, true, true})
         .output({"finds", "Finds", "Number of parts found.", Unit::None, false, true, false})
+        .output({"scale", "Scale", "Size of the part against the reference, 1 when equal.", Unit::None})
+        .output({"scores", "Scores", "Score of every part found, in order.", Unit::None, true})
         .teaches(teach, note)
         .offers(offer)
         .runs(run);

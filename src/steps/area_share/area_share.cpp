@@ -1,0 +1,117 @@
+#include "steps/area_share/area_share.h"
+
+#include <cmath>
+
+namespace steps
+{
+using namespace recipe;
+using base::Unit;
+using geometry::Point;
+using geometry::Shape;
+using P = AreaShareParams;
+
+namespace
+{
+std::vector<geometry::Span> spansOf(const RunInput& in)
+{
+    return geometry::without(geometry::spans(in.region("region"), in.grey().width, in.grey().height), in.leaveOut, in.grey().width, in.grey().height);
+}
+
+base::Result<RunOutput> run(const P& p, const RunInput& in)
+{
+    const auto where = spansOf(in);
+    const double total = double(geometry::pixelCount(where));
+    if (total <= 0) return base::fail(base::ErrorCode::NoResult, "the region lies outside the picture");
+    const auto taken = select(p, in, where);
+    if (!taken) return base::passOn(taken.error());
+    RunOutput out;
+    double count = 0;
+    if (!taken->nothing)
+        taken->view.visit([&](auto v) {
+            for (const geometry::Span& s : where) {
+                const auto* row = v.row(s.y);
+                for (int x = s.from; x < s.to; ++x) {
+                    const double level = double(row[x]) * v.levelsPerStep;
+                    count += level >= taken->low && level <= taken->high;
+                }
+            }
+        });
+    out.values["share"] = {100 * count / total};
+    out.values["area"] = {count};
+    const vision::Histogram h = vision::histogram(in.grey(), where);
+    const double mean = h.mean();
+    double square = 0;
+    for (std::size_t i = 0; i < 256; ++i) square += double(h.count[i]) * (double(i) - mean) * (double(i) - mean);
+    out.values["grey_mean"] = {mean}, out.values["grey_spread"] = {std::sqrt(square / total)};
+    for (auto& outline : in.region("region").outlines()) out.marks.push_back({MarkShape::Polygon, MarkRole::Found, std::move(outline), 0, {}});
+    return out;
+}
+
+base::Result<Evidence> evidence(const P& p, const RunInput& in) { return selectionEvidence(p, in, spansOf(in)); }
+base::Result<SelectionTaught> teach(const P& p, const TeachInput& in) { return teachSelection(p, in, "region"); }
+bool isTaught(const P& p) { return selectionIsTaught(p); }
+
+std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
+{
+    if (g.type != Gesture::Type::Area) return {};
+    const Point d = g.to - g.from;
+    if (std::abs(d.x) < 4 || std::abs(d.y) < 4) return {};
+    geometry::Region region = geometry::Region::rectangle((g.from + g.to) * 0.5, std::abs(d.x), std::abs(d.y), 0);
+    if (in.hasDatum) {
+        const Point u = geometry::direction(in.datumAngle), v = geometry::leftOf(u);
+        region = geometry::Region::rectangle(region.centre, std::max(2.0, std::abs(geometry::dot(u, d))),
+                                             std::max(2.0, std::abs(geometry::dot(v, d))), in.datumAngle);
+    }
+    P p;
+    const RunInput here{in.capture, {{"region", region}}, {}, {}, {}, {}, nullptr};
+    const auto where = spansOf(here);
+    const auto t = vision::automaticThreshold(vision::histogram(in.capture.grey.grey(), where));
+    if (!t) return {};
+    // Fixed limits on the side that fills most: a share must not follow each picture's own threshold.
+    p.mode = TakeBy::Fixed;
+    p.low = std::ceil(*t), p.high = 255;
+    if (const auto r = run(p, here); r && r->values.at("share").front() < 50) p.low = 0, p.high = std::ceil(*t) - 1, p.objects = Objects::Dark;
+    Offer o;
+    o.step.params = p;
+    o.step.name = "Share";
+    o.step.regions["region"] = region;
+    o.words = "area share";
+    o.rank = 4;
+    o.chosen = {"low", "high"};
+    return {o};
+}
+} // namespace
+
+StepKind area_share()
+{
+    Declare<P> d({"area_share", "Area share", "Share and number of the pixels in a region that are taken by a grey range or a colour."},
+                 Question::HowMany, 1, "counting; thresholds as in vision/threshold.h");
+    d.purpose("presence absence covered area pixels fill level grey colour")
+        .region({"region",
+                 "Region",
+                 "Pixels are counted inside it.",
+                 {Shape::Rectangle, Shape::Circle, Shape::Ring, Shape::Arc, Shape::Polygon, Shape::Window},
+                 false})
+        .region({"learn",
+                 "Learn colour from",
+                 "With colour: an area on the reference whose colours are taken.",
+                 {Shape::Rectangle, Shape::Circle, Shape::Polygon},
+                 false,
+                 true,
+                 true})
+        .leavesOut()
+        .samples();
+    return declareSelection(d)
+        .output({"share", "Share", "Taken pixels in percent of the region.", Unit::Percent, false, true, true})
+        .output({"area", "Area", "Number of pixels taken.", Unit::SquarePixel})
+        .output({"grey_mean", "Mean grey", "Mean grey level of the region.", Unit::GreyLevel})
+        .output({"grey_spread", "Spread of grey", "Standard deviation of the region's grey levels.", Unit::GreyLevel})
+        .teaches(teach)
+        .needsTeachingIf(isTaught)
+        .madeByArea()
+        .shows(evidence)
+        .offers(offer)
+        .runs(run);
+}
+
+} // namespace steps

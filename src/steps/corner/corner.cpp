@@ -1,0 +1,69 @@
+#include "steps/corner/corner.h"
+
+#include "steps/glue.h"
+
+namespace steps
+{
+using namespace recipe;
+using base::Unit;
+using geometry::Point;
+using geometry::Segment;
+using P = CornerParams;
+
+namespace
+{
+base::Result<RunOutput> run(const P&, const RunInput& in)
+{
+    const auto &a = std::get<Segment>(in.inputs.at("first")), &b = std::get<Segment>(in.inputs.at("second"));
+    const double between = geometry::degrees(geometry::angleBetween(a, b));
+    Point origin;
+    if (between < 5 || !geometry::crossing(a, b, origin))
+        return base::fail(base::ErrorCode::NoResult, "the two edges are " + base::toText(between, 1) + "° apart; a corner needs at least 5°");
+    // x runs from the corner along the first edge, to where most of it lies.
+    const Point middle = (a.from + a.to) * 0.5;
+    const geometry::Pose pose{origin, geometry::angleOf(geometry::dot(a.along(), middle - origin) >= 0 ? a.along() : a.along() * -1.0)};
+    RunOutput out;
+    out.values["x"] = {origin.x}, out.values["y"] = {origin.y};
+    out.values["angle"] = {geometry::degrees(geometry::wrapped(pose.angle))};
+    out.values["between"] = {between};
+    out.finds.push_back({pose, 1});
+    out.features["origin"] = origin;
+    out.marks.push_back({MarkShape::Frame, MarkRole::Datum, {origin, origin + geometry::direction(pose.angle) * 40}, 0, {}});
+    return out;
+}
+
+std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
+{
+    if (g.type != Gesture::Type::Stroke || g.fromFeature.empty() || g.toFeature.empty() || g.fromFeature == g.toFeature) return {};
+    const auto a = in.features.find(g.fromFeature), b = in.features.find(g.toFeature);
+    if (a == in.features.end() || b == in.features.end() || typeOf(a->second) != FeatureType::Line || typeOf(b->second) != FeatureType::Line)
+        return {};
+    if (geometry::angleBetween(std::get<Segment>(a->second), std::get<Segment>(b->second)) < geometry::radians(20)) return {};
+    Offer o;
+    o.step.params = P{};
+    o.step.name = "Corner";
+    o.step.inputs = {{"first", g.fromFeature}, {"second", g.toFeature}};
+    o.words = "corner datum";
+    o.rank = in.hasDatum ? 5 : -2;
+    return {o};
+}
+} // namespace
+
+StepKind corner()
+{
+    return Declare<P>({"corner", "Corner datum", "Crossing of two edges: the origin; along the first edge: the x direction."}, Question::Where, 1,
+                      "plane geometry; ISO 5459 datum system")
+        .purpose("locate datum corner edges origin direction align where")
+        .isDatum()
+        .gives(FeatureType::Point)
+        .input({"first", "x direction", "Edge the x direction runs along.", {FeatureType::Line}})
+        .input({"second", "Second edge", "Edge that crosses it at the origin.", {FeatureType::Line}})
+        .output({"x", "x", "Place of the origin in the picture.", Unit::Pixel, false, false})
+        .output({"y", "y", "Place of the origin in the picture.", Unit::Pixel, false, false})
+        .output({"angle", "Angle", "Turn of the x direction, counter-clockwise as seen.", Unit::Degree})
+        .output({"between", "Angle between", "Angle between the two edges.", Unit::Degree})
+        .offers(offer)
+        .runs(run);
+}
+
+} // namespace steps

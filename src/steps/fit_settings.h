@@ -1,0 +1,112 @@
+// fit_settings.h - what line, circle and ellipse share: many small windows, an edge in each, a robust fit, strays said.
+#pragma once
+#include "geometry/fit.h"
+#include "steps/glue.h"
+
+namespace steps
+{
+
+struct FitSettings {
+    vision::Polarity polarity = vision::Polarity::Any;
+    vision::Pick which = vision::Pick::Strongest;
+    bool backwards = false;
+    int windows = 48;
+    double windowWidth = 3;
+    double leastStrength = 12;
+    double smoothing = 1.5;
+    double reach = 0.5;
+    double leastShare = 50;
+    vision::EdgeOptions edges() const { return {polarity, leastStrength, smoothing}; }
+};
+
+template <class Shape> struct FoundShape {
+    vision::Probe probe;
+    geometry::Fit<Shape> fit;
+    double share(int windows) const { return 100.0 * fit.usedCount / windows; }
+    std::vector<geometry::Point> points() const
+    {
+        std::vector<geometry::Point> out;
+        for (const auto& e : probe.edges) out.push_back(e.point);
+        return out;
+    }
+};
+// Drops edges in areas that are left out and fits the rest; fails with the reason why there is nothing to fit.
+template <class Shape, class Fit>
+base::Result<FoundShape<Shape>> fitProbe(const FitSettings& s, const recipe::RunInput& in, vision::Probe probe, Fit fit, const char* what)
+{
+    FoundShape<Shape> f;
+    f.probe.windows = probe.windows, f.probe.outside = probe.outside;
+    for (std::size_t i = 0; i < probe.edges.size(); ++i)
+        if (!geometry::containsAny(in.leaveOut, probe.edges[i].point))
+            f.probe.edges.push_back(probe.edges[i]), f.probe.window.push_back(probe.window[i]);
+    if (f.probe.edges.empty())
+        return base::fail(base::ErrorCode::NoResult, f.probe.outside == s.windows
+                                                         ? "the region lies outside the picture"
+                                                         : noEdgeText(s.leastStrength) + " in any of " + std::to_string(s.windows) + " windows");
+    auto made = fit(f.points(), s.reach);
+    if (!made) return base::passOn(made.error());
+    f.fit = std::move(*made);
+    if (f.share(s.windows) < s.leastShare)
+        return base::fail(base::ErrorCode::NoResult, std::string("the ") + what + " is seen in " + base::toText(f.share(s.windows), 0) +
+                                                         " % of the windows; " + base::toText(s.leastShare, 0) + " % are asked");
+    return f;
+}
+template <class Shape> void tell(const FoundShape<Shape>& f, const FitSettings& s, recipe::RunOutput& out)
+{
+    out.values["share"] = {f.share(s.windows)};
+    out.values["residual"] = {f.fit.rms};
+    std::vector<geometry::Point> used, stray;
+    for (std::size_t i = 0; i < f.probe.edges.size(); ++i) (f.fit.used[i] ? used : stray).push_back(f.probe.edges[i].point);
+    out.marks.push_back(pointsMark(used, recipe::MarkRole::Used));
+    if (!stray.empty()) out.marks.push_back(pointsMark(stray, recipe::MarkRole::Stray));
+    out.points["all"] = f.points();
+}
+// Residuals of used and stray points over `station`.
+template <class Shape, class Station, class Offset>
+recipe::Evidence residuals(const FoundShape<Shape>& f, const FitSettings& s, const char* title, const char* xLabel, Station station, Offset offset)
+{
+    recipe::Evidence e;
+    e.title = title;
+    e.xLabel = xLabel, e.yLabel = "px";
+    recipe::Evidence::Curve used{"used", {}, {}, false, false}, stray{"stray", {}, {}, false, true};
+    for (std::size_t i = 0; i < f.probe.edges.size(); ++i) {
+        auto& c = f.fit.used[i] ? used : stray;
+        c.x.push_back(station(f.probe.edges[i].point)), c.y.push_back(offset(f.probe.edges[i].point));
+    }
+    e.curves = {used, stray};
+    e.handles.push_back({"reach", "stray beyond", false, s.reach});
+    e.note =
+        std::to_string(f.fit.usedCount) + " of " + std::to_string(s.windows) + " windows used, residual " + base::toText(f.fit.rms, 3) + " px rms";
+    return e;
+}
+
+template <class P>
+recipe::Declare<P>& declareFit(recipe::Declare<P>& d, const char* backwardsKey, const char* backwardsLabel, const char* backwardsHelp)
+{
+    using base::Unit;
+    using namespace recipe;
+    return d.template inherits<FitSettings>()
+        .leavesOut()
+        .param(static_cast<vision::Polarity P::*>(&FitSettings::polarity),
+               {"polarity", "Polarity", "Which way the grey level must change along the search."}, polarityChoices(), true)
+        .param(&P::backwards, {backwardsKey, backwardsLabel, backwardsHelp}, true)
+        .param(static_cast<vision::Pick P::*>(&FitSettings::which), {"which", "Which edge", "Which edge of each small window counts."}, pickChoices(),
+               true)
+        .param(&P::leastStrength,
+               {"least_strength", "Least strength", "Edges with a smaller grey difference are ignored; raise it when dirt is found."},
+               Unit::GreyLevel, kStrengthRange, true)
+        .param(&P::windows, {"windows", "Windows", "Number of small windows; more of them quiet the noise."}, Unit::None, Whole{2, 2000})
+        .param(&P::windowWidth, {"window_width", "Window width", "Averaging width of each small window along the edge."}, Unit::Pixel,
+               Real{1, 200, 1, 1, 21})
+        .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian that quiets the profile; raise it when noise makes false edges."},
+               Unit::Pixel, kSmoothingRange)
+        .param(&P::reach, {"reach", "Stray beyond", "Points farther from the fit than this, and than three times the spread, are dropped as stray."},
+               Unit::Pixel, Real{0.05, 50, 0.05, 0.1, 3})
+        .param(&P::leastShare, {"least_share", "Least share", "Share of the windows that must agree on the fit; fewer is 'not measured'."},
+               Unit::Percent, Real{5, 100, 5}, true)
+        .output({"share", "Share seen", "Windows whose edge lies on the fit.", Unit::Percent, false, true, false})
+        .output({"residual", "Residual", "Root mean square distance of the used points from the fit.", Unit::Pixel, false, true, false})
+        .reversedBy(backwardsKey);
+}
+
+} // namespace steps

@@ -1,0 +1,42 @@
+#include "steps/foot/foot.h"
+
+#include "steps/glue.h"
+
+namespace steps
+{
+using namespace recipe;
+using base::Unit;
+using geometry::Point;
+using geometry::Segment;
+using P = FootParams;
+
+namespace
+{
+base::Result<RunOutput> run(const P&, const RunInput& in)
+{
+    const Point from = placeOf(in.inputs.at("second"));
+    const Point p = geometry::foot(std::get<Segment>(in.inputs.at("first")), from);
+    RunOutput out = pointResult(in, p);
+    out.marks.push_back(lineMark(from, p, MarkRole::Used));
+    return out;
+}
+} // namespace
+
+StepKind foot()
+{
+    return Declare<P>({"foot", "Foot of the perpendicular", "Point of a line nearest to another feature."}, Question::What, 1, "plane geometry")
+        .purpose("perpendicular nearest point on line")
+        .gives(FeatureType::Point)
+        .input({"first", "Line", "Line the foot stands on.", {FeatureType::Line}})
+        .input({"second",
+                "Point",
+                "Point or centre it is dropped from.",
+                {FeatureType::Point, FeatureType::Circle, FeatureType::Ellipse, FeatureType::Contour}})
+        .output({"x", "x", "Place in the picture.", Unit::Pixel, false, false})
+        .output({"y", "y", "Place in the picture.", Unit::Pixel, false, false})
+        .output({"along_x", "Along datum x", "Place along the datum's x direction.", Unit::Pixel})
+        .output({"along_y", "Along datum y", "Place along the datum's y direction.", Unit::Pixel})
+        .runs(run);
+}
+
+} // namespace steps

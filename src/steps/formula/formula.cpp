@@ -1,0 +1,41 @@
+#include "steps/formula/formula.h"
+#include "steps/formula/expression.h"
+
+namespace steps
+{
+using namespace recipe;
+using base::Unit;
+using geometry::Point;
+using P = FormulaParams;
+
+namespace
+{
+base::Result<RunOutput> run(const P& p, const RunInput& in)
+{
+    if (p.expression.find_first_not_of(" \t") == std::string::npos) return base::fail(base::ErrorCode::NotFound, "the formula is empty");
+    const auto v = evaluateFormula(p.expression, in.named);
+    if (!v) return base::passOn(v.error());
+    RunOutput out;
+    out.values["value"] = {*v};
+    return out;
+}
+} // namespace
+
+StepKind formula()
+{
+    return Declare<P>({"formula", "Formula", "Value worked out from named results of other steps."}, Question::SumUp, 1,
+                      "arithmetic by the muParser library; lists as stated in the guide")
+        .purpose("calculate formula sum mean ratio difference combine rule and or")
+        .param(&P::expression,
+               {"expression", "Formula",
+                "Results in square brackets, [step] or [step.value]; + - * / ^, < <= > >= == !=, and, or, not, min max abs sqrt round, and of a list "
+                "sum, mean, count, "
+                "minof, maxof, spread, countabove, countbelow, element."},
+               Text{true, 2000}, true)
+        .param(&P::unit, {"unit", "Unit", "The unit the value is stated in; the formula does not convert."},
+               {{"", "None"}, {"mm", "mm"}, {"px", "px"}, {"mm2", "mm²"}, {"px2", "px²"}, {"deg", "°"}, {"%", "%"}}, true)
+        .output({"value", "Value", "What the formula gives; a comparison gives 1 for true and 0 for false.", Unit::None, false, false, true, "unit"})
+        .runs(run);
+}
+
+} // namespace steps

@@ -1,0 +1,41 @@
+#include "steps/midpoint/midpoint.h"
+
+#include "steps/glue.h"
+
+namespace steps
+{
+using namespace recipe;
+using base::Unit;
+using geometry::Point;
+using geometry::Segment;
+using P = MidpointParams;
+
+namespace
+{
+base::Result<RunOutput> run(const P&, const RunInput& in)
+{
+    return pointResult(in, (placeOf(in.inputs.at("first")) + placeOf(in.inputs.at("second"))) * 0.5);
+}
+} // namespace
+
+StepKind midpoint()
+{
+    return Declare<P>({"midpoint", "Midpoint", "Point midway between two features."}, Question::What, 1, "plane geometry")
+        .purpose("middle centre between symmetry")
+        .gives(FeatureType::Point)
+        .input({"first",
+                "First",
+                "Point, centre or line.",
+                {FeatureType::Point, FeatureType::Circle, FeatureType::Ellipse, FeatureType::Line, FeatureType::Contour, FeatureType::Group}})
+        .input({"second",
+                "Second",
+                "Point, centre or line.",
+                {FeatureType::Point, FeatureType::Circle, FeatureType::Ellipse, FeatureType::Line, FeatureType::Contour, FeatureType::Group}})
+        .output({"x", "x", "Place in the picture.", Unit::Pixel, false, false})
+        .output({"y", "y", "Place in the picture.", Unit::Pixel, false, false})
+        .output({"along_x", "Along datum x", "Place along the datum's x direction.", Unit::Pixel})
+        .output({"along_y", "Along datum y", "Place along the datum's y direction.", Unit::Pixel})
+        .runs(run);
+}
+
+} // namespace steps

@@ -1,0 +1,55 @@
+#include "steps/position/position.h"
+
+#include "steps/glue.h"
+
+#include <algorithm>
+
+namespace steps
+{
+using namespace recipe;
+using base::Unit;
+using geometry::Point;
+using P = PositionParams;
+
+namespace
+{
+base::Result<RunOutput> run(const P& p, const RunInput& in)
+{
+    const double perPixel = in.mmPerPixel > 0 ? in.mmPerPixel : 1;
+    const Point actual = placeOf(in.inputs.at("of"));
+    Point truly = in.frame.toPicture({p.x / perPixel, p.y / perPixel});
+    if (const auto at = in.points.find("place"); at != in.points.end()) truly = at->second;
+    const double off = geometry::distance(actual, truly);
+    const Point local = in.frame.toLocal(actual) - in.frame.toLocal(truly);
+    RunOutput out;
+    out.values["position"] = {2 * off};
+    out.values["dx"] = {local.x}, out.values["dy"] = {local.y};
+    out.marks.push_back({MarkShape::Circle, MarkRole::Found, {truly}, std::max(off, 0.5), {}});
+    out.marks.push_back(lineMark(truly, actual));
+    return out;
+}
+} // namespace
+
+StepKind position()
+{
+    return Declare<P>({"position", "Position", "Position of a feature: diameter of the zone about its true place that reaches to where it is."},
+                      Question::HowTrue, 1, "ISO 1101: twice the distance from the true position")
+        .purpose("position true place hole tolerance location")
+        .input({"of",
+                "Feature",
+                "Feature whose place is judged.",
+                {FeatureType::Point, FeatureType::Circle, FeatureType::Ellipse, FeatureType::Contour}})
+        .point({"place", "True place", "True place shown on the reference; it counts before the two numbers."})
+        .param(&P::x, {"x", "True x", "True place along the datum's x direction, in mm when the recipe is calibrated, else in px."}, Unit::None,
+               Real{-1e6, 1e6, 0.01}, true)
+        .param(&P::y,
+               {"y", "True y",
+                "True place along the datum's y direction (down when the datum is level), in mm when the recipe is calibrated, else in px."},
+               Unit::None, Real{-1e6, 1e6, 0.01}, true)
+        .output({"position", "Position", "Diameter of the zone: twice the distance from the true place.", Unit::Pixel, false, true, true})
+        .output({"dx", "Off in x", "Deviation along the datum's x direction.", Unit::Pixel})
+        .output({"dy", "Off in y", "Deviation along the datum's y direction.", Unit::Pixel})
+        .runs(run);
+}
+
+} // namespace steps

@@ -1,0 +1,14 @@
+// position.h - step kind: position tolerance of ISO 1101: the diameter of the zone about the true place.
+#pragma once
+#include "recipe/step_kind.h"
+
+namespace steps
+{
+
+struct PositionParams {
+    double x = 0;
+    double y = 0;
+};
+recipe::StepKind position();
+
+} // namespace steps

@@ -1,0 +1,79 @@
+// selection.h - which pixels belong to an object, as settings several step kinds share: grey limits, a local limit, or a colour.
+#pragma once
+#include "recipe/step_kind.h"
+#include "vision/colour.h"
+#include "vision/threshold.h"
+
+namespace steps
+{
+
+enum class TakeBy { Automatic, TwoPeaks, Fixed, Local, Colour };
+enum class Objects { Bright, Dark };
+struct SelectionSettings {
+    TakeBy mode = TakeBy::Automatic;
+    Objects objects = Objects::Bright;
+    bool once = false; // the automatic threshold is worked out on the reference and kept
+    double low = 128;
+    double high = 255;
+    int localWindow = 51;
+    double localOffset = 10;
+    double tolerance = 12;
+    double lightness = 0.5;
+    bool shading = false;
+    int opening = 1;
+    int closing = 1;
+};
+struct SelectionTaught {
+    std::optional<double> threshold;
+    std::optional<vision::ColourModel> colour;
+};
+
+// Pixels of `view` with low ≤ level ≤ high are taken.
+struct Selection {
+    image::GreyView view;
+    std::shared_ptr<const image::Image> owned; // when the view is not the picture itself
+    double low = 0, high = 255;
+    std::optional<double> threshold; // grey level at which objects begin
+    bool nothing = false;            // one grey level everywhere: there is no object, and that is an answer
+    bool isMask() const { return owned && low == 255; }
+};
+base::Result<Selection> select(const SelectionSettings& s, const recipe::RunInput& in, const std::vector<geometry::Span>& where);
+bool selectionIsTaught(const SelectionSettings& s);
+base::Result<SelectionTaught> teachSelection(const SelectionSettings& s, const recipe::TeachInput& in, const std::string& region);
+// Histogram with its limits as handles, and what is taken.
+base::Result<recipe::Evidence> selectionEvidence(const SelectionSettings& s, const recipe::RunInput& in, const std::vector<geometry::Span>& where);
+
+template <class P> recipe::Declare<P>& declareSelection(recipe::Declare<P>& d)
+{
+    using base::Unit;
+    using namespace recipe;
+    return d.template inherits<SelectionSettings>()
+        .param(static_cast<TakeBy P::*>(&SelectionSettings::mode),
+               {"mode", "Threshold",
+                "How pixels are taken: grey limits worked out (largest variance between the classes, or midway between two peaks), "
+                "fixed limits, a limit that follows uneven light, or a colour that was shown."},
+               {{"automatic", "Automatic"}, {"two_peaks", "Between two peaks"}, {"fixed", "Fixed"}, {"local", "Local"}, {"colour", "Colour"}}, true)
+        .param(static_cast<Objects P::*>(&SelectionSettings::objects), {"objects", "Objects are", "Which side of the threshold the objects are on."},
+               {{"bright", "Bright"}, {"dark", "Dark"}}, true)
+        .param(&P::once, {"once", "Worked out once", "The automatic threshold is worked out on the reference and kept, instead of in each picture."})
+        .param(&P::low, {"low", "Lowest grey", "With fixed limits: darker pixels do not belong to an object."}, Unit::GreyLevel, Real{0, 255, 1},
+               true)
+        .param(&P::high, {"high", "Highest grey", "With fixed limits: brighter pixels do not belong to an object."}, Unit::GreyLevel, Real{0, 255, 1},
+               true)
+        .param(&P::localWindow,
+               {"local_window", "Local window", "With the local threshold: side of the square whose mean is compared; larger than the objects."},
+               Unit::Pixel, Whole{3, 1001})
+        .param(&P::localOffset,
+               {"local_offset", "Local offset", "With the local threshold: how much brighter or darker than the mean an object must be."},
+               Unit::GreyLevel, Real{0, 255, 1, 2, 80})
+        .param(&P::tolerance, {"tolerance", "Colour tolerance", "With colour: how far from a sample still counts; turn it up to take more."},
+               Unit::None, Real{1, 100, 1, 3, 40})
+        .param(&P::lightness, {"lightness", "Weight of lightness", "With colour: 0 ignores how light or dark the colour is, 1 counts it in full."},
+               Unit::None, Real{0, 1, 0.1})
+        .param(&P::shading, {"shading", "Even out the light", "Divides by the recipe's empty picture first, so that uneven light does no harm."})
+        .param(&P::opening, {"opening", "Remove specks", "Objects narrower than this square are removed; 1 removes nothing."}, Unit::Pixel,
+               Whole{1, 301})
+        .param(&P::closing, {"closing", "Close gaps", "Gaps narrower than this square are closed; 1 closes nothing."}, Unit::Pixel, Whole{1, 301});
+}
+
+} // namespace steps

@@ -1,0 +1,348 @@
+#include "vision/simd/kernels.h"
+
+#include <cstring>
+
+#undef HWY_TARGET_INCLUDE
+#define HWY_TARGET_INCLUDE "vision/simd/kernels.cpp"
+#include <hwy/foreach_target.h>
+#include <hwy/highway.h>
+
+HWY_BEFORE_NAMESPACE();
+namespace vision::simd::HWY_NAMESPACE
+{
+namespace hn = hwy::HWY_NAMESPACE;
+
+// Blocks of 64 samples give one word; the tail is done plainly.
+template <class T> void InRange(const T* p, int n, T low, T high, std::uint64_t* bits)
+{
+    const hn::CappedTag<T, 64> d;
+    const auto lo = hn::Set(d, low), hi = hn::Set(d, high);
+    const int lanes = int(hn::Lanes(d));
+    int i = 0;
+    for (; i + 64 <= n; i += 64) {
+        std::uint64_t word = 0;
+        for (int k = 0; k < 64; k += lanes) {
+            const auto v = hn::LoadU(d, p + i + k);
+            // No unsigned ≤ everywhere: a value is in range when clamping leaves it as it is.
+            const auto in = hn::Eq(hn::Min(hn::Max(v, lo), hi), v);
+            alignas(8) std::uint8_t part[8] = {};
+            hn::StoreMaskBits(d, in, part);
+            std::uint64_t w = 0;
+            std::memcpy(&w, part, 8);
+            word |= w << k;
+        }
+        bits[i / 64] = word;
+    }
+    if (i < n) scalar::inRange(p + i, n - i, low, high, bits + i / 64);
+}
+void InRange8(const std::uint8_t* p, int n, std::uint8_t low, std::uint8_t high, std::uint64_t* bits) { InRange(p, n, low, high, bits); }
+void InRange16(const std::uint16_t* p, int n, std::uint16_t low, std::uint16_t high, std::uint64_t* bits) { InRange(p, n, low, high, bits); }
+
+void Spline(const std::uint8_t* base, std::ptrdiff_t stride, float x, float y, float dx, float dy, int n, float* sums)
+{
+    const hn::ScalableTag<float> d;
+    const hn::RebindToSigned<decltype(d)> di;
+    using V = hn::Vec<decltype(d)>;
+    const int lanes = int(hn::Lanes(d));
+    const auto one = hn::Set(d, 1.0f), sixth = hn::Set(d, 1.0f / 6.0f), twoThirds = hn::Set(d, 2.0f / 3.0f), halfOf = hn::Set(d, 0.5f);
+    const auto count = hn::Iota(d, 0.0f), vx = hn::Set(d, x), vy = hn::Set(d, y), vdx = hn::Set(d, dx), vdy = hn::Set(d, dy);
+    const auto byte = hn::Set(di, 255), pitch = hn::Set(di, std::int32_t(stride));
+    int i = 0;
+    for (; i + lanes <= n; i += lanes) {
+        const V k = hn::Add(count, hn::Set(d, float(i)));
+        const V px = hn::Add(vx, hn::Mul(k, vdx)), py = hn::Add(vy, hn::Mul(k, vdy));
+        const V ix = hn::Floor(px), iy = hn::Floor(py);
+        const V fx = hn::Sub(px, ix), fy = hn::Sub(py, iy), gx = hn::Sub(one, fx), gy = hn::Sub(one, fy);
+        const V x0 = hn::Mul(hn::Mul(hn::Mul(gx, gx), gx), sixth), x3 = hn::Mul(hn::Mul(hn::Mul(fx, fx), fx), sixth);
+        const V x1 = hn::Add(hn::Mul(hn::Sub(hn::Mul(fx, halfOf), one), hn::Mul(fx, fx)), twoThirds);
+        const V x2 = hn::Add(hn::Mul(hn::Sub(hn::Mul(gx, halfOf), one), hn::Mul(gx, gx)), twoThirds);
+        const V y0 = hn::Mul(hn::Mul(hn::Mul(gy, gy), gy), sixth), y3 = hn::Mul(hn::Mul(hn::Mul(fy, fy), fy), sixth);
+        const V y1 = hn::Add(hn::Mul(hn::Sub(hn::Mul(fy, halfOf), one), hn::Mul(fy, fy)), twoThirds);
+        const V y2 = hn::Add(hn::Mul(hn::Sub(hn::Mul(gy, halfOf), one), hn::Mul(gy, gy)), twoThirds);
+        auto offset = hn::Add(hn::Mul(hn::Sub(hn::ConvertTo(di, iy), hn::Set(di, 1)), pitch), hn::Sub(hn::ConvertTo(di, ix), hn::Set(di, 1)));
+        const auto row = [&](V wy, V all) HWY_ATTR {
+            // Four neighbouring bytes in one word.
+            const auto word = hn::GatherOffset(di, reinterpret_cast<const std::int32_t*>(base), offset);
+            const V p0 = hn::ConvertTo(d, hn::And(word, byte)), p1 = hn::ConvertTo(d, hn::And(hn::ShiftRight<8>(word), byte));
+            const V p2 = hn::ConvertTo(d, hn::And(hn::ShiftRight<16>(word), byte)), p3 = hn::ConvertTo(d, hn::And(hn::ShiftRight<24>(word), byte));
+            const V sum = hn::Add(hn::Add(hn::Add(hn::Mul(x0, p0), hn::Mul(x1, p1)), hn::Mul(x2, p2)), hn::Mul(x3, p3));
+            offset = hn::Add(offset, pitch);
+            return hn::Add(all, hn::Mul(wy, sum));
+        };
+        const V all = row(y3, row(y2, row(y1, row(y0, hn::Zero(d)))));
+        hn::StoreU(hn::Add(hn::LoadU(d, sums + i), all), d, sums + i);
+    }
+    // The tail counts on from i in the same way.
+    for (; i < n; ++i) {
+        const float px = x + float(i) * dx, py = y + float(i) * dy;
+        scalar::spline(base, stride, px, py, 0, 0, 1, sums + i);
+    }
+}
+void Differs(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t least, std::uint8_t* to)
+{
+    const hn::ScalableTag<std::uint8_t> d;
+    const auto t = hn::Set(d, least);
+    const int lanes = int(hn::Lanes(d));
+    int i = 0;
+    for (; i + lanes <= n; i += lanes) {
+        const auto x = hn::LoadU(d, a + i), y = hn::LoadU(d, b + i);
+        const auto gap = hn::Or(hn::SaturatedSub(x, y), hn::SaturatedSub(y, x));
+        // gap > t: what is left of it after taking t away is not 0.
+        hn::StoreU(hn::VecFromMask(d, hn::Ne(hn::SaturatedSub(gap, t), hn::Zero(d))), d, to + i);
+    }
+    scalar::differs(a + i, b + i, n - i, least, to + i);
+}
+void Lower(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to)
+{
+    const hn::ScalableTag<std::uint8_t> d;
+    const int lanes = int(hn::Lanes(d));
+    int i = 0;
+    for (; i + lanes <= n; i += lanes) hn::StoreU(hn::Min(hn::LoadU(d, a + i), hn::LoadU(d, b + i)), d, to + i);
+    scalar::lower(a + i, b + i, n - i, to + i);
+}
+void Higher(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to)
+{
+    const hn::ScalableTag<std::uint8_t> d;
+    const int lanes = int(hn::Lanes(d));
+    int i = 0;
+    for (; i + lanes <= n; i += lanes) hn::StoreU(hn::Max(hn::LoadU(d, a + i), hn::LoadU(d, b + i)), d, to + i);
+    scalar::higher(a + i, b + i, n - i, to + i);
+}
+template <bool low> void Extreme(const std::uint8_t* p, int n, int window, std::uint8_t* to)
+{
+    const hn::ScalableTag<std::uint8_t> d;
+    const int lanes = int(hn::Lanes(d));
+    int i = 0;
+    const auto pick = [](auto a, auto b) HWY_ATTR {
+        if constexpr (low) return hn::Min(a, b);
+        else return hn::Max(a, b);
+    };
+    for (; i + lanes <= n; i += lanes) {
+        auto a = hn::LoadU(d, p + i), b = a;
+        int k = 1;
+        for (; k + 1 < window; k += 2) a = pick(a, hn::LoadU(d, p + i + k)), b = pick(b, hn::LoadU(d, p + i + k + 1));
+        if (k < window) a = pick(a, hn::LoadU(d, p + i + k));
+        hn::StoreU(pick(a, b), d, to + i);
+    }
+    if constexpr (low) scalar::lowest(p + i, n - i, window, to + i);
+    else scalar::highest(p + i, n - i, window, to + i);
+}
+void Lowest(const std::uint8_t* p, int n, int window, std::uint8_t* to) { Extreme<true>(p, n, window, to); }
+void Highest(const std::uint8_t* p, int n, int window, std::uint8_t* to) { Extreme<false>(p, n, window, to); }
+void Slide(std::uint32_t* sums, const std::uint8_t* in, const std::uint8_t* out, int n)
+{
+    const hn::ScalableTag<std::uint32_t> d;
+    const hn::Rebind<std::uint8_t, decltype(d)> d8;
+    const int lanes = int(hn::Lanes(d));
+    int i = 0;
+    for (; i + lanes <= n; i += lanes) {
+        const auto plus = hn::PromoteTo(d, hn::LoadU(d8, in + i)), minus = hn::PromoteTo(d, hn::LoadU(d8, out + i));
+        hn::StoreU(hn::Sub(hn::Add(hn::LoadU(d, sums + i), plus), minus), d, sums + i);
+    }
+    scalar::slide(sums + i, in + i, out + i, n - i);
+}
+void Below(const std::uint8_t* p, const std::uint32_t* prefix, int window, int n, std::uint32_t area, std::int32_t k, bool bright, std::uint8_t* to)
+{
+    const hn::ScalableTag<std::int32_t> d;
+    const hn::Rebind<std::uint8_t, decltype(d)> d8;
+    const hn::RebindToUnsigned<decltype(d)> du;
+    const auto a = hn::Set(d, std::int32_t(area)), limit = hn::Set(d, k);
+    const int lanes = int(hn::Lanes(d));
+    int i = 0;
+    for (; i + lanes <= n; i += lanes) {
+        const auto v = hn::Mul(hn::BitCast(d, hn::PromoteTo(du, hn::LoadU(d8, p + i))), a);
+        const auto diff = hn::Sub(v, hn::BitCast(d, hn::Sub(hn::LoadU(du, prefix + i + window), hn::LoadU(du, prefix + i))));
+        const auto taken = bright ? hn::Gt(diff, limit) : hn::Lt(diff, limit);
+        const auto value = hn::IfThenElseZero(taken, hn::Set(d, 255));
+        hn::StoreU(hn::DemoteTo(d8, value), d8, to + i);
+    }
+    scalar::below(p + i, prefix + i, window, n - i, area, k, bright, to + i);
+}
+bool SumRows(const std::uint8_t* const* rows, int count, int n, int least, std::uint8_t* to)
+{
+    const hn::ScalableTag<std::uint8_t> d;
+    const int lanes = int(hn::Lanes(d));
+    bool any = false;
+    int i = 0;
+    // The last block overlaps the one before it rather than leaving a tail.
+    for (; n >= lanes && i < n; i += lanes) {
+        i = i + lanes <= n ? i : n - lanes;
+        auto sum = hn::Zero(d);
+        int j = 0;
+        bool lost = false;
+        while (j < count) {
+            const int stop = j + 12 < count ? j + 12 : count;
+            for (; j < stop; ++j) sum = hn::Add(sum, hn::LoadU(d, rows[j] + i));
+            const int needed = least - 4 * (count - j);
+            if (needed > 0 && (needed > 255 || hn::AllFalse(d, hn::Eq(hn::Max(sum, hn::Set(d, std::uint8_t(needed))), sum)))) {
+                lost = true;
+                break;
+            }
+        }
+        if (lost) sum = hn::Zero(d);
+        else any = true;
+        hn::StoreU(sum, d, to + i);
+    }
+    if (i < n) {
+        const std::uint8_t* tail[64];
+        for (int j = 0; j < count; ++j) tail[j] = rows[j] + i;
+        scalar::sumRows(tail, count, n - i, to + i);
+        for (; i < n; ++i) any = any || to[i] >= least;
+    }
+    return any;
+}
+void Rate(const std::uint32_t* bits, int n, std::uint32_t best, std::uint32_t good, std::uint32_t fair, std::uint8_t* to)
+{
+    const hn::ScalableTag<std::uint32_t> d;
+    const hn::Rebind<std::uint8_t, decltype(d)> d8;
+    const hn::RebindToSigned<decltype(d)> di;
+    const int lanes = int(hn::Lanes(d));
+    const auto b = hn::Set(d, best), g = hn::Set(d, good), f = hn::Set(d, fair), zero = hn::Zero(d);
+    int i = 0;
+    for (; i + lanes <= n; i += lanes) {
+        const auto v = hn::LoadU(d, bits + i);
+        const auto low = hn::IfThenElse(hn::Ne(hn::And(v, f), zero), hn::Set(d, 1), zero);
+        const auto middle = hn::IfThenElse(hn::Ne(hn::And(v, g), zero), hn::Set(d, 2), low);
+        const auto r = hn::IfThenElse(hn::Ne(hn::And(v, b), zero), hn::Set(d, 4), middle);
+        hn::StoreU(hn::DemoteTo(d8, hn::BitCast(di, r)), d8, to + i);
+    }
+    scalar::rate(bits + i, n - i, best, good, fair, to + i);
+}
+void Half8(const std::uint8_t* a, const std::uint8_t* b, int n, float scale, float* to)
+{
+    const hn::ScalableTag<float> d;
+    const hn::Rebind<std::uint16_t, decltype(d)> d16; // as many pairs of bytes as there are floats
+    const hn::Rebind<std::uint32_t, decltype(d)> d32;
+    const hn::RebindToSigned<decltype(d32)> di32;
+    const auto k = hn::Set(d, scale);
+    const auto lowByte = hn::Set(d16, std::uint16_t(255));
+    const int lanes = int(hn::Lanes(d));
+    int i = 0;
+    for (; i + lanes <= n; i += lanes) {
+        const auto x = hn::LoadU(d16, reinterpret_cast<const std::uint16_t*>(a + 2 * i)),
+                   y = hn::LoadU(d16, reinterpret_cast<const std::uint16_t*>(b + 2 * i));
+        const auto sum = hn::Add(hn::Add(hn::And(x, lowByte), hn::ShiftRight<8>(x)), hn::Add(hn::And(y, lowByte), hn::ShiftRight<8>(y)));
+        hn::StoreU(hn::Mul(hn::ConvertTo(d, hn::BitCast(di32, hn::PromoteTo(d32, sum))), k), d, to + i);
+    }
+    scalar::half(a + 2 * i, b + 2 * i, n - i, scale, to + i);
+}
+void HalfFloat(const float* a, const float* b, int n, float scale, float* to)
+{
+    const hn::ScalableTag<float> d;
+    const auto k = hn::Set(d, scale);
+    const int lanes = int(hn::Lanes(d));
+    int i = 0;
+    for (; i + lanes <= n; i += lanes) {
+        hn::Vec<decltype(d)> a0, a1, b0, b1;
+        hn::LoadInterleaved2(d, a + 2 * i, a0, a1);
+        hn::LoadInterleaved2(d, b + 2 * i, b0, b1);
+        hn::StoreU(hn::Mul(hn::Add(hn::Add(a0, a1), hn::Add(b0, b1)), k), d, to + i);
+    }
+    scalar::half(a + 2 * i, b + 2 * i, n - i, scale, to + i);
+}
+void Spread(const std::uint32_t* above, const std::uint32_t* here, const std::uint32_t* below, int n, std::uint32_t* to)
+{
+    const hn::ScalableTag<std::uint32_t> d;
+    const int lanes = int(hn::Lanes(d));
+    const auto row = [&](const std::uint32_t* p) HWY_ATTR { return hn::Or(hn::Or(hn::LoadU(d, p), hn::LoadU(d, p + 1)), hn::LoadU(d, p + 2)); };
+    int i = 0;
+    for (; i + lanes <= n; i += lanes) hn::StoreU(hn::Or(hn::Or(row(above + i), row(here + i)), row(below + i)), d, to + i);
+    scalar::spread(above + i, here + i, below + i, n - i, to + i);
+}
+void Directions(const float* above, const float* here, const float* below, int n, float least, std::uint32_t* to)
+{
+    const hn::ScalableTag<float> d;
+    const hn::RebindToUnsigned<decltype(d)> du;
+    const hn::RebindToSigned<decltype(d)> di;
+    const int lanes = int(hn::Lanes(d));
+    const auto half = hn::Set(d, 0.5f), square = hn::Set(d, least * least), zero = hn::Zero(d);
+    const float tangent[8] = {0.098491403f, 0.303346683f, 0.534511136f, 0.820678790f, 1.218503526f, 1.870868412f, 3.296558209f, 10.153170388f};
+    int i = 0;
+    for (; i + lanes <= n; i += lanes) {
+        const auto gx = hn::Mul(hn::Sub(hn::LoadU(d, here + i + 1), hn::LoadU(d, here + i - 1)), half);
+        const auto gy = hn::Mul(hn::Sub(hn::LoadU(d, below + i), hn::LoadU(d, above + i)), half);
+        // Written as in the plain twin, without fused operations, so that both decide alike.
+        const auto strong = hn::Ge(hn::Add(hn::Mul(gx, gx), hn::Mul(gy, gy)), square);
+        if (hn::AllFalse(d, strong)) {
+            hn::StoreU(hn::Zero(du), du, to + i);
+            continue;
+        }
+        const auto ax = hn::Abs(gx), ay = hn::Abs(gy);
+        auto k = hn::Zero(di);
+        for (const float t : tangent) k = hn::Sub(k, hn::BitCast(di, hn::VecFromMask(d, hn::Gt(ay, hn::Mul(hn::Set(d, t), ax)))));
+        auto dir = hn::IfThenElse(hn::RebindMask(di, hn::Ge(gx, zero)), k, hn::Sub(hn::Set(di, 16), k));
+        dir = hn::IfThenElse(hn::RebindMask(di, hn::Gt(gy, zero)), hn::Neg(dir), dir);
+        const auto shift = hn::And(hn::BitCast(du, dir), hn::Set(du, 31u));
+        const auto bit = hn::Shl(hn::Set(du, 1u), shift);
+        hn::StoreU(hn::IfThenElseZero(hn::RebindMask(du, strong), bit), du, to + i);
+    }
+    scalar::directions(above + i, here + i, below + i, n - i, least, to + i);
+}
+} // namespace vision::simd::HWY_NAMESPACE
+HWY_AFTER_NAMESPACE();
+
+#if HWY_ONCE
+namespace vision::simd
+{
+HWY_EXPORT(InRange8);
+HWY_EXPORT(InRange16);
+HWY_EXPORT(Spline);
+HWY_EXPORT(Differs);
+HWY_EXPORT(Lower);
+HWY_EXPORT(Higher);
+HWY_EXPORT(Lowest);
+HWY_EXPORT(Highest);
+HWY_EXPORT(Slide);
+HWY_EXPORT(Below);
+HWY_EXPORT(SumRows);
+HWY_EXPORT(Rate);
+HWY_EXPORT(Half8);
+HWY_EXPORT(HalfFloat);
+HWY_EXPORT(Spread);
+HWY_EXPORT(Directions);
+
+void inRange(const std::uint8_t* p, int n, std::uint8_t low, std::uint8_t high, std::uint64_t* bits)
+{
+    HWY_DYNAMIC_DISPATCH(InRange8)(p, n, low, high, bits);
+}
+void inRange(const std::uint16_t* p, int n, std::uint16_t low, std::uint16_t high, std::uint64_t* bits)
+{
+    HWY_DYNAMIC_DISPATCH(InRange16)(p, n, low, high, bits);
+}
+void spline(const std::uint8_t* base, std::ptrdiff_t stride, float x, float y, float dx, float dy, int n, float* sums)
+{
+    HWY_DYNAMIC_DISPATCH(Spline)(base, stride, x, y, dx, dy, n, sums);
+}
+void differs(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t least, std::uint8_t* to)
+{
+    HWY_DYNAMIC_DISPATCH(Differs)(a, b, n, least, to);
+}
+void lower(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(Lower)(a, b, n, to); }
+void higher(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(Higher)(a, b, n, to); }
+void lowest(const std::uint8_t* p, int n, int window, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(Lowest)(p, n, window, to); }
+void highest(const std::uint8_t* p, int n, int window, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(Highest)(p, n, window, to); }
+void slide(std::uint32_t* sums, const std::uint8_t* in, const std::uint8_t* out, int n) { HWY_DYNAMIC_DISPATCH(Slide)(sums, in, out, n); }
+void below(const std::uint8_t* p, const std::uint32_t* prefix, int window, int n, std::uint32_t area, std::int32_t k, bool bright, std::uint8_t* to)
+{
+    HWY_DYNAMIC_DISPATCH(Below)(p, prefix, window, n, area, k, bright, to);
+}
+bool sumRows(const std::uint8_t* const* rows, int count, int n, int least, std::uint8_t* to)
+{
+    return HWY_DYNAMIC_DISPATCH(SumRows)(rows, count, n, least, to);
+}
+void rate(const std::uint32_t* bits, int n, std::uint32_t best, std::uint32_t good, std::uint32_t fair, std::uint8_t* to)
+{
+    HWY_DYNAMIC_DISPATCH(Rate)(bits, n, best, good, fair, to);
+}
+void half(const std::uint8_t* a, const std::uint8_t* b, int n, float scale, float* to) { HWY_DYNAMIC_DISPATCH(Half8)(a, b, n, scale, to); }
+void half(const float* a, const float* b, int n, float scale, float* to) { HWY_DYNAMIC_DISPATCH(HalfFloat)(a, b, n, scale, to); }
+void spread(const std::uint32_t* above, const std::uint32_t* here, const std::uint32_t* below, int n, std::uint32_t* to)
+{
+    HWY_DYNAMIC_DISPATCH(Spread)(above, here, below, n, to);
+}
+void directions(const float* above, const float* here, const float* below, int n, float least, std::uint32_t* to)
+{
+    HWY_DYNAMIC_DISPATCH(Directions)(above, here, below, n, least, to);
+}
+} // namespace vision::simd
+#endif

@@ -1,0 +1,121 @@
+#include "vision/simd/kernels.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstdlib>
+#include <cstring>
+
+namespace vision::simd::scalar
+{
+
+namespace
+{
+template <class T> void range(const T* p, int n, T low, T high, std::uint64_t* bits)
+{
+    std::memset(bits, 0, std::size_t((n + 63) / 64) * 8);
+    for (int i = 0; i < n; ++i) bits[i / 64] |= std::uint64_t(p[i] >= low && p[i] <= high) << (i % 64);
+}
+// The direction of (gx, gy), y down, counted counter-clockwise in 32 parts: by comparing with the tangents of the part's borders, so that
+// every processor decides alike.
+std::uint32_t directionBit(float gx, float gy)
+{
+    constexpr float tangent[8] = {0.098491403f, 0.303346683f, 0.534511136f, 0.820678790f, 1.218503526f, 1.870868412f, 3.296558209f, 10.153170388f};
+    const float ax = std::abs(gx), ay = std::abs(gy);
+    int k = 0;
+    for (const float t : tangent) k += ay > t * ax;
+    // k counts from the x axis towards the y axis, 0 .. 8.
+    int d = gx >= 0 ? k : 16 - k;
+    if (gy > 0) d = -d;
+    return 1u << (d & 31);
+}
+} // namespace
+
+void inRange(const std::uint8_t* p, int n, std::uint8_t low, std::uint8_t high, std::uint64_t* bits) { range(p, n, low, high, bits); }
+void inRange(const std::uint16_t* p, int n, std::uint16_t low, std::uint16_t high, std::uint64_t* bits) { range(p, n, low, high, bits); }
+void spline(const std::uint8_t* base, std::ptrdiff_t stride, float x, float y, float dx, float dy, int n, float* sums)
+{
+    const auto weights = [](float f, float* w) {
+        const float g = 1.0f - f, sixth = 1.0f / 6.0f;
+        w[0] = (g * g) * g * sixth;
+        w[3] = (f * f) * f * sixth;
+        w[1] = ((f * 0.5f - 1.0f) * (f * f)) + (2.0f / 3.0f);
+        w[2] = ((g * 0.5f - 1.0f) * (g * g)) + (2.0f / 3.0f);
+    };
+    for (int i = 0; i < n; ++i) {
+        const float px = x + float(i) * dx, py = y + float(i) * dy;
+        const float ix = std::floor(px), iy = std::floor(py);
+        float wx[4], wy[4];
+        weights(px - ix, wx);
+        weights(py - iy, wy);
+        const std::uint8_t* p = base + (std::ptrdiff_t(iy) - 1) * stride + (std::ptrdiff_t(ix) - 1);
+        float all = 0;
+        for (int r = 0; r < 4; ++r, p += stride) {
+            const float row = ((wx[0] * float(p[0]) + wx[1] * float(p[1])) + wx[2] * float(p[2])) + wx[3] * float(p[3]);
+            all = all + wy[r] * row;
+        }
+        sums[i] = sums[i] + all;
+    }
+}
+void differs(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t least, std::uint8_t* to)
+{
+    for (int i = 0; i < n; ++i) to[i] = std::abs(int(a[i]) - int(b[i])) > least ? 255 : 0;
+}
+void lower(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to)
+{
+    for (int i = 0; i < n; ++i) to[i] = std::min(a[i], b[i]);
+}
+void higher(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to)
+{
+    for (int i = 0; i < n; ++i) to[i] = std::max(a[i], b[i]);
+}
+void lowest(const std::uint8_t* p, int n, int window, std::uint8_t* to)
+{
+    for (int i = 0; i < n; ++i) to[i] = *std::min_element(p + i, p + i + window);
+}
+void highest(const std::uint8_t* p, int n, int window, std::uint8_t* to)
+{
+    for (int i = 0; i < n; ++i) to[i] = *std::max_element(p + i, p + i + window);
+}
+void slide(std::uint32_t* sums, const std::uint8_t* in, const std::uint8_t* out, int n)
+{
+    for (int i = 0; i < n; ++i) sums[i] += std::uint32_t(in[i]) - std::uint32_t(out[i]);
+}
+void below(const std::uint8_t* p, const std::uint32_t* prefix, int window, int n, std::uint32_t area, std::int32_t k, bool bright, std::uint8_t* to)
+{
+    for (int i = 0; i < n; ++i) {
+        const std::int32_t d = std::int32_t(p[i] * area) - std::int32_t(prefix[i + window] - prefix[i]);
+        to[i] = (bright ? d > k : d < k) ? 255 : 0;
+    }
+}
+void sumRows(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to)
+{
+    std::fill_n(to, n, std::uint8_t(0));
+    for (int j = 0; j < count; ++j)
+        for (int i = 0; i < n; ++i) to[i] = std::uint8_t(to[i] + rows[j][i]);
+}
+void rate(const std::uint32_t* bits, int n, std::uint32_t best, std::uint32_t good, std::uint32_t fair, std::uint8_t* to)
+{
+    for (int i = 0; i < n; ++i) to[i] = bits[i] & best ? 4 : bits[i] & good ? 2 : bits[i] & fair ? 1 : 0;
+}
+void half(const std::uint8_t* a, const std::uint8_t* b, int n, float scale, float* to)
+{
+    for (int i = 0; i < n; ++i) to[i] = float(a[2 * i] + a[2 * i + 1] + b[2 * i] + b[2 * i + 1]) * scale;
+}
+void half(const float* a, const float* b, int n, float scale, float* to)
+{
+    for (int i = 0; i < n; ++i) to[i] = ((a[2 * i] + a[2 * i + 1]) + (b[2 * i] + b[2 * i + 1])) * scale;
+}
+void spread(const std::uint32_t* above, const std::uint32_t* here, const std::uint32_t* below, int n, std::uint32_t* to)
+{
+    for (int i = 0; i < n; ++i)
+        to[i] = above[i] | above[i + 1] | above[i + 2] | here[i] | here[i + 1] | here[i + 2] | below[i] | below[i + 1] | below[i + 2];
+}
+void directions(const float* above, const float* here, const float* below, int n, float least, std::uint32_t* to)
+{
+    for (int i = 0; i < n; ++i) {
+        const float gx = (here[i + 1] - here[i - 1]) * 0.5f, gy = (below[i] - above[i]) * 0.5f;
+        to[i] = gx * gx + gy * gy >= least * least ? directionBit(gx, gy) : 0;
+    }
+}
+
+} // namespace vision::simd::scalar

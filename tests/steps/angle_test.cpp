@@ -1,0 +1,47 @@
+#include "../support.h"
+
+using namespace support;
+using geometry::Point;
+using geometry::Region;
+
+class AngleTest : public QObject
+{
+    Q_OBJECT
+    // Two lines of a wedge: the top edge level, the lower one rising.
+    static recipe::Recipe wedge(double degrees)
+    {
+        recipe::Recipe r;
+        chain(r, "line", "top", [](recipe::Step& s) { s.regions["window"] = Region::window({60, 60}, {240, 60}, 24); });
+        const Point u = geometry::direction(geometry::radians(degrees));
+        chain(r, "line", "low", [&](recipe::Step& s) {
+            s.regions["window"] = Region::window(Point{150, 160} - u * 90, Point{150, 160} + u * 90, 24);
+        });
+        return r;
+    }
+    static image::Image picture(double degrees)
+    {
+        const double rise = std::tan(geometry::radians(degrees));
+        return draw({{{30, 60}, {270, 60}, {270, 160 - 120 * rise}, {30, 160 + 120 * rise}}}, 300, 240);
+    }
+private slots:
+    void everySector()
+    {
+        for (const auto& [sector, truth] : {std::pair{"acute", 10.0}, {"obtuse", 170.0}, {"directed", 350.0}, {"signed", -10.0}}) {
+            auto r = wedge(10);
+            chain(r, "angle", "a", [&, key = sector](recipe::Step& s) {
+                s.inputs = {{"first", "top"}, {"second", "low"}};
+                put(s, "sector", std::string(key));
+            });
+            const auto result = runChain(r, picture(10));
+            QVERIFY2(std::abs(value(result, "a", "angle") - truth) < 0.05, qPrintable(QString::number(value(result, "a", "angle"))));
+        }
+    }
+    void againstTheDatum()
+    {
+        auto r = wedge(10);
+        chain(r, "angle", "a", [](recipe::Step& s) { s.inputs = {{"first", "low"}}; });
+        QVERIFY(std::abs(value(runChain(r, picture(10)), "a", "angle") - 10) < 0.05);
+    }
+};
+QTEST_APPLESS_MAIN(AngleTest)
+#include "angle_test.moc"
