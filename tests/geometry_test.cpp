@@ -1,6 +1,7 @@
 #include "demo/render.h"
 #include "geometry/fit.h"
 #include "geometry/region.h"
+#include "geometry/zones.h"
 
 #include <QtTest>
 
@@ -110,6 +111,110 @@ private slots:
         QVERIFY(!fitLine({}) && !fitLine({{1, 1}}) && !fitLine({{2, 2}, {2, 2}, {2, 2}}));
         QVERIFY(!fitCircle({{0, 0}, {1, 1}}) && !fitCircle({{0, 0}, {1, 1}, {2, 2}, {3, 3}}));
         QVERIFY(fitCircle({{0, 0}, {2, 0}, {1, 1}}));
+    }
+    void arcsPolygonsAndPolylinesHoldWhatTheySay()
+    {
+        demo::Random r(8);
+        for (int n = 0; n < 60; ++n) {
+            const Point c{r.uniform(0, 60), r.uniform(0, 50)};
+            const Region arc = Region::arc(c, r.uniform(0, 10), r.uniform(12, 30), r.uniform(-7, 7), r.uniform(0.2, 6.28));
+            const Region polygon = Region::polygon({c + Point{-20, -9}, c + Point{15, -14}, c + Point{9, 20}, c + Point{-3, 2}, c + Point{-15, 17}});
+            const Region line = Region::polyline({c, c + Point{18, 4}, c + Point{22, -15}}, r.uniform(1, 9));
+            for (const Region& region : {arc, polygon, line}) {
+                std::vector<int> seen(70 * 60, 0);
+                for (const Span& s : spans(region, 70, 60))
+                    for (int x = s.from; x < s.to; ++x) ++seen[std::size_t(s.y * 70 + x)];
+                for (int y = 0; y < 60; ++y)
+                    for (int x = 0; x < 70; ++x) {
+                        const int count = seen[std::size_t(y * 70 + x)];
+                        QVERIFY(count <= 1);
+                        // On the border itself rounding may decide either way.
+                        if ((count == 1) != region.contains({double(x), double(y)}))
+                            QVERIFY2(region.contains({x + 1e-6, y + 1e-6}) != region.contains({x - 1e-6, y - 1e-6}) || std::abs(distance({double(x), double(y)}, c) - region.outer) < 1e-6,
+                                     name(region.shape));
+                    }
+            }
+        }
+        QVERIFY(withinSweep(radians(5), radians(350), radians(30)) && withinSweep(radians(-5), radians(350), radians(30)) && !withinSweep(radians(25), radians(350), radians(30)));
+        QVERIFY(!Region::polygon({{0, 0}, {1, 1}}).check() && !Region::polyline({{0, 0}, {0, 0}}, 3).check() && !Region::arc({0, 0}, 1, 5, 0, 0).check());
+    }
+    void leavingOutTakesExactlyThePixelsAway()
+    {
+        const auto all = spans(Region::rectangle({30, 30}, 41, 31), 80, 70);
+        const std::vector<Region> out{Region::circle({25, 28}, 9), Region::polyline({{10, 40}, {60, 20}}, 3), Region::rectangle({48, 40}, 6, 90)};
+        const auto rest = without(all, out, 80, 70);
+        long long wanted = 0;
+        for (const Span& s : all)
+            for (int x = s.from; x < s.to; ++x) wanted += !containsAny(out, {double(x), double(s.y)});
+        QCOMPARE(pixelCount(rest), wanted);
+        for (const Span& s : rest)
+            for (int x = s.from; x < s.to; ++x) QVERIFY(!containsAny(out, {double(x), double(s.y)}));
+    }
+    void ellipsesAreFittedWithStrays()
+    {
+        demo::Random r(4);
+        for (int n = 0; n < 60; ++n) {
+            const Ellipse truth{{r.uniform(50, 150), r.uniform(50, 150)}, r.uniform(80, 160), r.uniform(40, 78), r.uniform(-1.5, 1.5)};
+            std::vector<Point> p;
+            for (int i = 0; i < 80; ++i) {
+                const double t = 2 * kPi * i / 80;
+                const Point u = direction(truth.angle), v = leftOf(u);
+                p.push_back(truth.centre + u * (truth.major / 2 * std::cos(t)) + v * (truth.minor / 2 * std::sin(t)) + Point{r.normal(0.05, 0.2), r.normal(0.05, 0.2)});
+            }
+            for (int i = 0; i < 16; ++i) p[std::size_t(i * 5)] = p[std::size_t(i * 5)] + Point{r.uniform(3, 20), r.uniform(-20, 20)};
+            const auto fit = fitEllipse(p, 0.3);
+            QVERIFY(fit.has_value());
+            QVERIFY(distance(fit->shape.centre, truth.centre) < 0.08 && std::abs(fit->shape.major - truth.major) < 0.15 && std::abs(fit->shape.minor - truth.minor) < 0.15);
+            QVERIFY(std::abs(wrapped(2 * (fit->shape.angle - truth.angle))) < 0.02);
+        }
+        QVERIFY(!fitEllipse({{0, 0}, {1, 0}, {2, 0}, {3, 0}, {4, 0}, {5, 0}, {6, 0}}));
+    }
+    void straightnessIsTheNarrowestStrip()
+    {
+        // Against a search over all directions.
+        demo::Random r(6);
+        for (int n = 0; n < 50; ++n) {
+            std::vector<Point> p;
+            for (int i = 0; i < 60; ++i) p.push_back({r.uniform(0, 200), r.uniform(0, 8) + 0.1 * i});
+            double least = 1e9;
+            for (int i = 0; i < 18000; ++i) least = std::min(least, stripAlong(p, direction(kPi * i / 18000)).width);
+            const double z = straightness(p).width;
+            QVERIFY(z <= least + 1e-9 && z > least - 0.05);
+        }
+        QCOMPARE(straightness({{0, 0}, {10, 0}, {5, 2}}).width, 2.0);
+        QCOMPARE(stripAlong({{0, 0}, {10, 0}, {5, 2}}, {0, 1}).width, 10.0);
+    }
+    void roundnessIsTheNarrowestRing()
+    {
+        demo::Random r(9);
+        for (int n = 0; n < 30; ++n) {
+            std::vector<Point> p;
+            const Point c{r.uniform(-20, 20), r.uniform(-20, 20)};
+            const double sweep = n % 2 ? 2 * kPi : 3.0;
+            for (int i = 0; i < 300; ++i) p.push_back(c + direction(sweep * i / 300) * (80 + r.uniform(-1, 1)));
+            const RingZone z = roundness(p);
+            // No centre near by does better, and every point lies in the ring.
+            const auto widthAt = [&](Point q) {
+                double low = 1e9, high = 0;
+                for (const Point x : p) low = std::min(low, distance(x, q)), high = std::max(high, distance(x, q));
+                return high - low;
+            };
+            QVERIFY(std::abs(widthAt(z.inner.centre) - z.width) < 1e-9);
+            for (int i = 0; i < 200; ++i) QVERIFY(widthAt(z.inner.centre + direction(r.uniform(0, 7)) * std::pow(10, r.uniform(-4, 0.5))) > z.width - 1e-6);
+        }
+        // Three known lobes: published form, width twice the height.
+        std::vector<Point> lobes;
+        for (int i = 0; i < 720; ++i) lobes.push_back(direction(i * kPi / 360) * (50 + 0.5 * std::cos(3 * i * kPi / 360)));
+        QVERIFY(std::abs(roundness(lobes).width - 1.0) < 1e-3);
+    }
+    void hullsBoxesAndPerimeters()
+    {
+        const auto hull = convexHull({{0, 0}, {4, 0}, {2, 1}, {4, 3}, {0, 3}, {2, 2}, {2, 0}});
+        QCOMPARE(hull.size(), std::size_t(4));
+        QCOMPARE(areaOf(hull), 12.0);
+        QCOMPARE(perimeterOf(hull), 14.0);
+        const TurnedBox b = smallestBox(Region::rectangle({7, 8}, 30, 12, radians(20)).outlines().front());
+        QVERIFY(std::abs(b.length - 30) < 1e-9 && std::abs(b.width - 12) < 1e-9 && std::abs(degrees(b.angle) - 20) < 1e-6 && distance(b.centre, {7, 8}) < 1e-9);
     }
     void crossingsAndFeet()
     {

@@ -458,11 +458,11 @@ BlobShape BlobRuns::describe(int blob) const
         for (int k = 0; k < n; ++k) middles.push_back(p + u * (k + 0.5));
     }
     const std::size_t n = middles.size();
-    constexpr double weight[4] = {20 / 64.0, 15 / 64.0, 6 / 64.0, 1 / 64.0};
+    constexpr double weight[3] = {6 / 16.0, 4 / 16.0, 1 / 16.0};
     Point first, last;
     for (std::size_t i = 0; i < n; ++i) {
         Point p = middles[i] * weight[0];
-        for (std::size_t k = 1; k < 4; ++k) p = p + (middles[(i + k) % n] + middles[(i + 4 * n - k) % n]) * weight[k];
+        for (std::size_t k = 1; k < 3; ++k) p = p + (middles[(i + k) % n] + middles[(i + 4 * n - k) % n]) * weight[k];
         if (i) s.perimeter += geometry::distance(last, p);
         else first = p;
         last = p;

@@ -5,9 +5,9 @@
 //         equivalent ellipse (full lengths, px) and the angle of the longer one. Objects 8-connected and background 4-connected, or the reverse.
 //         describe(): outline values of one blob, made on demand.
 // Fails   nothing: no object is an empty list.
-// Accuracy  exact; equal to a count by hand pixel by pixel (tests/vision_test.cpp). Perimeter of discs and turned boxes of 40 px and more within 1 %.
+// Accuracy  exact; equal to a count by hand pixel by pixel (tests/vision_test.cpp). Perimeter of discs and turned boxes of 40 px and more within 2 %.
 // Source  runs and union-find, Rosenfeld and Pfaltz 1966; moments of a run in closed form, pixels as points, + 1/12 for their extent; perimeter:
-//         length of the outline through the middles of the pixel borders, smoothed by the binomial 1 6 15 20 15 6 1; splitting: watershed of the
+//         length of the outline through the middles of the pixel borders, smoothed by the binomial 1 4 6 4 1; splitting: watershed of the
 //         distance transform (Felzenszwalb and Huttenlocher 2012; Vincent and Soille 1991) with necks merged by their width.
 // Cost    one pass over the region; describe() a walk round the blob.
 #pragma once

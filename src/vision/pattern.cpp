@@ -123,6 +123,16 @@ std::vector<RawPoint> edgePoints(const V& v, const geometry::Region& region, con
     return out;
 }
 
+// In a mixed but fixed order: whoever takes every second point, or gives up after the first ones, still sees all sides of the part.
+template <class T> void mix(std::vector<T>& points)
+{
+    std::uint64_t state = 0x9E3779B97F4A7C15ULL;
+    for (std::size_t i = points.size(); i > 1; --i) {
+        state = state * 6364136223846793005ULL + 1442695040888963407ULL;
+        std::swap(points[i - 1], points[std::size_t(state >> 33) % i]);
+    }
+}
+
 // Evenly spread: one point, the strongest, of each cell of a grid whose size is chosen to give about `wanted`.
 std::vector<RawPoint> thinned(const std::vector<RawPoint>& all, std::size_t wanted)
 {
@@ -221,13 +231,15 @@ struct Place {
 struct Refined {
     Place place;
     double rms = 0, contrast = 0; // grey levels of the edges seen
+    double inliers = 0;           // share of the points whose edge lies within 0.75 px of the model's
 };
 
 // Gauss-Newton on the offsets along the normals. Huber weights first: their sum of pulls has one minimum, so edges that moved apart (a part
 // too narrow) cancel instead of deciding the place. The last two rounds drop what is far off (Tukey).
 template <class V>
 Refined refine(const V& v, const std::vector<PatternPoint>& points, Place place, int reach, int rounds, double leastContrast, double radius,
-               int stride, int lines, bool scaling)
+               int stride, int lines, bool scaling,
+               double onlyWithin = 0)
 {
     Refined out{place, 0, 0};
     std::vector<Match> matches(points.size());
@@ -247,8 +259,10 @@ Refined refine(const V& v, const std::vector<PatternPoint>& points, Place place,
         }
         if (size.size() < 6) return {place, 0, 0};
         if (last) {
-            int seen = 0;
+            int seen = 0, close = 0, asked = 0;
             double sum = 0;
+            for (std::size_t i = 0; i < points.size(); i += std::size_t(stride)) ++asked, close += matches[i].seen && std::abs(matches[i].offset) <= 0.75;
+            out.inliers = asked ? double(close) / asked : 0;
             std::vector<double> strong;
             for (const Match& m : matches)
                 if (m.seen && std::abs(m.offset) <= 1.5) ++seen, sum += m.offset * m.offset, strong.push_back(m.strength);
@@ -263,8 +277,8 @@ Refined refine(const V& v, const std::vector<PatternPoint>& points, Place place,
         std::nth_element(size.begin(), middle, size.end());
         // As the fit settles, the search narrows.
         r = std::clamp(int(std::ceil(3 * *middle)) + 2, 2, reach);
-        const bool dropping = round + 2 >= rounds;
-        const double cut = dropping ? std::max(1.0, 4.7 * 1.4826 * *middle) : std::max(0.15, 1.5 * 1.4826 * *middle);
+        const bool dropping = round + 2 >= rounds || onlyWithin > 0;
+        const double cut = onlyWithin > 0 ? onlyWithin : dropping ? std::max(1.0, 4.7 * 1.4826 * *middle) : std::max(0.15, 1.5 * 1.4826 * *middle);
         Eigen::Matrix4d h = Eigen::Matrix4d::Zero();
         Eigen::Vector4d g = Eigen::Vector4d::Zero();
         for (std::size_t i = 0; i < points.size(); i += std::size_t(stride)) {
@@ -288,6 +302,43 @@ Refined refine(const V& v, const std::vector<PatternPoint>& points, Place place,
         if (!std::isfinite(q.pose.origin.x) || std::abs(q.pose.origin.x) > 1e7 || std::abs(q.pose.origin.y) > 1e7) return {place, 0, 0};
     }
     return out;
+}
+
+// Where an end of the part is hidden, the border of what hides it is an edge too, and the fit settles between both. When not all edges lie
+// where they should, the shift that puts most of them in place is voted for and fitted from there, believing only what is near; the fit
+// with more edges in place is taken.
+template <class V>
+Refined settle(const V& v, const std::vector<PatternPoint>& points, const Place& place, int reach, int rounds, double leastContrast, double radius,
+               int stride, int lines, bool scaling)
+{
+    const Refined all = refine(v, points, place, reach, rounds, leastContrast, radius, stride, lines, scaling);
+    if (all.inliers >= 0.93 || all.contrast <= 0) return all;
+    struct Vote {
+        Point normal;
+        double offset;
+    };
+    std::vector<Vote> votes;
+    const Place& q = all.place;
+    const double c = std::cos(q.pose.angle), s = std::sin(q.pose.angle);
+    for (std::size_t i = 0; i < points.size(); i += std::size_t(stride)) {
+        const Point n = turned(points[i].normal, c, s) * q.sign;
+        const Match m = matchPoint(v, q.pose.origin + turned(points[i].at, c, s) * q.scale, n, 7, leastContrast, lines);
+        if (m.seen) votes.push_back({n, m.offset});
+    }
+    int most = -1;
+    Point best;
+    for (int ty = -6; ty <= 6; ++ty)
+        for (int tx = -6; tx <= 6; ++tx) {
+            const Point t{double(tx), double(ty)};
+            int count = 0;
+            for (const Vote& x : votes) count += std::abs(x.offset - geometry::dot(x.normal, t)) <= 0.8;
+            // Of equal ones the nearest.
+            if (count * 100 - (tx * tx + ty * ty) > most) most = count * 100 - (tx * tx + ty * ty), best = t;
+        }
+    Place moved = q;
+    moved.pose.origin = moved.pose.origin + best;
+    const Refined near = refine(v, points, moved, 3, rounds, leastContrast, radius, stride, lines, scaling, 2);
+    return near.inliers > all.inliers + 0.02 ? near : all;
 }
 
 // How well the directions of the edges agree, -1 to 1: 1 for every point whose edge runs within 42° of the model's, nothing for a place without
@@ -396,8 +447,7 @@ std::vector<Candidate> coarseSearch(const LevelImage& v, const PatternModel& mod
             const double c = std::cos(angle), s = std::sin(angle);
             const std::uint8_t* base[kCoarsePoints];
             for (int j = 0; j < n; ++j) {
-                // Points far from each other come first: a wrong place is given up early.
-                const PatternPoint& use = level.points[std::size_t(n % 23 ? j * 23 % n : j)];
+                const PatternPoint& use = level.points[std::size_t(j)];
                 const Point at = turned(use.at, c, s) * scale;
                 base[j] = r.map[std::size_t(directionOf(turned(use.normal, c, s)))].data();
                 offset[j] = std::ptrdiff_t(int(std::lround(at.y)) + margin) * r.width + int(std::lround(at.x)) + margin;
@@ -500,6 +550,7 @@ base::Result<PatternModel> teachPattern(const image::GreyView& reference, const 
             const Point centre = toLevel(model.centre, h);
             for (const RawPoint& p : thinned(raw, std::size_t(h == coarsest && h > 0 ? kCoarsePoints : kFinePoints)))
                 level.points.push_back({p.point.at - centre, p.point.normal});
+            mix(level.points);
             model.levels.push_back(std::move(level));
             if (h == 0) break;
         }
@@ -561,7 +612,7 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
                 if (sign < 0 && !o.reversal) break;
                 Place start = q.place;
                 start.sign = sign;
-                const Refined r = refine(v, coarse.points, start, 3, 4, o.leastContrast, radiusAt(coarsest), 1, 1, scaling);
+                const Refined r = settle(v, coarse.points, start, 3, 4, o.leastContrast, radiusAt(coarsest), 1, 1, scaling);
                 const double score = agreement(v, coarse.points, r.place, leastGradientAt(o.leastContrast, noise, coarsest));
                 if (score > best) best = score, place = r.place;
             }
@@ -592,7 +643,7 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
             level = l.halvings;
             onLevel(stack, level, [&](const auto& v) {
                 const int lines = noise / scaleOf(level) > 2.5 ? 3 : 1;
-                q.place = refine(v, l.points, q.place, 6, 4, o.leastContrast, radiusAt(level), 2, lines, scaling).place;
+                q.place = settle(v, l.points, q.place, 6, 4, o.leastContrast, radiusAt(level), 2, lines, scaling).place;
                 q.score = agreement(v, l.points, q.place, leastGradientAt(o.leastContrast, noise, level), 2);
             });
         }
@@ -614,10 +665,10 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
         if (hopeless) continue;
         if (int(finds.size()) >= o.most && q.score < finds.back().middleScore - 0.15) break;
         picture.visit([&](auto v) {
-            Refined r = refine(v, fine.points, q.place, levels > 2 ? 5 : 9, 2, o.leastContrast, radiusAt(0), 2, noise > 4 ? 3 : 1, scaling);
+            Refined r = settle(v, fine.points, q.place, levels > 2 ? 5 : 9, 2, o.leastContrast, radiusAt(0), 2, noise > 4 ? 3 : 1, scaling);
             // Faint parts in noise: neighbouring profiles are averaged.
             const int lines = 0.4 * noise > 0.25 * 0.3 * std::max(r.contrast, 4.0) ? 5 : 1;
-            r = refine(v, fine.points, r.place, 5, 5, o.leastContrast, radiusAt(0), 1, lines, scaling);
+            r = settle(v, fine.points, r.place, 5, 5, o.leastContrast, radiusAt(0), 1, lines, scaling);
             double score = agreement(v, fine.points, r.place, leastGradientAt(o.leastContrast, 0, 0));
             // Where single pixels are lost in noise, the directions are read from the half-size picture.
             if (levels > 2 && noise > 0.15 * r.contrast) {

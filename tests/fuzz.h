@@ -1,0 +1,140 @@
+// fuzz.h - random settings, regions, lists and inputs for every kind on random, blank, tiny and large pictures: always a result or a reason.
+#pragma once
+#include "support.h"
+
+namespace fuzz
+{
+using geometry::Point;
+using geometry::Region;
+using namespace recipe;
+
+inline image::Image picture(demo::Random& r, bool large)
+{
+    const int what = r.below(10);
+    const int w = large ? 7071 : what == 0 ? 1 : 1 + r.below(220), h = large ? 7072 : what == 0 ? 1 : 1 + r.below(160);
+    const auto format = std::array{image::PixelFormat::Grey8, image::PixelFormat::Grey16, image::PixelFormat::Colour8, image::PixelFormat::Colour16}[std::size_t(r.below(large ? 1 : 4))];
+    image::Image p(w, h, format);
+    if (what == 1 || what == 2) return p; // blank
+    if (what < 6 || large) {              // shapes, so that something is found
+        for (int n = 0; n < 1 + r.below(8); ++n) {
+            const int x0 = r.below(w), y0 = r.below(h), x1 = std::min(w, x0 + 1 + r.below(large ? 900 : 90)), y1 = std::min(h, y0 + 1 + r.below(large ? 900 : 70));
+            const int level = r.below(256), bytes = int(p.rowBytes()) / w;
+            for (int y = y0; y < y1; ++y) std::fill(p.row(y) + x0 * bytes, p.row(y) + x1 * bytes, std::uint8_t(level));
+        }
+        return p;
+    }
+    for (std::size_t i = 0; i < p.byteCount(); ++i) p.row(0)[i] = std::uint8_t(r.bits());
+    return p;
+}
+
+inline Region region(demo::Random& r, geometry::Shape shape, int w, int h)
+{
+    const auto at = [&] { return Point{r.uniform(-0.3 * w - 5, 1.3 * w + 5), r.uniform(-0.3 * h - 5, 1.3 * h + 5)}; };
+    const double size = 1 + r.uniform(0, 1.2) * std::max(w, h);
+    Region out;
+    switch (shape) {
+    case geometry::Shape::Window: out = Region::window(at(), at(), r.uniform(0.1, size)); break;
+    case geometry::Shape::Rectangle: out = Region::rectangle(at(), r.uniform(0.1, size), r.uniform(0.1, size), r.uniform(-9, 9)); break;
+    case geometry::Shape::Circle: out = Region::circle(at(), r.uniform(0.1, size)); break;
+    case geometry::Shape::Ring: out = Region::ring(at(), r.uniform(0, 0.5 * size), 0.5 * size + r.uniform(0.1, size)); break;
+    case geometry::Shape::Arc: out = Region::arc(at(), r.uniform(0, 0.5 * size), 0.5 * size + r.uniform(0.1, size), r.uniform(-9, 9), r.uniform(0.01, 6.28)); break;
+    default: {
+        std::vector<Point> p;
+        for (int i = 0; i < 3 + r.below(9); ++i) p.push_back(at());
+        out = shape == geometry::Shape::Polygon ? Region::polygon(p) : Region::polyline(p, r.uniform(0.1, 0.3 * size));
+    }
+    }
+    return out.check() ? out : Region::circle({0, 0}, 3);
+}
+
+inline void randomSettings(demo::Random& r, Step& s, const StepKind& kind, int w, int h)
+{
+    for (const ParamSpec& p : kind.params) {
+        if (r.below(3) == 0) continue; // the default
+        Value v;
+        if (const auto* real = std::get_if<Real>(&p.domain)) {
+            const int how = r.below(6);
+            v = how == 0 ? real->min : how == 1 ? real->max : how < 5 ? r.uniform(real->min, std::min(real->max, real->min + 60)) : r.uniform(real->min, real->max);
+        } else if (const auto* whole = std::get_if<Whole>(&p.domain)) {
+            const std::int64_t range = std::min<std::int64_t>(whole->max - whole->min + 1, 200);
+            v = r.below(8) == 0 ? whole->max : whole->min + std::int64_t(r.below(int(range)));
+        } else if (const auto* c = std::get_if<Choices>(&p.domain)) v = c->all[std::size_t(r.below(int(c->all.size())))].key;
+        else if (std::holds_alternative<Text>(p.domain)) {
+            static const char* const pieces[] = {"[g]", "[c.radius]", "[g.areas]", "+", "-", "*", "/", "(", ")", "sum(", "count(", "1", "0", " ", "not", "and", "<", "=", ",", "[", "]", "x", "é", "element("};
+            std::string text;
+            for (int i = 0; i < r.below(12); ++i) text += pieces[std::size_t(r.below(int(std::size(pieces))))];
+            v = text;
+        } else v = r.below(2) == 1;
+        p.put(s.params, v);
+    }
+    for (const RegionSpec& spec : kind.regions) {
+        if (!spec.needed && r.below(3) == 0) continue;
+        if (!spec.teaching && r.below(6) == 0) {
+            s.regionsOf[spec.key] = {std::array{"g", "l", "c", "o", "nobody"}[std::size_t(r.below(5))], r.uniform(-10, 20)};
+            continue;
+        }
+        s.regions[spec.key] = region(r, spec.shapes[std::size_t(r.below(int(spec.shapes.size())))], w, h);
+    }
+    for (const PointSpec& p : kind.points)
+        if (r.below(2)) s.points[p.key] = {r.uniform(-20, w + 20.0), r.uniform(-20, h + 20.0)};
+    if (kind.leavesOut)
+        for (int i = 0; i < r.below(3); ++i) s.leaveOut.push_back(region(r, geometry::kAllShapes[std::size_t(1 + r.below(7))], w, h));
+    if (kind.hasFilters)
+        for (int i = 0; i < r.below(3); ++i) {
+            const OutputSpec& o = kind.outputs[std::size_t(r.below(int(kind.outputs.size())))];
+            if (o.list) s.filters.push_back({o.key, r.uniform(-5, 50), {}});
+        }
+    if (kind.hasSamples)
+        for (int i = 0; i < r.below(4); ++i) s.samples.push_back({{r.uniform(0, w - 1.0), r.uniform(0, h - 1.0)}, r.below(3) == 0, {}});
+    if (kind.hasPlaces)
+        for (int i = 0; i < r.below(4); ++i) s.places.push_back({"p", {r.uniform(0, w), r.uniform(0, h)}});
+    for (const InputSpec& in : kind.inputs)
+        if (in.needed || r.below(2)) s.inputs[in.key] = std::array{"g", "l", "c", "o", "p", "e"}[std::size_t(r.below(6))];
+}
+
+// Runs one random recipe; the text of what broke, empty when all is well.
+inline std::string once(const StepKind& kind, std::uint64_t seed, bool large = false)
+{
+    demo::Random r(seed);
+    const image::Image shown = picture(r, large);
+    const int w = shown.width(), h = shown.height();
+    Recipe recipe;
+    if (r.below(4)) recipe.reference = {"r.png", "", nullptr, std::make_shared<const image::Capture>(image::makeCapture(shown.clone(), "reference")), seed};
+    if (r.below(3) == 0) recipe.mmPerPixel = r.uniform(0.001, 2);
+    if (r.below(4) == 0) recipe.empty = {"e.png", "", nullptr, std::make_shared<const image::Capture>(image::makeCapture(picture(r, false), "empty")), seed};
+    const auto base = [&](const char* key, const char* id) {
+        Step s = makeStep(recipe, *findKind(key));
+        s.id = s.name = id;
+        for (const RegionSpec& spec : findKind(key)->regions)
+            if (spec.needed) s.regions[spec.key] = region(r, spec.shapes.front(), w, h);
+        for (const ParamSpec& p : findKind(key)->params)
+            if (p.key == "least_share" || p.key == "least_area" || p.key == "least_strength") p.put(s.params, std::get<Real>(p.domain).min);
+        recipe.steps.push_back(std::move(s));
+    };
+    if (!kind.inputs.empty() || r.below(4) == 0 || kind.key == "formula") {
+        base("blobs", "g"), base("line", "l"), base("circle", "c"), base("contour", "o"), base("edge_point", "p"), base("ellipse", "e");
+    }
+    Step s = makeStep(recipe, kind);
+    s.id = "x";
+    randomSettings(r, s, kind, w, h);
+    recipe.steps.push_back(s);
+    const auto prepared = inspect::Prepared::make(recipe);
+    if (!prepared) return prepared.error().message.empty() ? "no reason why it cannot be prepared" : "";
+    const auto capture = image::makeCapture(shown.clone(), "picture");
+    const auto a = inspect::evaluate(*prepared, capture);
+    if (a.items.empty()) return "no item";
+    for (const auto& item : a.items)
+        for (const auto& step : item.steps) {
+            if (step->state != inspect::State::Ok && step->reason.empty()) return "neither a result nor a reason";
+            for (const auto& o : step->outputs)
+                for (const double v : o.values)
+                    if (!std::isfinite(v)) return step->step + "." + o.name + " is not a finite number";
+            for (const auto& m : step->marks)
+                for (const Point q : m.points)
+                    if (!std::isfinite(q.x) || !std::isfinite(q.y)) return step->step + " leaves a mark at no place";
+        }
+    if (r.below(4) == 0) (void)inspect::evidence(*prepared, capture, a.items.front(), "x");
+    return {};
+}
+
+} // namespace fuzz
