@@ -7,6 +7,8 @@
 #include "vision/threshold.h"
 
 #include <benchmark/benchmark.h>
+#include <array>
+#include <cstdio>
 #include <map>
 #ifdef DIKKAT_BENCH_STICK
 #include <opencv2/imgproc.hpp>
@@ -144,6 +146,31 @@ void stickBlobs(benchmark::State& state)
         n = cv::connectedComponentsWithStats(mask, labels, stats, centroids, 8, CV_32S);
     }
     state.counters["blobs"] = n - 1;
+}
+// Counts, areas, boxes and centroids of both must be the same before their times are compared.
+bool sameBlobs(int n)
+{
+    const auto& p = blobPicture(n);
+    vision::BlobOptions o;
+    o.high = 125;
+    const auto list = vision::findBlobs(p.grey(), geometry::Region::whole(), o);
+    cv::Mat mask, labels, stats, centroids;
+    cv::threshold(mat(p), mask, 125, 255, cv::THRESH_BINARY_INV);
+    const int count = cv::connectedComponentsWithStats(mask, labels, stats, centroids, 8, CV_32S) - 1;
+    if (count != int(list.blobs.size())) return std::fprintf(stderr, "%d blobs, the stick finds %d\n", int(list.blobs.size()), count), false;
+    std::map<std::array<int, 5>, Point> theirs;
+    for (int i = 1; i <= count; ++i) {
+        const int* s = stats.ptr<int>(i);
+        theirs[{s[cv::CC_STAT_LEFT], s[cv::CC_STAT_TOP], s[cv::CC_STAT_WIDTH], s[cv::CC_STAT_HEIGHT], s[cv::CC_STAT_AREA]}] = {centroids.at<double>(i, 0), centroids.at<double>(i, 1)};
+    }
+    double worst = 0;
+    for (const auto& b : list.blobs) {
+        const auto it = theirs.find({b.left, b.top, b.right - b.left + 1, b.bottom - b.top + 1, int(b.area)});
+        if (it == theirs.end()) return std::fprintf(stderr, "a blob of %d px² differs from the stick's\n", int(b.area)), false;
+        worst = std::max(worst, geometry::distance(it->second, b.centroid));
+    }
+    std::fprintf(stderr, "%d blobs: counts, areas and boxes equal the stick's, centroids within %.1e px\n", count, worst);
+    return worst < 1e-6;
 }
 void stickContours(benchmark::State& state)
 {
@@ -288,6 +315,8 @@ int main(int argc, char** argv)
 {
 #ifdef DIKKAT_BENCH_STICK
     cv::setNumThreads(1);
+    for (const int n : {12, 300, 20000})
+        if (!sameBlobs(n)) return 1;
 #endif
     benchmark::Initialize(&argc, argv);
     benchmark::RunSpecifiedBenchmarks();

@@ -24,6 +24,9 @@ const char* name(Fault fault)
     case Fault::Narrow: return "plate too narrow";
     case Fault::Absent: return "plate absent";
     case Fault::Cut: return "plate cut by the picture's edge";
+    case Fault::Burr: return "burr";
+    case Fault::ShortSlot: return "short slot";
+    case Fault::BentEdge: return "bent edge";
     }
     return "";
 }
@@ -41,10 +44,30 @@ PlatePicture drawPlate(const Field& field, PlateTruth truth, Random& random)
     const double light = random.uniform(-8, 8);
     if (truth.fault != Fault::Absent) {
         const double half = truth.width / 2;
-        outlines.push_back(placed(roundedBox(-kPlateLength / 2, -half, kPlateLength / 2, half, 1.0)));
+        auto outline = roundedBox(-kPlateLength / 2, -half, kPlateLength / 2, half, 1.0);
+        if (truth.bow > 0) {
+            // The upper edge bows in between its ends.
+            std::vector<Point> bent;
+            for (std::size_t i = 0; i < outline.size(); ++i) {
+                const Point p = outline[i], q = outline[(i + 1) % outline.size()];
+                bent.push_back(p);
+                if (p.y < -half + 1e-9 && q.y < -half + 1e-9)
+                    for (int j = 1; j < 200; ++j) {
+                        const Point m = p + (q - p) * (j / 200.0);
+                        const double t = m.x / (kPlateLength / 2 - 1);
+                        bent.push_back({m.x, -half + truth.bow * (1 - t * t)});
+                    }
+            }
+            outline = std::move(bent);
+        }
+        outlines.push_back(placed(outline));
+        if (truth.burr > 0) {
+            const double side = random.below(2) ? 1 : -1, x = random.uniform(-40, 40), w = random.uniform(0.3, 0.6);
+            outlines.push_back(placed({{x - w, side * half}, {x - 0.1, side * (half + truth.burr)}, {x + 0.1, side * (half + truth.burr)}, {x + w, side * half}}));
+        }
         for (int i = 0; i < 10; ++i) {
             if (i == missing) continue;
-            const double x = kFirstSlot + kSlotPitch * i, long_ = 19 - 0.85 * i;
+            const double x = kFirstSlot + kSlotPitch * i, long_ = 19 - 0.85 * i - (i == truth.shortSlot ? truth.slotLost : 0);
             holes.push_back(placed(roundedBox(x - 1.2, -9.5, x + 1.2, -9.5 + long_, 0.15)));
         }
         // The left hole keeps its place; the right one states the pitch.
@@ -76,12 +99,16 @@ PlatePicture plate(const Field& field, std::uint64_t seed, int n)
 {
     Random random(seed * 1'000'003ULL + std::uint64_t(n) * 7919ULL + 17);
     PlateTruth t;
-    if (n % 3 == 2) t.fault = std::array{Fault::MissingSlot, Fault::HoleOff, Fault::Narrow, Fault::Cut, Fault::Absent}[std::size_t((n / 3) % 5)];
+    if (n % 3 == 2) t.fault = std::array{Fault::MissingSlot, Fault::HoleOff, Fault::Burr, Fault::Narrow, Fault::ShortSlot, Fault::Cut, Fault::BentEdge,
+                             Fault::Absent}[std::size_t((n / 3) % 8)];
     t.width = kPlateWidth + random.normal(0.014, 0.034);
     t.pitch = kHolePitch + random.normal(0.02, 0.05);
     const double sign = random.below(2) ? 1 : -1;
     if (t.fault == Fault::HoleOff) t.pitch = kHolePitch + sign * random.uniform(0.16, 0.5);
     if (t.fault == Fault::Narrow) t.width = kPlateWidth - random.uniform(0.1, 0.4);
+    if (t.fault == Fault::Burr) t.burr = random.uniform(0.25, 0.7);
+    if (t.fault == Fault::BentEdge) t.bow = random.uniform(0.2, 0.5);
+    if (t.fault == Fault::ShortSlot) t.shortSlot = random.below(10), t.slotLost = random.uniform(0.8, 3);
     const double angle = random.uniform(-geometry::kPi, geometry::kPi);
     // Where the whole plate fits at this angle.
     const double c = std::abs(std::cos(angle)), s = std::abs(std::sin(angle));
@@ -110,7 +137,10 @@ json truthItem(const PlateTruth& t)
             {"angle", geometry::degrees(t.pose.angle)},
             {"width", t.width},
             {"pitch", t.pitch},
-            {"slots", t.slotCount}};
+            {"slots", t.slotCount},
+            {"burr", t.burr},
+            {"bow", t.bow},
+            {"slot_lost", t.slotLost}};
 }
 } // namespace
 
@@ -193,6 +223,38 @@ std::string reedPlateRecipe(const Field& field, const std::vector<std::pair<std:
                         {"plus", 0.05},
                         {"minus", 0.05},
                         {"unit", "mm"}}}}});
+    steps.push_back({{"id", "bottom"},
+                     {"kind", "line"},
+                     {"name", "Lower edge"},
+                     {"datum", "plate"},
+                     {"params", {{"polarity", "bright_to_dark"}, {"least_strength", 60}, {"windows", 40}}},
+                     {"regions", {{"window", window(at(-44, kPlateWidth / 2), at(44, kPlateWidth / 2), 40 * unit)}}}});
+    // Every slot against its own length: falling by 0.85 mm from 19 mm.
+    std::string expression = "max(";
+    for (int i = 0; i < 10; ++i)
+        expression += std::string(i ? ", " : "") + "abs(element([slots.length], " + std::to_string(i + 1) + ") - " + base::shortest(std::round((19 - 0.85 * i) * 100) / 100) + ")";
+    steps.push_back({{"id", "slot_fit"},
+                     {"kind", "formula"},
+                     {"name", "Slot length off"},
+                     {"datum", "plate"},
+                     {"params", {{"expression", expression + ")"}, {"unit", "mm"}}},
+                     {"checks", {{{"output", "value"}, {"name", "Slot length off"}, {"balloon", 6}, {"high", 0.3}, {"unit", "mm"}}}}});
+    int balloon = 7;
+    for (const auto& [id, label, line] : {std::tuple{"burr_top", "Burr above", "top"}, std::tuple{"burr_bottom", "Burr below", "bottom"}})
+        steps.push_back({{"id", id},
+                         {"kind", "farthest"},
+                         {"name", label},
+                         {"datum", "plate"},
+                         {"inputs", {{"of", line}}},
+                         {"params", {{"reach", std::max(6.0, std::round(16 * unit))}, {"least_strength", 60}, {"spacing", 2}}},
+                         {"checks", {{{"output", "size"}, {"name", label}, {"balloon", balloon++}, {"high", 0.12}, {"unit", "mm"}}}}});
+    steps.push_back({{"id", "straight"},
+                     {"kind", "straightness"},
+                     {"name", "Straightness above"},
+                     {"datum", "plate"},
+                     {"inputs", {{"of", "top"}}},
+                     {"params", {{"reach", std::max(6.0, std::round(16 * unit))}, {"least_strength", 60}}},
+                     {"checks", {{{"output", "zone"}, {"name", "Straightness above"}, {"balloon", balloon}, {"high", 0.12}, {"unit", "mm"}}}}});
     return r.dump(2) + "\n";
 }
 

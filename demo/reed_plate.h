@@ -11,7 +11,7 @@
 namespace demo
 {
 
-enum class Fault { None, MissingSlot, HoleOff, Narrow, Absent, Cut };
+enum class Fault { None, MissingSlot, HoleOff, Narrow, Absent, Cut, Burr, ShortSlot, BentEdge };
 const char* name(Fault fault); // "", "missing slot", …
 
 struct Field { // of view
@@ -24,6 +24,9 @@ struct PlateTruth {
     geometry::Pose pose; // of the plate's middle, px
     double width = 26, pitch = 92;
     int slotCount = 10;
+    double burr = 0, bow = 0; // how far a burr stands out of the upper or lower edge, how far the upper edge bows in
+    int shortSlot = -1;       // which slot is too short, from 0
+    double slotLost = 0;      // by how much
 };
 
 struct PlatePicture {

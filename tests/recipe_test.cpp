@@ -43,7 +43,7 @@ private slots:
         QCOMPARE(toJson(*a, folder).dump(), toJson(*b, folder).dump());
         QCOMPARE(toJson(*a, folder).dump(), toJson(*c, folder).dump());
         QVERIFY(a->reference.fingerprint == b->reference.fingerprint && !a->reference.empty());
-        QCOMPARE(int(a->steps.size()), 8);
+        QCOMPARE(int(a->steps.size()), 13);
         QCOMPARE(a->trials[2].label == Label::Bad, true);
     }
     void packingIsReproducible()

@@ -3,7 +3,8 @@
 #include "base/files.h"
 #include "base/parallel.h"
 #include "cli/json_results.h"
-#include "demo/reed_plate.h"
+#include "demo/small_sets.h"
+
 #include "image/decode.h"
 #include "inspect/inspect.h"
 #include "recipe/recipe_file.h"
@@ -87,12 +88,15 @@ public:
         if (!a) return bad(a.error());
         if (a->words.size() != 1) return usage("demo takes one folder");
         const std::string set = a->option("--set").empty() ? "reed-plate" : a->option("--set");
-        if (set != "reed-plate") return usage("--set = " + set + " is not one of: reed-plate");
         const auto seed = a->number("--seed", 1, 0, 1'000'000'000'000LL), count = a->number("--count", 24, 1, 10000);
         if (!seed) return bad(seed.error());
         if (!count) return bad(count.error());
-        if (auto ok = demo::writeReedPlates(a->words[0], std::uint64_t(*seed), int(*count)); !ok) return bad(ok.error());
-        m_out << *count << " pictures, truth.json, reference.png and reed-plate.dikkat written to " << a->words[0] << "\n";
+        const std::pair<const char*, base::Status (*)(const std::string&, std::uint64_t, int, const demo::Field&)> sets[] = {
+            {"reed-plate", demo::writeReedPlates}, {"small-plates", demo::writeSmallPlates}, {"tuning-ring", demo::writeTuningRings}};
+        const auto known = std::find_if(std::begin(sets), std::end(sets), [&](const auto& s) { return set == s.first; });
+        if (known == std::end(sets)) return usage("--set = " + set + " is not one of: reed-plate, small-plates, tuning-ring");
+        if (auto ok = known->second(a->words[0], std::uint64_t(*seed), int(*count), {}); !ok) return bad(ok.error());
+        m_out << *count << " pictures, truth.json, reference.png and " << set << ".dikkat written to " << a->words[0] << "\n";
         return kDone;
     }
 
@@ -159,7 +163,8 @@ public:
                 results[i].error = capture.error().text();
                 return;
             }
-            results[i] = inspect::evaluate(*prepared, *capture);
+            // One picture alone gets all cores.
+            results[i] = inspect::evaluate(*prepared, *capture, nullptr, nullptr, pictures.size() == 1 ? int(*jobs) : 1);
             if (!annotate.empty()) written[i] = writeAnnotated(*capture, prepared->recipe(), results[i], (fs::path(annotate) / leaves[i]).string());
         });
         int exit = kDone;

@@ -181,6 +181,7 @@ void EvidenceView::refreshHead()
     const auto* item = m_session.currentItem();
     const auto* result = item ? item->step(s->id) : nullptr;
     if (result && result->state != inspect::State::Ok) about += QStringLiteral("\n") + q(result->reason);
+    else if (result && !result->note.empty()) about += QStringLiteral("\n") + q(result->note);
     if (const auto* t = m_session.prepared()->taught(s->id); t && !t->note.empty()) about += QStringLiteral("\n") + q(t->note);
     if (m_session.draft() && !m_session.draft()->offer().wants.empty()) about += QStringLiteral("\n") + q(m_session.draft()->offer().wants);
     m_about->setText(about);

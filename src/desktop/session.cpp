@@ -269,7 +269,7 @@ void Session::adopt()
         m_runner->run(m_prepared, std::move(work), m_generation, first);
     }
     m_referenceResult.reset();
-    if (m_showReference && !m_recipe.reference.empty()) m_referenceResult = inspect::evaluate(*m_prepared, *m_recipe.reference.capture);
+    if (m_showReference && !m_recipe.reference.empty()) m_referenceResult = inspect::evaluate(*m_prepared, *m_recipe.reference.capture, nullptr, nullptr, 0);
 }
 
 void Session::runTheRest()
@@ -330,7 +330,7 @@ void Session::setShowReference(bool on)
     }
     m_showReference = on;
     m_referenceResult.reset();
-    if (on) m_referenceResult = inspect::evaluate(*m_prepared, *m_recipe.reference.capture);
+    if (on) m_referenceResult = inspect::evaluate(*m_prepared, *m_recipe.reference.capture, nullptr, nullptr, 0);
     loadPicture();
 }
 

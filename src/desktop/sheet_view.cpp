@@ -210,7 +210,9 @@ void SheetView::paintEvent(QPaintEvent*)
             const bool reversed = kind->isReversed(s->params);
             for (const auto& [key, region] : regionsOf(*s)) {
                 const RegionSpec* spec = kind->region(key);
-                report::paintRegion(p, region, spec && spec->searchesAcross, reversed, t);
+                const ParamSpec* flag = kind->param("reversed");
+                const bool back = spec && spec->searchesRound ? flag && std::get<bool>(flag->get(s->params)) : reversed;
+                report::paintRegion(p, region, spec && spec->searchesAcross, back, t, 1, false, spec && spec->searchesRound);
             }
             p.setRenderHint(QPainter::Antialiasing);
             for (const Handle& h : handles()) {
@@ -663,6 +665,7 @@ void SheetView::reverse()
         for (auto& [key, r] : step.regions)
             if (r.shape == Shape::Window) std::swap(r.from, r.to);
             else if (r.shape == Shape::Polyline) std::reverse(r.points.begin(), r.points.end());
+            else if (const ParamSpec* flag = kind->param("reversed")) flag->put(step.params, !std::get<bool>(flag->get(step.params)));
     });
 }
 

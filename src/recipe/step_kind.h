@@ -33,6 +33,7 @@ struct RegionSpec {
     bool follows = true;                 // carried along by the datum
     bool teaching = false;               // belongs to the reference only; drawn there and nowhere else
     bool searchesAcross = false;         // a window laid along an edge: the arrow stands square to it
+    bool searchesRound = false;          // a ring or arc is searched along its way, not across it
 };
 struct PointSpec {
     std::string key, label, help; // optional place on the reference; without it the middle of the first region

@@ -290,7 +290,8 @@ void paintBalloon(QPainter& p, QPointF c, double r, const QString& text, const Q
     p.restore();
 }
 
-void paintRegion(QPainter& p, const geometry::Region& region, bool across, bool reversed, const QTransform& t, double unit, bool faint)
+void paintRegion(QPainter& p, const geometry::Region& region, bool across, bool reversed, const QTransform& t, double unit, bool faint,
+                 bool round)
 {
     const Pencil pencil{p, unit};
     QPainterPath path;
@@ -312,6 +313,11 @@ void paintRegion(QPainter& p, const geometry::Region& region, bool across, bool 
         }
     } else if (region.shape == geometry::Shape::Polyline && region.points.size() > 1) {
         from = at(t, region.points[region.points.size() - 2]), to = at(t, region.points.back());
+    } else if ((region.shape == geometry::Shape::Ring || region.shape == geometry::Shape::Arc) && round) {
+        // Along the way, at its middle.
+        const double middle = region.shape == geometry::Shape::Arc ? region.start + region.sweep / 2 : geometry::radians(35), radius = (region.inner + region.outer) / 2;
+        const double half = std::min(0.35, region.shape == geometry::Shape::Arc ? region.sweep / 3 : 0.35) * (reversed ? -1 : 1);
+        from = at(t, region.centre + geometry::direction(middle - half) * radius), to = at(t, region.centre + geometry::direction(middle + half) * radius);
     } else if (region.shape == geometry::Shape::Ring || region.shape == geometry::Shape::Arc) {
         const Point u = geometry::direction(region.shape == geometry::Shape::Arc ? region.start + region.sweep / 2 : geometry::radians(35));
         from = at(t, region.centre + u * (reversed ? region.outer : region.inner)),

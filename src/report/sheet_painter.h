@@ -33,7 +33,7 @@ QRectF titleBlockBox(const SheetScene& scene, const QString& picture, const QRec
 // Title block with picture, scale, unit, item and the stamped verdict, in the lower right of `area`; the rectangle it took.
 QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& picture, const QRectF& area, double unit = 1);
 void paintRegion(QPainter& p, const geometry::Region& region, bool searchesAcross, bool reversed, const QTransform& toScreen, double unit = 1,
-                 bool faint = false);
+                 bool faint = false, bool round = false);
 void paintBalloon(QPainter& p, QPointF centre, double radius, const QString& text, const QColor& colour, const QColor& ground);
 
 QImage annotated(const image::Capture& capture, const recipe::Recipe& recipe, const inspect::PictureResult& result);

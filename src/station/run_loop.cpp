@@ -128,7 +128,7 @@ void RunLoop::inspectNext(std::unique_ptr<records::RecordLog>& log, QString& ope
     }
     RunItem item;
     item.capture = std::make_shared<const image::Capture>(std::move(**taken));
-    item.result = std::make_shared<const inspect::PictureResult>(inspect::evaluate(*prepared, *item.capture));
+    item.result = std::make_shared<const inspect::PictureResult>(inspect::evaluate(*prepared, *item.capture, nullptr, nullptr, 0));
     item.at = QTime::currentTime().toString(QStringLiteral("hh:mm:ss"));
     if (!database.isEmpty()) {
         if (!log || openPath != database) {

@@ -194,8 +194,12 @@ template <class V> Profile sampleCurved(const V& v, const Path& path)
 }
 
 // Kernel of the derivative of a Gaussian, unit response to a ramp of slope 1.
-std::vector<double> kernelOf(double sigma)
+const std::vector<double>& kernelOf(double sigma)
 {
+    // The same few widths are asked for again and again.
+    thread_local std::vector<std::pair<double, std::vector<double>>> known;
+    for (const auto& [s, made] : known)
+        if (s == sigma) return made;
     const int r = std::max(1, int(std::ceil(4 * sigma)));
     std::vector<double> k(std::size_t(2 * r + 1));
     double sum = 0;
@@ -204,7 +208,9 @@ std::vector<double> kernelOf(double sigma)
         sum += i * k[std::size_t(i + r)];
     }
     for (double& x : k) x /= sum;
-    return k;
+    if (known.size() > 16) known.erase(known.begin());
+    known.emplace_back(sigma, std::move(k));
+    return known.back().second;
 }
 } // namespace
 
@@ -223,11 +229,17 @@ base::Result<Profile> profile(const image::GreyView& picture, Point from, Point 
 std::vector<double> derivative(const Profile& p, double smoothing)
 {
     // The sampling has smoothed by its own part already.
-    const std::vector<double> k = kernelOf(std::sqrt(std::max(0.09, smoothing * smoothing - kSmoothAtVariance)));
+    const std::vector<double>& k = kernelOf(std::sqrt(std::max(0.09, smoothing * smoothing - kSmoothAtVariance)));
     const int r = int(k.size() / 2), n = int(p.level.size());
     std::vector<double> d(p.level.size());
     for (int i = p.first; i < p.end; ++i) {
         double sum = 0;
+        if (i >= r && i + r < n) {
+            const double* at = p.level.data() + (i - r);
+            for (int j = 0; j <= 2 * r; ++j) sum += k[std::size_t(j)] * at[j];
+            d[std::size_t(i)] = sum;
+            continue;
+        }
         for (int j = -r; j <= r; ++j) sum += k[std::size_t(j + r)] * p.level[std::size_t(std::clamp(i + j, 0, n - 1))];
         d[std::size_t(i)] = sum;
     }

@@ -533,7 +533,9 @@ base::Result<PatternModel> teachPattern(const image::GreyView& reference, const 
     for (const RawPoint& p : fine)
         if (p.gradient >= 0.2 * strong) model.radius = std::max(model.radius, geometry::distance(p.point.at, model.centre));
     int coarsest = 0;
-    while (coarsest < 6 && model.radius / scaleOf(coarsest + 1) >= 10) ++coarsest;
+    // A long narrow part must keep its width too, or its ends cannot be told apart.
+    const double narrow = std::min(right - left, bottom - top) / 2;
+    while (coarsest < 6 && model.radius / scaleOf(coarsest + 1) >= 10 && narrow / scaleOf(coarsest + 1) >= 6) ++coarsest;
     const Stack stack = stackOf(reference, coarsest);
     for (;; --coarsest) { // finer when the coarse picture shows too little
         model.levels.clear();

@@ -165,7 +165,7 @@ StepKind edge_pair()
         .region({"window",
                  "Window",
                  "Directed window, bent line, ring or arc across both edges.",
-                 {Shape::Window, Shape::Polyline, Shape::Ring, Shape::Arc}})
+                 {Shape::Window, Shape::Polyline, Shape::Ring, Shape::Arc}, true, true, false, false, true})
         .param(&P::rule,
                {"rule", "Which pair", "Outermost: first and last edge; innermost: the two beside the middle; numbered: counted from either end."},
                {{"outermost", "Outermost"}, {"innermost", "Innermost"}, {"numbered", "By number"}}, true)
@@ -185,7 +185,6 @@ StepKind edge_pair()
         .output({"edges", "Edges met", "Number of edges above the least strength.", Unit::None, false, true, false})
         .output({"angle", "Angle", "On a ring or arc: angle between the two edges about the centre.", Unit::Degree})
         .leavesOut()
-        .reversedBy("reversed")
         .shows(evidence)
         .offers(offer)
         .runs(run);

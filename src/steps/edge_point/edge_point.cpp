@@ -100,7 +100,7 @@ StepKind edge_point()
         .region({"window",
                  "Window",
                  "Directed window, bent line, ring or arc; edges are met from its start to its end.",
-                 {Shape::Window, Shape::Polyline, Shape::Ring, Shape::Arc}})
+                 {Shape::Window, Shape::Polyline, Shape::Ring, Shape::Arc}, true, true, false, false, true})
         .param(&P::polarity, {"polarity", "Polarity", "Which way the grey level must change along the search."}, polarityChoices(), true)
         .param(&P::which, {"which", "Which edge", "Which of the edges met counts."},
                {{"first", "First"}, {"last", "Last"}, {"strongest", "Strongest"}, {"numbered", "By number"}}, true)
@@ -119,7 +119,6 @@ StepKind edge_point()
         .output({"strengths", "Strength of each", "Grey differences of all edges, in order.", Unit::GreyLevel, true})
         .output({"gaps", "Gaps", "From each edge to the next.", Unit::Pixel, true})
         .leavesOut()
-        .reversedBy("reversed")
         .shows(evidence)
         .offers(offer)
         .runs(run);
