@@ -20,7 +20,8 @@ using geometry::Pose;
 struct Setting {
     double contrast = 150, blur = 0.8, noise = 2;
 };
-image::Image draw(const std::vector<std::vector<Point>>& dark, const std::vector<std::vector<Point>>& holes, int w, int h, const Setting& s, demo::Random& r, int finer = 4)
+image::Image draw(const std::vector<std::vector<Point>>& dark, const std::vector<std::vector<Point>>& holes, int w, int h, const Setting& s,
+                  demo::Random& r, int finer = 4)
 {
     return demo::backlit(demo::blurredCoverage(dark, holes, w, h, s.blur, finer), w, h, {50 + s.contrast, 50, 0, 0, 0, s.noise}, r);
 }
@@ -66,7 +67,8 @@ void edge(const char* name, int trials, bool level, const Setting& s, double bou
         const Point c{64 + r.uniform(0, 1), 64 + r.uniform(0, 1)}, u = geometry::direction(angle);
         const auto picture = draw({geometry::Region::rectangle(c + u * 60, 120, 300, angle).outlines().front()}, {}, 128, 128, s, r);
         const auto p = vision::profile(picture.grey(), c - u * 28, c + u * 28, 60);
-        const auto e = vision::pick(vision::edges(*p, {vision::Polarity::Any, 0.3 * s.contrast, vision::EdgeOptions{}.smoothing}), vision::Pick::Strongest);
+        const auto e =
+            vision::pick(vision::edges(*p, {vision::Polarity::Any, 0.3 * s.contrast, vision::EdgeOptions{}.smoothing}), vision::Pick::Strongest);
         if (!e) return;
         error[std::size_t(i)] = e->position - 28;
         where[std::size_t(i)] = level ? c.x - 64 : (angle + geometry::kPi) / (2 * geometry::kPi);
@@ -90,7 +92,8 @@ void circle(int trials)
         const Point c{128 + r.uniform(0, 1), 128 + r.uniform(0, 1)};
         const auto picture = draw({demo::circleOutline(c, 100)}, {}, 256, 256, {}, r, 3);
         // Windows side by side all the way round.
-        const auto probe = vision::probeCircle(picture.grey(), {128.5, 128.5}, 88, 112, 210, 3, false, {vision::Polarity::Any, 40, 1.5}, vision::Pick::Strongest);
+        const auto probe =
+            vision::probeCircle(picture.grey(), {128.5, 128.5}, 88, 112, 210, 3, false, {vision::Polarity::Any, 40, 1.5}, vision::Pick::Strongest);
         std::vector<Point> points;
         for (const auto& e : probe.edges) points.push_back(e.point);
         const auto fit = geometry::fitCircle(points, 0.5);
@@ -122,7 +125,10 @@ void pattern(const char* name, int trials, double noise, bool hidden)
         const Pose pose{{160 + r.uniform(-20, 20), 160 + r.uniform(-20, 20)}, r.uniform(-geometry::kPi, geometry::kPi)};
         std::vector<std::vector<Point>> holes;
         // 30 % of the part's length covered by something as bright as the ground.
-        if (hidden) holes.push_back(placed(r.below(2) ? std::vector<Point>{{-100, -60}, {-40, -60}, {-40, 60}, {-100, 60}} : std::vector<Point>{{40, -30}, {100, -30}, {100, 60}, {40, 60}}, pose));
+        if (hidden)
+            holes.push_back(placed(r.below(2) ? std::vector<Point>{{-100, -60}, {-40, -60}, {-40, 60}, {-100, 60}}
+                                              : std::vector<Point>{{40, -30}, {100, -30}, {100, 60}, {40, 60}},
+                                   pose));
         const auto picture = draw({placed(kPart, pose)}, holes, 320, 320, {150, 0.8, noise}, r, 3);
         vision::PatternOptions o;
         o.leastContrast = 15;
@@ -145,9 +151,12 @@ int main(int argc, char** argv)
     std::printf("| what | trials | largest bias of ten bins, px | spread, px | ratio to the bound |\n|---|---|---|---|---|\n");
     edge("edge over 60 lines, level, by phase", trials, true, {}, 0.0029);
     edge("edge over 60 lines, any angle, by angle", trials, false, {}, 0.0029);
-    for (const double noise : {4.0, 8.0}) edge(("the same, level, noise " + std::to_string(int(noise))).c_str(), trials / 5, true, {150, 0.8, noise}, 0.0029 * noise / 2);
-    for (const double contrast : {50.0, 15.0}) edge(("the same, level, contrast " + std::to_string(int(contrast))).c_str(), trials / 5, true, {contrast, 0.8, 2}, 0.0029 * 150 / contrast);
-    for (const double blur : {0.5, 1.5, 2.5}) edge(("the same, level, blur " + std::to_string(blur).substr(0, 3) + " px").c_str(), trials / 5, true, {150, blur, 2}, 0);
+    for (const double noise : {4.0, 8.0})
+        edge(("the same, level, noise " + std::to_string(int(noise))).c_str(), trials / 5, true, {150, 0.8, noise}, 0.0029 * noise / 2);
+    for (const double contrast : {50.0, 15.0})
+        edge(("the same, level, contrast " + std::to_string(int(contrast))).c_str(), trials / 5, true, {contrast, 0.8, 2}, 0.0029 * 150 / contrast);
+    for (const double blur : {0.5, 1.5, 2.5})
+        edge(("the same, level, blur " + std::to_string(blur).substr(0, 3) + " px").c_str(), trials / 5, true, {150, blur, 2}, 0);
     circle(trials);
     pattern("pattern 200 px, clean", trials / 10, 0, false);
     pattern("pattern 200 px, noise 2", trials / 10, 2, false);

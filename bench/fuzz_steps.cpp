@@ -16,7 +16,8 @@ int main(int argc, char** argv)
         base::parallelFor(sets, 0, [&](int n) {
             // One in 2000 on 50 megapixels.
             const std::string what = fuzz::once(kind, seed + std::uint64_t(n), n % 2000 == 1999);
-            if (!what.empty()) ++wrong, std::printf("%s, seed %llu: %s\n", kind.key.c_str(), static_cast<unsigned long long>(seed + std::uint64_t(n)), what.c_str());
+            if (!what.empty())
+                ++wrong, std::printf("%s, seed %llu: %s\n", kind.key.c_str(), static_cast<unsigned long long>(seed + std::uint64_t(n)), what.c_str());
         });
         std::printf("%-18s %d sets from seed %llu, %d broken\n", kind.key.c_str(), sets, static_cast<unsigned long long>(seed), wrong.load());
         std::fflush(stdout);

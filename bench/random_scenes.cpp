@@ -1,5 +1,6 @@
 // Random scenes: 1 to 12 parts among up to 20 other shapes of like size, contrast 15 to 150, noise 2 to 8, up to 30 % of a part's area hidden.
-// At the default settings: how many of the parts are found, and how many finds are no part. Usage: random_scenes [scenes [seed]]; SCENES_TELL=1 names every miss
+// At the default settings: how many of the parts are found, and how many finds are no part. Usage: random_scenes [scenes [seed]]; SCENES_TELL=1 names
+// every miss
 #include "base/parallel.h"
 #include "demo/render.h"
 #include "vision/pattern.h"
@@ -32,7 +33,9 @@ std::vector<Point> other(demo::Random& r)
     case 3:
         for (int i = 0; i < 10; ++i) p.push_back(geometry::direction(i * geometry::kPi / 5) * (i % 2 ? size : 0.45 * size));
         return p;
-    default: return {{-size, -size * 0.7}, {-0.2 * size, -size * 0.7}, {-0.2 * size, 0.2 * size}, {size, 0.2 * size}, {size, size * 0.7}, {-size, size * 0.7}};
+    default:
+        return {{-size, -size * 0.7}, {-0.2 * size, -size * 0.7}, {-0.2 * size, 0.2 * size},
+                {size, 0.2 * size},   {size, size * 0.7},         {-size, size * 0.7}};
     }
 }
 
@@ -89,7 +92,8 @@ Tally scene(const vision::PatternModel& model, std::uint64_t seed)
     for (const auto& f : vision::findPattern(picture.grey(), model, geometry::Region::whole(), o)) {
         bool right = false;
         for (std::size_t i = 0; i < truth.size(); ++i) {
-            const double off_ = geometry::distance(f.pose.origin, truth[i].origin), turn = geometry::degrees(geometry::wrapped(f.pose.angle - truth[i].angle));
+            const double off_ = geometry::distance(f.pose.origin, truth[i].origin),
+                         turn = geometry::degrees(geometry::wrapped(f.pose.angle - truth[i].angle));
             if (off_ > 3 || std::abs(turn) > 2) continue;
             right = true;
             if (!seen[i]) ++t.found, t.squareError += off_ * off_, t.squareAngle += turn * turn;
@@ -97,13 +101,15 @@ Tally scene(const vision::PatternModel& model, std::uint64_t seed)
         }
         if (!right) ++t.falseFinds;
         if (!right && std::getenv("SCENES_TELL"))
-            std::printf("  scene %llu: false find score %.3f, contrast %.0f noise %.1f\n", static_cast<unsigned long long>(seed), f.score, contrast, noise);
+            std::printf("  scene %llu: false find score %.3f, contrast %.0f noise %.1f\n", static_cast<unsigned long long>(seed), f.score, contrast,
+                        noise);
     }
     if (std::getenv("SCENES_TELL"))
         for (std::size_t i = 0; i < truth.size(); ++i)
             if (!seen[i]) {
                 const double best = vision::scoreAt(picture.grey(), model, truth[i], 10);
-                std::printf("  scene %llu: lost, score there %.3f, contrast %.0f noise %.1f hidden up to %.2f\n", static_cast<unsigned long long>(seed), best, contrast, noise, hidden);
+                std::printf("  scene %llu: lost, score there %.3f, contrast %.0f noise %.1f hidden up to %.2f\n",
+                            static_cast<unsigned long long>(seed), best, contrast, noise, hidden);
             }
     return t;
 }
@@ -115,7 +121,8 @@ int main(int argc, char** argv)
     const std::uint64_t seed = argc > 2 ? std::strtoull(argv[2], nullptr, 10) : 1;
     demo::Random r(7);
     const Point c{200, 160};
-    const image::Image teaching = demo::backlit(demo::blurredCoverage({placed(kPart, {c, 0})}, {}, 400, 320, 0.8, 2), 400, 320, {200, 60, 0, 0, 0, 2}, r);
+    const image::Image teaching =
+        demo::backlit(demo::blurredCoverage({placed(kPart, {c, 0})}, {}, 400, 320, 0.8, 2), 400, 320, {200, 60, 0, 0, 0, 2}, r);
     const auto model = vision::teachPattern(teaching.grey(), geometry::Region::rectangle(c, 230, 150), {c, 0}, 10);
     if (!model) return std::printf("%s\n", model.error().text().c_str()), 1;
     Tally all;
@@ -123,10 +130,11 @@ int main(int argc, char** argv)
     base::parallelFor(scenes, 0, [&](int n) {
         const Tally t = scene(*model, seed * 1000003 + std::uint64_t(n));
         const std::lock_guard lock(mutex);
-        all.parts += t.parts, all.found += t.found, all.falseFinds += t.falseFinds, all.squareError += t.squareError, all.squareAngle += t.squareAngle;
+        all.parts += t.parts, all.found += t.found, all.falseFinds += t.falseFinds, all.squareError += t.squareError,
+            all.squareAngle += t.squareAngle;
     });
     std::printf("%d scenes, seed %llu: %d of %d parts found (%.2f %%), %d false finds; %.3f px and %.3f degree rms of those found\n", scenes,
-                static_cast<unsigned long long>(seed), all.found, all.parts, 100.0 * all.found / all.parts, all.falseFinds, std::sqrt(all.squareError / all.found),
-                std::sqrt(all.squareAngle / all.found));
+                static_cast<unsigned long long>(seed), all.found, all.parts, 100.0 * all.found / all.parts, all.falseFinds,
+                std::sqrt(all.squareError / all.found), std::sqrt(all.squareAngle / all.found));
     return all.falseFinds == 0 && all.found >= 0.99 * all.parts ? 0 : 1;
 }

@@ -6,8 +6,8 @@
 #include "vision/pattern.h"
 #include "vision/threshold.h"
 
-#include <benchmark/benchmark.h>
 #include <array>
+#include <benchmark/benchmark.h>
 #include <cstdio>
 #include <map>
 #ifdef DIKKAT_BENCH_STICK
@@ -161,7 +161,8 @@ bool sameBlobs(int n)
     std::map<std::array<int, 5>, Point> theirs;
     for (int i = 1; i <= count; ++i) {
         const int* s = stats.ptr<int>(i);
-        theirs[{s[cv::CC_STAT_LEFT], s[cv::CC_STAT_TOP], s[cv::CC_STAT_WIDTH], s[cv::CC_STAT_HEIGHT], s[cv::CC_STAT_AREA]}] = {centroids.at<double>(i, 0), centroids.at<double>(i, 1)};
+        theirs[{s[cv::CC_STAT_LEFT], s[cv::CC_STAT_TOP], s[cv::CC_STAT_WIDTH], s[cv::CC_STAT_HEIGHT], s[cv::CC_STAT_AREA]}] = {
+            centroids.at<double>(i, 0), centroids.at<double>(i, 1)};
     }
     double worst = 0;
     for (const auto& b : list.blobs) {

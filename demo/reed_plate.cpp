@@ -63,7 +63,8 @@ PlatePicture drawPlate(const Field& field, PlateTruth truth, Random& random)
         outlines.push_back(placed(outline));
         if (truth.burr > 0) {
             const double side = random.below(2) ? 1 : -1, x = random.uniform(-40, 40), w = random.uniform(0.3, 0.6);
-            outlines.push_back(placed({{x - w, side * half}, {x - 0.1, side * (half + truth.burr)}, {x + 0.1, side * (half + truth.burr)}, {x + w, side * half}}));
+            outlines.push_back(
+                placed({{x - w, side * half}, {x - 0.1, side * (half + truth.burr)}, {x + 0.1, side * (half + truth.burr)}, {x + w, side * half}}));
         }
         for (int i = 0; i < 10; ++i) {
             if (i == missing) continue;
@@ -99,8 +100,9 @@ PlatePicture plate(const Field& field, std::uint64_t seed, int n)
 {
     Random random(seed * 1'000'003ULL + std::uint64_t(n) * 7919ULL + 17);
     PlateTruth t;
-    if (n % 3 == 2) t.fault = std::array{Fault::MissingSlot, Fault::HoleOff, Fault::Burr, Fault::Narrow, Fault::ShortSlot, Fault::Cut, Fault::BentEdge,
-                             Fault::Absent}[std::size_t((n / 3) % 8)];
+    if (n % 3 == 2)
+        t.fault = std::array{Fault::MissingSlot, Fault::HoleOff, Fault::Burr,     Fault::Narrow,
+                             Fault::ShortSlot,   Fault::Cut,     Fault::BentEdge, Fault::Absent}[std::size_t((n / 3) % 8)];
     t.width = kPlateWidth + random.normal(0.014, 0.034);
     t.pitch = kHolePitch + random.normal(0.02, 0.05);
     const double sign = random.below(2) ? 1 : -1;
@@ -232,7 +234,8 @@ std::string reedPlateRecipe(const Field& field, const std::vector<std::pair<std:
     // Every slot against its own length: falling by 0.85 mm from 19 mm.
     std::string expression = "max(";
     for (int i = 0; i < 10; ++i)
-        expression += std::string(i ? ", " : "") + "abs(element([slots.length], " + std::to_string(i + 1) + ") - " + base::shortest(std::round((19 - 0.85 * i) * 100) / 100) + ")";
+        expression += std::string(i ? ", " : "") + "abs(element([slots.length], " + std::to_string(i + 1) + ") - " +
+                      base::shortest(std::round((19 - 0.85 * i) * 100) / 100) + ")";
     steps.push_back({{"id", "slot_fit"},
                      {"kind", "formula"},
                      {"name", "Slot length off"},

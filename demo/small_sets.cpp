@@ -34,8 +34,8 @@ image::Image shot(const Field& f, const Outlines& dark, const Outlines& holes, R
 }
 
 // What both sets share: pictures in parallel, truth, reference, recipe packed from plain JSON.
-base::Status write(const std::string& folder, const std::string& set, std::uint64_t seed, int count, const Field& field, const Made& reference, json recipe,
-                   const std::function<Made(int)>& make)
+base::Status write(const std::string& folder, const std::string& set, std::uint64_t seed, int count, const Field& field, const Made& reference,
+                   json recipe, const std::function<Made(int)>& make)
 {
     namespace fs = std::filesystem;
     std::error_code error;
@@ -56,7 +56,8 @@ base::Status write(const std::string& folder, const std::string& set, std::uint6
     std::vector<base::Status> done(static_cast<std::size_t>(count));
     base::parallelFor(count, 0, [&](int n) {
         const Made m = make(n);
-        rows[std::size_t(n)] = {{"picture", leafOf(n)}, {"label", m.bad ? "bad" : "good"}, {"fault", m.bad ? json(m.fault) : json()}, {"items", m.items}};
+        rows[std::size_t(n)] = {
+            {"picture", leafOf(n)}, {"label", m.bad ? "bad" : "good"}, {"fault", m.bad ? json(m.fault) : json()}, {"items", m.items}};
         done[std::size_t(n)] = writePicture(m.picture, leafOf(n));
     });
     for (const auto& d : done)
@@ -202,7 +203,8 @@ base::Status writeSmallPlates(const std::string& folder, std::uint64_t seed, int
         const double reach = std::hypot(kSmallLength, kSmallWidth) / 2 * k + 10;
         for (int tries = 0; tries < 2000 && int(plates.size()) < wanted; ++tries) {
             SmallPlate p;
-            p.pose = {{random.uniform(reach, field.width - 1 - reach), random.uniform(reach, field.height - 1 - reach)}, random.uniform(-geometry::kPi, geometry::kPi)};
+            p.pose = {{random.uniform(reach, field.width - 1 - reach), random.uniform(reach, field.height - 1 - reach)},
+                      random.uniform(-geometry::kPi, geometry::kPi)};
             bool free = true;
             for (const SmallPlate& q : plates) free = free && geometry::distance(q.pose.origin, p.pose.origin) > 2 * reach * 0.93;
             p.width += random.normal(0.012, 0.03);
@@ -218,7 +220,10 @@ base::Status writeSmallPlates(const std::string& folder, std::uint64_t seed, int
         Outlines dark, holes;
         for (const SmallPlate& p : plates) {
             addSmall(p, k, dark, holes);
-            m.items.push_back({{"centre", {p.pose.origin.x, p.pose.origin.y}}, {"angle", geometry::degrees(p.pose.angle)}, {"width", p.width}, {"slots", p.slots},
+            m.items.push_back({{"centre", {p.pose.origin.x, p.pose.origin.y}},
+                               {"angle", geometry::degrees(p.pose.angle)},
+                               {"width", p.width},
+                               {"slots", p.slots},
                                {"label", p.slots == 3 && std::abs(p.width - kSmallWidth) <= 0.06 ? "good" : "bad"}});
         }
         m.picture = shot(field, dark, holes, random);
@@ -250,34 +255,68 @@ base::Status writeTuningRings(const std::string& folder, std::uint64_t seed, int
                      // The notches look alike every 45°: the index hole and the bore tell the angle.
                      {"leave_out", {ring(c, (kRim - 4) * k, (kRim + 2) * k)}},
                      {"checks", {check("score", "Ring", 0, {{"low", 0.6}})}}});
-    steps.push_back({{"id", "bore"}, {"kind", "circle"}, {"name", "Bore"}, {"datum", "ring"}, {"params", {{"least_strength", 60}, {"windows", 120}, {"reach", 3}}},
+    steps.push_back({{"id", "bore"},
+                     {"kind", "circle"},
+                     {"name", "Bore"},
+                     {"datum", "ring"},
+                     {"params", {{"least_strength", 60}, {"windows", 120}, {"reach", 3}}},
                      {"regions", {{"ring", ring(c, (kBore - 2) * k, (kBore + 2) * k)}}},
                      {"checks", {check("diameter", "Bore", 1, {{"nominal", 2 * kBore}, {"plus", 0.05}, {"minus", 0.05}, {"unit", "mm"}})}}});
-    steps.push_back({{"id", "index"}, {"kind", "circle"}, {"name", "Index hole"}, {"datum", "ring"}, {"params", {{"least_strength", 60}}},
+    steps.push_back({{"id", "index"},
+                     {"kind", "circle"},
+                     {"name", "Index hole"},
+                     {"datum", "ring"},
+                     {"params", {{"least_strength", 60}}},
                      {"regions", {{"ring", ring(index, 1.2 * k, 3.8 * k)}}}});
-    steps.push_back({{"id", "frame"}, {"kind", "two_holes"}, {"name", "Bore and index"}, {"letter", "B"}, {"datum", "ring"}, {"inputs", {{"first", "bore"}, {"second", "index"}}}});
-    steps.push_back({{"id", "rim"}, {"kind", "circle"}, {"name", "Rim"}, {"datum", "frame"},
+    steps.push_back({{"id", "frame"},
+                     {"kind", "two_holes"},
+                     {"name", "Bore and index"},
+                     {"letter", "B"},
+                     {"datum", "ring"},
+                     {"inputs", {{"first", "bore"}, {"second", "index"}}}});
+    steps.push_back({{"id", "rim"},
+                     {"kind", "circle"},
+                     {"name", "Rim"},
+                     {"datum", "frame"},
                      {"params", {{"least_strength", 60}, {"windows", 160}, {"which", "last"}, {"inward", false}}},
                      {"regions", {{"ring", ring(c, (kRim - 1.2) * k, (kRim + 1.2) * k)}}},
                      {"checks", {check("diameter", "Rim", 2, {{"nominal", 2 * kRim}, {"plus", 0.05}, {"minus", 0.05}, {"unit", "mm"}})}}});
     // Across 0°: the notch on the index side.
-    steps.push_back({{"id", "notch"}, {"kind", "edge_pair"}, {"name", "First notch"}, {"datum", "frame"}, {"params", {{"first", "dark_to_bright"}, {"least_strength", 60}}},
-                     {"regions", {{"window", {{"shape", "arc"}, {"centre", {c.x, c.y}}, {"inner", (kRim - 1.8) * k}, {"outer", (kRim - 0.7) * k}, {"start", 348}, {"sweep", 24}}}}},
-                     {"checks", {check("angle", "First notch", 3, {{"nominal", kNotch}, {"plus", 0.3}, {"minus", 0.3}, {"unit", "deg"}})}}});
-    steps.push_back({{"id", "round"}, {"kind", "roundness"}, {"name", "Roundness of the bore"}, {"datum", "frame"}, {"inputs", {{"of", "bore"}}},
+    steps.push_back(
+        {{"id", "notch"},
+         {"kind", "edge_pair"},
+         {"name", "First notch"},
+         {"datum", "frame"},
+         {"params", {{"first", "dark_to_bright"}, {"least_strength", 60}}},
+         {"regions",
+          {{"window",
+            {{"shape", "arc"}, {"centre", {c.x, c.y}}, {"inner", (kRim - 1.8) * k}, {"outer", (kRim - 0.7) * k}, {"start", 348}, {"sweep", 24}}}}},
+         {"checks", {check("angle", "First notch", 3, {{"nominal", kNotch}, {"plus", 0.3}, {"minus", 0.3}, {"unit", "deg"}})}}});
+    steps.push_back({{"id", "round"},
+                     {"kind", "roundness"},
+                     {"name", "Roundness of the bore"},
+                     {"datum", "frame"},
+                     {"inputs", {{"of", "bore"}}},
                      {"params", {{"least_strength", 60}, {"reach", std::max(4.0, std::round(0.8 * k))}}},
                      {"checks", {check("zone", "Roundness of the bore", 4, {{"high", 0.06}, {"unit", "mm"}})}}});
     json notches = json::array();
     for (int n = 0; n < 8; ++n)
-        notches.push_back({{"shape", "arc"}, {"centre", {c.x, c.y}}, {"inner", (kRim - 5) * k}, {"outer", (kRim + 3) * k}, {"start", 45 * n - 6.5}, {"sweep", 13}});
-    steps.push_back({{"id", "sink"}, {"kind", "farthest"}, {"name", "Sink in the rim"}, {"datum", "frame"}, {"inputs", {{"of", "rim"}}}, {"leave_out", notches},
+        notches.push_back(
+            {{"shape", "arc"}, {"centre", {c.x, c.y}}, {"inner", (kRim - 5) * k}, {"outer", (kRim + 3) * k}, {"start", 45 * n - 6.5}, {"sweep", 13}});
+    steps.push_back({{"id", "sink"},
+                     {"kind", "farthest"},
+                     {"name", "Sink in the rim"},
+                     {"datum", "frame"},
+                     {"inputs", {{"of", "rim"}}},
+                     {"leave_out", notches},
                      {"params", {{"side", "inward"}, {"least_strength", 60}, {"spacing", 2}, {"reach", std::max(5.0, std::round(1.2 * k))}}},
                      {"checks", {check("size", "Sink in the rim", 5, {{"high", 0.1}, {"unit", "mm"}})}}});
     return write(folder, "tuning-ring", seed, count, field, reference, r, [&](int n) {
         Random random(seed * 1'000'003ULL + std::uint64_t(n) * 7919ULL + 47);
         Ring ring_;
         const double free = 0.5 * std::min(field.width, field.height) - (kRim + 1) * k - 4;
-        ring_.pose = {{0.5 * field.width + random.uniform(-free, free), 0.5 * field.height + random.uniform(-free, free)}, random.uniform(-geometry::kPi, geometry::kPi)};
+        ring_.pose = {{0.5 * field.width + random.uniform(-free, free), 0.5 * field.height + random.uniform(-free, free)},
+                      random.uniform(-geometry::kPi, geometry::kPi)};
         ring_.notch += random.normal(0.05, 0.15);
         Made m;
         if (n % 3 == 2) {
@@ -290,8 +329,11 @@ base::Status writeTuningRings(const std::string& folder, std::uint64_t seed, int
         }
         Outlines dark, holes;
         addRing(ring_, k, dark, holes);
-        m.items.push_back({{"centre", {ring_.pose.origin.x, ring_.pose.origin.y}}, {"angle", geometry::degrees(ring_.pose.angle)}, {"notch", ring_.notch},
-                           {"roundness", 2 * ring_.oval}, {"sink", ring_.sink}});
+        m.items.push_back({{"centre", {ring_.pose.origin.x, ring_.pose.origin.y}},
+                           {"angle", geometry::degrees(ring_.pose.angle)},
+                           {"notch", ring_.notch},
+                           {"roundness", 2 * ring_.oval},
+                           {"sink", ring_.sink}});
         m.picture = shot(field, dark, holes, random);
         return m;
     });

@@ -12,12 +12,14 @@ inline image::Image picture(demo::Random& r, bool large)
 {
     const int what = r.below(10);
     const int w = large ? 7071 : what == 0 ? 1 : 1 + r.below(220), h = large ? 7072 : what == 0 ? 1 : 1 + r.below(160);
-    const auto format = std::array{image::PixelFormat::Grey8, image::PixelFormat::Grey16, image::PixelFormat::Colour8, image::PixelFormat::Colour16}[std::size_t(r.below(large ? 1 : 4))];
+    const auto format = std::array{image::PixelFormat::Grey8, image::PixelFormat::Grey16, image::PixelFormat::Colour8,
+                                   image::PixelFormat::Colour16}[std::size_t(r.below(large ? 1 : 4))];
     image::Image p(w, h, format);
     if (what == 1 || what == 2) return p; // blank
     if (what < 6 || large) {              // shapes, so that something is found
         for (int n = 0; n < 1 + r.below(8); ++n) {
-            const int x0 = r.below(w), y0 = r.below(h), x1 = std::min(w, x0 + 1 + r.below(large ? 900 : 90)), y1 = std::min(h, y0 + 1 + r.below(large ? 900 : 70));
+            const int x0 = r.below(w), y0 = r.below(h), x1 = std::min(w, x0 + 1 + r.below(large ? 900 : 90)),
+                      y1 = std::min(h, y0 + 1 + r.below(large ? 900 : 70));
             const int level = r.below(256), bytes = int(p.rowBytes()) / w;
             for (int y = y0; y < y1; ++y) std::fill(p.row(y) + x0 * bytes, p.row(y) + x1 * bytes, std::uint8_t(level));
         }
@@ -37,7 +39,9 @@ inline Region region(demo::Random& r, geometry::Shape shape, int w, int h)
     case geometry::Shape::Rectangle: out = Region::rectangle(at(), r.uniform(0.1, size), r.uniform(0.1, size), r.uniform(-9, 9)); break;
     case geometry::Shape::Circle: out = Region::circle(at(), r.uniform(0.1, size)); break;
     case geometry::Shape::Ring: out = Region::ring(at(), r.uniform(0, 0.5 * size), 0.5 * size + r.uniform(0.1, size)); break;
-    case geometry::Shape::Arc: out = Region::arc(at(), r.uniform(0, 0.5 * size), 0.5 * size + r.uniform(0.1, size), r.uniform(-9, 9), r.uniform(0.01, 6.28)); break;
+    case geometry::Shape::Arc:
+        out = Region::arc(at(), r.uniform(0, 0.5 * size), 0.5 * size + r.uniform(0.1, size), r.uniform(-9, 9), r.uniform(0.01, 6.28));
+        break;
     default: {
         std::vector<Point> p;
         for (int i = 0; i < 3 + r.below(9); ++i) p.push_back(at());
@@ -54,13 +58,17 @@ inline void randomSettings(demo::Random& r, Step& s, const StepKind& kind, int w
         Value v;
         if (const auto* real = std::get_if<Real>(&p.domain)) {
             const int how = r.below(6);
-            v = how == 0 ? real->min : how == 1 ? real->max : how < 5 ? r.uniform(real->min, std::min(real->max, real->min + 60)) : r.uniform(real->min, real->max);
+            v = how == 0   ? real->min
+                : how == 1 ? real->max
+                : how < 5  ? r.uniform(real->min, std::min(real->max, real->min + 60))
+                           : r.uniform(real->min, real->max);
         } else if (const auto* whole = std::get_if<Whole>(&p.domain)) {
             const std::int64_t range = std::min<std::int64_t>(whole->max - whole->min + 1, 200);
             v = r.below(8) == 0 ? whole->max : whole->min + std::int64_t(r.below(int(range)));
         } else if (const auto* c = std::get_if<Choices>(&p.domain)) v = c->all[std::size_t(r.below(int(c->all.size())))].key;
         else if (std::holds_alternative<Text>(p.domain)) {
-            static const char* const pieces[] = {"[g]", "[c.radius]", "[g.areas]", "+", "-", "*", "/", "(", ")", "sum(", "count(", "1", "0", " ", "not", "and", "<", "=", ",", "[", "]", "x", "é", "element("};
+            static const char* const pieces[] = {"[g]", "[c.radius]", "[g.areas]", "+",   "-", "*", "/", "(", ")", "sum(", "count(", "1",
+                                                 "0",   " ",          "not",       "and", "<", "=", ",", "[", "]", "x",    "é",      "element("};
             std::string text;
             for (int i = 0; i < r.below(12); ++i) text += pieces[std::size_t(r.below(int(std::size(pieces))))];
             v = text;
@@ -99,9 +107,11 @@ inline std::string once(const StepKind& kind, std::uint64_t seed, bool large = f
     const image::Image shown = picture(r, large);
     const int w = shown.width(), h = shown.height();
     Recipe recipe;
-    if (r.below(4)) recipe.reference = {"r.png", "", nullptr, std::make_shared<const image::Capture>(image::makeCapture(shown.clone(), "reference")), seed};
+    if (r.below(4))
+        recipe.reference = {"r.png", "", nullptr, std::make_shared<const image::Capture>(image::makeCapture(shown.clone(), "reference")), seed};
     if (r.below(3) == 0) recipe.mmPerPixel = r.uniform(0.001, 2);
-    if (r.below(4) == 0) recipe.empty = {"e.png", "", nullptr, std::make_shared<const image::Capture>(image::makeCapture(picture(r, false), "empty")), seed};
+    if (r.below(4) == 0)
+        recipe.empty = {"e.png", "", nullptr, std::make_shared<const image::Capture>(image::makeCapture(picture(r, false), "empty")), seed};
     const auto base = [&](const char* key, const char* id) {
         Step s = makeStep(recipe, *findKind(key));
         s.id = s.name = id;

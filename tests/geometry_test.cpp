@@ -130,13 +130,16 @@ private slots:
                         QVERIFY(count <= 1);
                         // On the border itself rounding may decide either way.
                         if ((count == 1) != region.contains({double(x), double(y)}))
-                            QVERIFY2(region.contains({x + 1e-6, y + 1e-6}) != region.contains({x - 1e-6, y - 1e-6}) || std::abs(distance({double(x), double(y)}, c) - region.outer) < 1e-6,
+                            QVERIFY2(region.contains({x + 1e-6, y + 1e-6}) != region.contains({x - 1e-6, y - 1e-6}) ||
+                                         std::abs(distance({double(x), double(y)}, c) - region.outer) < 1e-6,
                                      name(region.shape));
                     }
             }
         }
-        QVERIFY(withinSweep(radians(5), radians(350), radians(30)) && withinSweep(radians(-5), radians(350), radians(30)) && !withinSweep(radians(25), radians(350), radians(30)));
-        QVERIFY(!Region::polygon({{0, 0}, {1, 1}}).check() && !Region::polyline({{0, 0}, {0, 0}}, 3).check() && !Region::arc({0, 0}, 1, 5, 0, 0).check());
+        QVERIFY(withinSweep(radians(5), radians(350), radians(30)) && withinSweep(radians(-5), radians(350), radians(30)) &&
+                !withinSweep(radians(25), radians(350), radians(30)));
+        QVERIFY(!Region::polygon({{0, 0}, {1, 1}}).check() && !Region::polyline({{0, 0}, {0, 0}}, 3).check() &&
+                !Region::arc({0, 0}, 1, 5, 0, 0).check());
     }
     void leavingOutTakesExactlyThePixelsAway()
     {
@@ -159,12 +162,14 @@ private slots:
             for (int i = 0; i < 80; ++i) {
                 const double t = 2 * kPi * i / 80;
                 const Point u = direction(truth.angle), v = leftOf(u);
-                p.push_back(truth.centre + u * (truth.major / 2 * std::cos(t)) + v * (truth.minor / 2 * std::sin(t)) + Point{r.normal(0.05, 0.2), r.normal(0.05, 0.2)});
+                p.push_back(truth.centre + u * (truth.major / 2 * std::cos(t)) + v * (truth.minor / 2 * std::sin(t)) +
+                            Point{r.normal(0.05, 0.2), r.normal(0.05, 0.2)});
             }
             for (int i = 0; i < 16; ++i) p[std::size_t(i * 5)] = p[std::size_t(i * 5)] + Point{r.uniform(3, 20), r.uniform(-20, 20)};
             const auto fit = fitEllipse(p, 0.3);
             QVERIFY(fit.has_value());
-            QVERIFY(distance(fit->shape.centre, truth.centre) < 0.08 && std::abs(fit->shape.major - truth.major) < 0.15 && std::abs(fit->shape.minor - truth.minor) < 0.15);
+            QVERIFY(distance(fit->shape.centre, truth.centre) < 0.08 && std::abs(fit->shape.major - truth.major) < 0.15 &&
+                    std::abs(fit->shape.minor - truth.minor) < 0.15);
             QVERIFY(std::abs(wrapped(2 * (fit->shape.angle - truth.angle))) < 0.02);
         }
         QVERIFY(!fitEllipse({{0, 0}, {1, 0}, {2, 0}, {3, 0}, {4, 0}, {5, 0}, {6, 0}}));
@@ -200,7 +205,8 @@ private slots:
                 return high - low;
             };
             QVERIFY(std::abs(widthAt(z.inner.centre) - z.width) < 1e-9);
-            for (int i = 0; i < 200; ++i) QVERIFY(widthAt(z.inner.centre + direction(r.uniform(0, 7)) * std::pow(10, r.uniform(-4, 0.5))) > z.width - 1e-6);
+            for (int i = 0; i < 200; ++i)
+                QVERIFY(widthAt(z.inner.centre + direction(r.uniform(0, 7)) * std::pow(10, r.uniform(-4, 0.5))) > z.width - 1e-6);
         }
         // Three known lobes: published form, width twice the height.
         std::vector<Point> lobes;
@@ -214,7 +220,8 @@ private slots:
         QCOMPARE(areaOf(hull), 12.0);
         QCOMPARE(perimeterOf(hull), 14.0);
         const TurnedBox b = smallestBox(Region::rectangle({7, 8}, 30, 12, radians(20)).outlines().front());
-        QVERIFY(std::abs(b.length - 30) < 1e-9 && std::abs(b.width - 12) < 1e-9 && std::abs(degrees(b.angle) - 20) < 1e-6 && distance(b.centre, {7, 8}) < 1e-9);
+        QVERIFY(std::abs(b.length - 30) < 1e-9 && std::abs(b.width - 12) < 1e-9 && std::abs(degrees(b.angle) - 20) < 1e-6 &&
+                distance(b.centre, {7, 8}) < 1e-9);
     }
     void crossingsAndFeet()
     {

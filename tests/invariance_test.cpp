@@ -72,9 +72,10 @@ class InvarianceTest : public QObject
     static const std::vector<std::tuple<const char*, const char*, double>>& values()
     {
         static const std::vector<std::tuple<const char*, const char*, double>> all{
-            {"height", "distance", 0.05}, {"pitch", "distance", 0.05}, {"edge", "distance", 0.06}, {"square", "angle", 0.1},   {"hole", "radius", 0.04},
-            {"corner", "along_x", 0.1},   {"corner", "along_y", 0.1},  {"slots", "count", 0},      {"outline", "length_x", 0.5}, {"outline", "area", 25},
-            {"form", "zone", 0.25},       {"straight", "zone", 0.25},  {"share", "share", 1.0},    {"bottom", "datum_angle", 0.05}};
+            {"height", "distance", 0.05}, {"pitch", "distance", 0.05},    {"edge", "distance", 0.06}, {"square", "angle", 0.1},
+            {"hole", "radius", 0.04},     {"corner", "along_x", 0.1},     {"corner", "along_y", 0.1}, {"slots", "count", 0},
+            {"outline", "length_x", 0.5}, {"outline", "area", 25},        {"form", "zone", 0.25},     {"straight", "zone", 0.25},
+            {"share", "share", 1.0},      {"bottom", "datum_angle", 0.05}};
         return all;
     }
 private slots:
@@ -88,7 +89,8 @@ private slots:
             const auto result = runChain(r, part({{210 + degrees / 20, 200 - degrees / 30}, geometry::radians(degrees)}));
             for (const auto& [step, output, tolerance] : values()) {
                 const double a = value(reference, step, output), b = value(result, step, output);
-                QVERIFY2(std::abs(a - b) <= tolerance, qPrintable(QString("%1.%2 at %3: %4, reference %5").arg(step, output).arg(degrees).arg(b).arg(a)));
+                QVERIFY2(std::abs(a - b) <= tolerance,
+                         qPrintable(QString("%1.%2 at %3: %4, reference %5").arg(step, output).arg(degrees).arg(b).arg(a)));
             }
         }
     }
@@ -99,8 +101,13 @@ private slots:
         const auto a = runChain(r, part(pose, 200, 50, 0));
         for (const auto& [bright, dark] : {std::pair{120.0, 45.0}, {250.0, 130.0}, {230.0, 10.0}}) {
             const auto b = runChain(r, part(pose, bright, dark, 0));
-            for (const auto& [step, output, tolerance] : {std::tuple{"height", "distance", 0.01}, {"pitch", "distance", 0.01}, {"plate", "x", 0.02}, {"plate", "y", 0.02}, {"plate", "angle", 0.01}})
-                QVERIFY2(std::abs(value(a, step, output) - value(b, step, output)) < tolerance, qPrintable(QString("%1.%2 %3").arg(step, output).arg(value(a, step, output) - value(b, step, output))));
+            for (const auto& [step, output, tolerance] : {std::tuple{"height", "distance", 0.01},
+                                                          {"pitch", "distance", 0.01},
+                                                          {"plate", "x", 0.02},
+                                                          {"plate", "y", 0.02},
+                                                          {"plate", "angle", 0.01}})
+                QVERIFY2(std::abs(value(a, step, output) - value(b, step, output)) < tolerance,
+                         qPrintable(QString("%1.%2 %3").arg(step, output).arg(value(a, step, output) - value(b, step, output))));
         }
     }
     void mirroredPicturesGiveMirroredPlaces()
@@ -124,7 +131,8 @@ private slots:
             return runChain(r, p.clone());
         };
         const auto a = run(picture, false), b = run(mirror(picture), true);
-        QVERIFY(std::abs(value(a, "hole", "x") - (w - value(b, "hole", "x"))) < 1e-4 && std::abs(value(a, "hole", "y") - value(b, "hole", "y")) < 1e-4);
+        QVERIFY(std::abs(value(a, "hole", "x") - (w - value(b, "hole", "x"))) < 1e-4 &&
+                std::abs(value(a, "hole", "y") - value(b, "hole", "y")) < 1e-4);
         QVERIFY(std::abs(value(a, "hole", "radius") - value(b, "hole", "radius")) < 1e-4);
         QVERIFY(std::abs(value(a, "width", "distance") - value(b, "width", "distance")) < 1e-4);
         const auto list = [](const inspect::PictureResult& r, const char* key) { return r.items[0].step("slots")->output(key)->values; };

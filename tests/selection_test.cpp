@@ -27,7 +27,10 @@ class SelectionTest : public QObject
         for (std::size_t i = 0; i < cover.size(); ++i) p.row(0)[i] = cover[i] > 0.5f ? 255 : 0;
         return p;
     }
-    static std::vector<Point> turnedBox(Point c, double w, double h, double degrees) { return Region::rectangle(c, w, h, geometry::radians(degrees)).outlines().front(); }
+    static std::vector<Point> turnedBox(Point c, double w, double h, double degrees)
+    {
+        return Region::rectangle(c, w, h, geometry::radians(degrees)).outlines().front();
+    }
 private slots:
     void histogramsCountEveryPixelOnce()
     {
@@ -115,7 +118,8 @@ private slots:
         // A picture under sloping light, divided by the empty one, is level again.
         image::Image empty(100, 10, image::PixelFormat::Grey8), part(100, 10, image::PixelFormat::Grey8);
         for (int y = 0; y < 10; ++y)
-            for (int x = 0; x < 100; ++x) empty.row(y)[x] = std::uint8_t(100 + x), part.row(y)[x] = std::uint8_t((100 + x) * (x % 20 < 10 ? 1.0 : 0.5));
+            for (int x = 0; x < 100; ++x)
+                empty.row(y)[x] = std::uint8_t(100 + x), part.row(y)[x] = std::uint8_t((100 + x) * (x % 20 < 10 ? 1.0 : 0.5));
         const auto level = shadingCorrected(part.grey(), empty.grey());
         for (int x = 0; x < 100; ++x) QVERIFY(std::abs(level.row(4)[x] - (x % 20 < 10 ? 149.5 : 74.75)) < 1.5);
     }
@@ -141,7 +145,8 @@ private slots:
             const auto list = findBlobs(p.grey(), Region::whole(), o);
             QCOMPARE(list.blobs.size(), std::size_t(1));
             const BlobShape s = describe(list, 0);
-            QVERIFY2(std::abs(s.perimeter / (2 * geometry::kPi * radius) - 1) < 0.02, qPrintable(QString::number(s.perimeter / (2 * geometry::kPi * radius))));
+            QVERIFY2(std::abs(s.perimeter / (2 * geometry::kPi * radius) - 1) < 0.02,
+                     qPrintable(QString::number(s.perimeter / (2 * geometry::kPi * radius))));
             QVERIFY(s.circularity > 0.96 && s.circularity < 1.04 && s.convexity > 0.96 && s.elongation < 1.02);
         }
         for (const double turn : {0.0, 11.0, 30.0, 45.0}) {

@@ -43,7 +43,8 @@ private slots:
             const auto p = bytes(std::size_t(n) + 64), q = bytes(std::size_t(n) + 64);
             std::vector<std::uint8_t> a(std::size_t(n) + 1, 3), b(a);
             for (const int least : {0, 20, 255}) {
-                simd::differs(p.data() + 1, q.data(), n, std::uint8_t(least), a.data()), simd::scalar::differs(p.data() + 1, q.data(), n, std::uint8_t(least), b.data());
+                simd::differs(p.data() + 1, q.data(), n, std::uint8_t(least), a.data()),
+                    simd::scalar::differs(p.data() + 1, q.data(), n, std::uint8_t(least), b.data());
                 QVERIFY(a == b);
             }
             simd::lower(p.data() + 1, q.data(), n, a.data()), simd::scalar::lower(p.data() + 1, q.data(), n, b.data());
@@ -104,7 +105,8 @@ private slots:
             for (auto& row : v)
                 for (auto& x : row) x = float(m_random.uniform(-40, 40));
             std::vector<std::uint32_t> a(std::size_t(n) + 3, 5), b(a);
-            simd::directions(v[0].data() + 1, v[1].data() + 1, v[2].data() + 1, n, 9, a.data()), simd::scalar::directions(v[0].data() + 1, v[1].data() + 1, v[2].data() + 1, n, 9, b.data());
+            simd::directions(v[0].data() + 1, v[1].data() + 1, v[2].data() + 1, n, 9, a.data()),
+                simd::scalar::directions(v[0].data() + 1, v[1].data() + 1, v[2].data() + 1, n, 9, b.data());
             QVERIFY(a == b);
             std::vector<std::uint32_t> c(std::size_t(n) + 1, 5), d(c);
             simd::spread(a.data(), a.data(), b.data(), n, c.data()), simd::scalar::spread(a.data(), a.data(), b.data(), n, d.data());
@@ -144,7 +146,8 @@ private slots:
             for (const int n : {1, 7, 16, 33, 150}) {
                 std::vector<float> x(std::size_t(n), 1), y(x);
                 const float dx = float(std::cos(angle)), dy = float(std::sin(angle));
-                simd::spline(p.data() + 20 * w + 20, w, 3.3f, 4.7f, dx, dy, n, x.data()), simd::scalar::spline(p.data() + 20 * w + 20, w, 3.3f, 4.7f, dx, dy, n, y.data());
+                simd::spline(p.data() + 20 * w + 20, w, 3.3f, 4.7f, dx, dy, n, x.data()),
+                    simd::scalar::spline(p.data() + 20 * w + 20, w, 3.3f, 4.7f, dx, dy, n, y.data());
                 QVERIFY(x == y);
             }
     }

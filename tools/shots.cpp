@@ -109,5 +109,23 @@ int main(int argc, char** argv)
     s.setTrial(8);
     waitFor(allDone);
     shoot("setup-dark");
+    // The other sets: several items in a picture, an arc across 0°, a filter in the form.
+    window.findChild<QAction*>(QStringLiteral("dark"))->setChecked(false);
+    const auto other = [&](const char* set, const char* step, int trial, const char* shot) {
+        if (!window.openRecipe(demoFolder + QStringLiteral("/%1/%1.dikkat").arg(QLatin1String(set)))) return false;
+        s.select(step);
+        s.setTrial(trial);
+        if (!waitFor(allDone)) return false;
+        shoot(shot);
+        return true;
+    };
+    if (!other("small-plates", "width", 5, "setup-small-plates") || !other("tuning-ring", "notch", 2, "setup-tuning-ring")) {
+        std::cerr << "the small sets do not open\n";
+        return 1;
+    }
+    s.select("sink");
+    s.setTrial(8);
+    waitFor(allDone);
+    shoot("setup-farthest");
     return 0;
 }

@@ -20,7 +20,8 @@ ordered_json stepJson(const recipe::Recipe& recipe, const inspect::StepResult& r
         v["unit"] = base::symbol(o.unit);
         outputs[o.name] = std::move(v);
     }
-    ordered_json j{{"id", r.step}, {"name", s ? s->name : ""}, {"kind", s ? s->kind : ""}, {"state", inspect::name(r.state)}, {"reason", orNull(r.reason)}};
+    ordered_json j{
+        {"id", r.step}, {"name", s ? s->name : ""}, {"kind", s ? s->kind : ""}, {"state", inspect::name(r.state)}, {"reason", orNull(r.reason)}};
     if (!r.note.empty()) j["note"] = r.note;
     j["outputs"] = std::move(outputs);
     return j;

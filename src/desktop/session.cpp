@@ -269,7 +269,8 @@ void Session::adopt()
         m_runner->run(m_prepared, std::move(work), m_generation, first);
     }
     m_referenceResult.reset();
-    if (m_showReference && !m_recipe.reference.empty()) m_referenceResult = inspect::evaluate(*m_prepared, *m_recipe.reference.capture, nullptr, nullptr, 0);
+    if (m_showReference && !m_recipe.reference.empty())
+        m_referenceResult = inspect::evaluate(*m_prepared, *m_recipe.reference.capture, nullptr, nullptr, 0);
 }
 
 void Session::runTheRest()

@@ -210,6 +210,10 @@ void SheetView::paintEvent(QPaintEvent*)
             const bool reversed = kind->isReversed(s->params);
             for (const auto& [key, region] : regionsOf(*s)) {
                 const RegionSpec* spec = kind->region(key);
+                if (key.front() == '-') { // left out: no search, no arrow
+                    report::paintRegion(p, region, false, false, t, 1, true);
+                    continue;
+                }
                 const ParamSpec* flag = kind->param("reversed");
                 const bool back = spec && spec->searchesRound ? flag && std::get<bool>(flag->get(s->params)) : reversed;
                 report::paintRegion(p, region, spec && spec->searchesAcross, back, t, 1, false, spec && spec->searchesRound);
@@ -458,6 +462,7 @@ std::vector<SheetView::Handle> SheetView::handles() const
         if (spec && spec->teaching && !m_session.viewIsReference()) continue; // taught areas are edited on the reference
         const auto add = [&, k = key](int i, Point p) { out.push_back({k, i, p}); };
         add(0, r.middle());
+        if (key.front() == '-' && s->leaveOut.size() > 2) continue; // many of them: only moved, so that the part stays in view
         switch (r.shape) {
         case Shape::Whole: break;
         case Shape::Window: add(1, r.from), add(2, r.to), add(3, r.middle() + geometry::leftOf(geometry::unit(r.to - r.from)) * (r.width / 2)); break;

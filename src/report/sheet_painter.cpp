@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <functional>
 
 namespace report
 {
@@ -186,7 +187,7 @@ struct Lanes {
 };
 
 QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, const QTransform& t, const QRectF& area,
-                      const std::vector<PlacedLabel>& taken)
+                      const std::vector<PlacedLabel>& taken, std::vector<std::function<void()>>& plates)
 {
     QPainter& p = pencil.p;
     const double unit = pencil.unit;
@@ -269,11 +270,14 @@ QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, co
         leader.lineTo(chosen.at);
         pencil.stroke(leader, l.colour, 1);
     }
-    p.save();
-    p.translate(chosen.at);
-    p.rotate(chosen.turn);
-    paintPlate(p, l, QRectF(-size.width() / 2, -size.height() / 2, size.width(), size.height()), unit);
-    p.restore();
+    // The plate comes last of all: no leader crosses its text.
+    plates.push_back([&p, &l, chosen, size, unit] {
+        p.save();
+        p.translate(chosen.at);
+        p.rotate(chosen.turn);
+        paintPlate(p, l, QRectF(-size.width() / 2, -size.height() / 2, size.width(), size.height()), unit);
+        p.restore();
+    });
     return boxOf(chosen);
 }
 } // namespace
@@ -290,8 +294,7 @@ void paintBalloon(QPainter& p, QPointF c, double r, const QString& text, const Q
     p.restore();
 }
 
-void paintRegion(QPainter& p, const geometry::Region& region, bool across, bool reversed, const QTransform& t, double unit, bool faint,
-                 bool round)
+void paintRegion(QPainter& p, const geometry::Region& region, bool across, bool reversed, const QTransform& t, double unit, bool faint, bool round)
 {
     const Pencil pencil{p, unit};
     QPainterPath path;
@@ -315,9 +318,11 @@ void paintRegion(QPainter& p, const geometry::Region& region, bool across, bool 
         from = at(t, region.points[region.points.size() - 2]), to = at(t, region.points.back());
     } else if ((region.shape == geometry::Shape::Ring || region.shape == geometry::Shape::Arc) && round) {
         // Along the way, at its middle.
-        const double middle = region.shape == geometry::Shape::Arc ? region.start + region.sweep / 2 : geometry::radians(35), radius = (region.inner + region.outer) / 2;
+        const double middle = region.shape == geometry::Shape::Arc ? region.start + region.sweep / 2 : geometry::radians(35),
+                     radius = (region.inner + region.outer) / 2;
         const double half = std::min(0.35, region.shape == geometry::Shape::Arc ? region.sweep / 3 : 0.35) * (reversed ? -1 : 1);
-        from = at(t, region.centre + geometry::direction(middle - half) * radius), to = at(t, region.centre + geometry::direction(middle + half) * radius);
+        from = at(t, region.centre + geometry::direction(middle - half) * radius),
+        to = at(t, region.centre + geometry::direction(middle + half) * radius);
     } else if (region.shape == geometry::Shape::Ring || region.shape == geometry::Shape::Arc) {
         const Point u = geometry::direction(region.shape == geometry::Shape::Arc ? region.start + region.sweep / 2 : geometry::radians(35));
         from = at(t, region.centre + u * (reversed ? region.outer : region.inner)),
@@ -496,12 +501,13 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
             stands.push_back({rail[i], boxes[i]});
         }
     }
+    std::vector<std::function<void()>> plates;
     // Dimensions have more places to go, so they keep clear of what stands on the rails.
     for (const LabelItem& l : labels) {
         if (!l.isDimension) continue;
         const QPointF sa = at(t, l.from), sb = at(t, l.to);
         if (!area.intersects(QRectF(sa, sb).normalized().adjusted(-1, -1, 1, 1))) continue;
-        placed.push_back({l.check->step, l.check->output, paintDimension(pencil, l, lanes, t, area, placed)});
+        placed.push_back({l.check->step, l.check->output, paintDimension(pencil, l, lanes, t, area, placed, plates)});
     }
     // Leaders and plates of the rails last: no line crosses a text.
     for (const auto& [l, box] : stands) {
@@ -513,6 +519,7 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
         p.setPen(Qt::NoPen);
         p.drawEllipse(l.anchor, 2.4 * unit, 2.4 * unit);
     }
+    for (const auto& plate : plates) plate();
     for (const auto& [l, box] : stands) paintPlate(p, l, box, unit);
     placed.erase(std::remove_if(placed.begin(), placed.end(), [](const PlacedLabel& l) { return l.step.empty(); }), placed.end());
     p.restore();

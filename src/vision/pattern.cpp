@@ -238,8 +238,7 @@ struct Refined {
 // too narrow) cancel instead of deciding the place. The last two rounds drop what is far off (Tukey).
 template <class V>
 Refined refine(const V& v, const std::vector<PatternPoint>& points, Place place, int reach, int rounds, double leastContrast, double radius,
-               int stride, int lines, bool scaling,
-               double onlyWithin = 0)
+               int stride, int lines, bool scaling, double onlyWithin = 0)
 {
     Refined out{place, 0, 0};
     std::vector<Match> matches(points.size());
@@ -261,7 +260,8 @@ Refined refine(const V& v, const std::vector<PatternPoint>& points, Place place,
         if (last) {
             int seen = 0, close = 0, asked = 0;
             double sum = 0;
-            for (std::size_t i = 0; i < points.size(); i += std::size_t(stride)) ++asked, close += matches[i].seen && std::abs(matches[i].offset) <= 0.75;
+            for (std::size_t i = 0; i < points.size(); i += std::size_t(stride))
+                ++asked, close += matches[i].seen && std::abs(matches[i].offset) <= 0.75;
             out.inliers = asked ? double(close) / asked : 0;
             std::vector<double> strong;
             for (const Match& m : matches)

@@ -165,7 +165,12 @@ StepKind edge_pair()
         .region({"window",
                  "Window",
                  "Directed window, bent line, ring or arc across both edges.",
-                 {Shape::Window, Shape::Polyline, Shape::Ring, Shape::Arc}, true, true, false, false, true})
+                 {Shape::Window, Shape::Polyline, Shape::Ring, Shape::Arc},
+                 true,
+                 true,
+                 false,
+                 false,
+                 true})
         .param(&P::rule,
                {"rule", "Which pair", "Outermost: first and last edge; innermost: the two beside the middle; numbered: counted from either end."},
                {{"outermost", "Outermost"}, {"innermost", "Innermost"}, {"numbered", "By number"}}, true)

@@ -100,7 +100,12 @@ StepKind edge_point()
         .region({"window",
                  "Window",
                  "Directed window, bent line, ring or arc; edges are met from its start to its end.",
-                 {Shape::Window, Shape::Polyline, Shape::Ring, Shape::Arc}, true, true, false, false, true})
+                 {Shape::Window, Shape::Polyline, Shape::Ring, Shape::Arc},
+                 true,
+                 true,
+                 false,
+                 false,
+                 true})
         .param(&P::polarity, {"polarity", "Polarity", "Which way the grey level must change along the search."}, polarityChoices(), true)
         .param(&P::which, {"which", "Which edge", "Which of the edges met counts."},
                {{"first", "First"}, {"last", "Last"}, {"strongest", "Strongest"}, {"numbered", "By number"}}, true)
