@@ -129,19 +129,26 @@ struct Ring {
 void addRing(const Ring& r, double k, Outlines& dark, Outlines& holes)
 {
     std::vector<Point> rim, bore;
-    for (int i = 0; i < 3600; ++i) {
-        const double degrees = i * 0.1;
+    const auto wideOf = [&](int n) { return n == 0 ? r.notch : kNotch; };
+    const auto radiusAt = [&](double degrees) {
         double radius = kRim;
-        for (int n = 0; n < 8; ++n) {
-            const double wide = n == 0 ? r.notch : kNotch;
-            if (std::abs(std::remainder(degrees - 45 * n, 360)) < wide / 2) radius = kRim - 2.5;
-        }
+        for (int n = 0; n < 8; ++n)
+            if (std::abs(std::remainder(degrees - 45 * n, 360)) < wideOf(n) / 2) radius = kRim - 2.5;
         if (r.sink > 0) {
             const double t = std::remainder(degrees - 110, 360) / 3;
             if (std::abs(t) < 1) radius -= r.sink * (1 - t * t);
         }
-        const double a = geometry::radians(degrees);
-        rim.push_back(r.pose.toPicture(geometry::direction(a) * (radius * k)));
+        return radius;
+    };
+    const auto add = [&](double degrees, double radius) { rim.push_back(r.pose.toPicture(geometry::direction(geometry::radians(degrees)) * (radius * k))); };
+    for (int i = 0; i < 3600; ++i) {
+        const double degrees = i * 0.1, a = geometry::radians(degrees);
+        add(degrees, radiusAt(degrees));
+        // The notches' walls stand exactly where they belong.
+        for (int n = 0; n < 8; ++n)
+            for (const double wall : {45 * n - wideOf(n) / 2, 45 * n + wideOf(n) / 2})
+                if (const double at = std::fmod(wall + 360, 360); at > degrees && at <= degrees + 0.1)
+                    add(at, radiusAt(at - 1e-6)), add(at, radiusAt(at + 1e-6));
         bore.push_back(r.pose.toPicture(geometry::direction(a) * ((kBore + r.oval * std::cos(2 * a)) * k)));
     }
     dark.push_back(rim);
@@ -170,10 +177,10 @@ base::Status writeSmallPlates(const std::string& folder, std::uint64_t seed, int
                      {"kind", "pattern"},
                      {"name", "Plate"},
                      {"letter", "A"},
-                     {"params", {{"least_score", 0.5}, {"least_contrast", 20}, {"finds", 12}, {"order", "rows"}}},
+                     {"params", {{"least_score", 0.55}, {"least_distance", std::round(9 * k)}, {"least_contrast", 20}, {"finds", 12}, {"order", "rows"}}},
                      {"regions", {{"part", rectangle(ref.origin, (kSmallLength + 1.2) * k, (kSmallWidth + 1.2) * k)}}},
                      {"points", {{"origin", {ref.origin.x, ref.origin.y}}}},
-                     {"checks", {check("score", "Plate", 0, {{"low", 0.5}})}}});
+                     {"checks", {check("score", "Plate", 0, {{"low", 0.55}})}}});
     const Point a = at(-6.2, -kSmallWidth / 2 - 1.2), b = at(-6.2, kSmallWidth / 2 + 1.2), hole = at(-9, 0);
     steps.push_back({{"id", "width"},
                      {"kind", "edge_pair"},
