@@ -38,7 +38,7 @@ struct PatternModel {
     double turnedAngle = 0;           // radians, where that was
 };
 struct PatternOptions {
-    double leastScore = 0.68;
+    double leastScore = 0.65;
     double angleFrom = -geometry::kPi, angleTo = geometry::kPi; // radians, of the part's direction against the reference
     double leastContrast = 10;                                  // grey levels across an edge
     int most = 1;                                               // finds wanted

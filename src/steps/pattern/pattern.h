@@ -7,7 +7,7 @@ namespace steps
 
 enum class FindOrder { Score, Rows, AlongX, AlongY, Angle };
 struct PatternParams {
-    double leastScore = 0.68;
+    double leastScore = 0.65;
     double angleRange = 180;
     double leastContrast = 10;
     int most = 1;
