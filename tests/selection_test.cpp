@@ -120,7 +120,7 @@ private slots:
         for (int y = 0; y < 10; ++y)
             for (int x = 0; x < 100; ++x)
                 empty.row(y)[x] = std::uint8_t(100 + x), part.row(y)[x] = std::uint8_t((100 + x) * (x % 20 < 10 ? 1.0 : 0.5));
-        const auto level = shadingCorrected(part.grey(), empty.grey());
+        const auto level = shadingCorrected(part.grey(), empty.grey(), 149.5);
         for (int x = 0; x < 100; ++x) QVERIFY(std::abs(level.row(4)[x] - (x % 20 < 10 ? 149.5 : 74.75)) < 1.5);
     }
     void coloursInAPerceptualSpace()

@@ -271,6 +271,24 @@ private slots:
         QVERIFY(geometry::distance(session().recipe().find("width")->regions.at("window").from, after.to) < 1e-6);
     }
 
+    // The origin of a taught datum is set by the person; beside the region's middle when both fall together.
+    void theOriginIsDraggedOnTheReference()
+    {
+        openDemo();
+        session().select("plate");
+        session().setShowReference(true);
+        QTest::qWait(50);
+        auto* view = m_window->setupPage()->sheet();
+        const auto before = session().recipe().find("plate")->points.at("origin");
+        const QPointF at = view->screenOf(before) + QPointF(16, 16);
+        drag(view, at, at + QPointF(60, -30));
+        const auto after = session().recipe().find("plate")->points.at("origin");
+        QVERIFY2(geometry::distance(view->pictureOf(at + QPointF(60, -30)), after) < 1.5, qPrintable(QString("%1 %2").arg(after.x).arg(after.y)));
+        QCOMPARE(session().undoText(), QString("point"));
+        session().undo();
+        QVERIFY(session().recipe().find("plate")->points.at("origin") == before);
+        session().setShowReference(false);
+    }
     void keysWalkAndLabel()
     {
         openDemo();

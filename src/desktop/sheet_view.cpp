@@ -429,8 +429,8 @@ std::optional<geometry::Motion> SheetView::motionOf(const Step& step, const Regi
     return inspect::motionOf(m_session.prepared()->recipe(), step.datum, m_session.currentItem());
 }
 
-// What is left out of a taught part lies on the reference; elsewhere it follows the datum.
-std::optional<geometry::Motion> SheetView::leaveOutMotion(const Step& step) const
+// Places of the step's own, points and what is left out: of a taught part they lie on the reference, elsewhere they follow the datum.
+std::optional<geometry::Motion> SheetView::ownMotion(const Step& step) const
 {
     const StepKind* kind = findKind(step.kind);
     const bool taught = kind && kind->datum && kind->teach;
@@ -447,7 +447,7 @@ std::vector<std::pair<std::string, Region>> SheetView::regionsOf(const Step& ste
         if (const auto motion = motionOf(step, kind->region(key)); motion && !step.regionsOf.count(key)) out.emplace_back(key, r.carried(*motion));
     // Areas left out are edited like regions; their names begin with what no key begins with.
     for (std::size_t i = 0; i < step.leaveOut.size(); ++i)
-        if (const auto motion = leaveOutMotion(step)) out.emplace_back("-" + std::to_string(i), step.leaveOut[i].carried(*motion));
+        if (const auto motion = ownMotion(step)) out.emplace_back("-" + std::to_string(i), step.leaveOut[i].carried(*motion));
     return out;
 }
 
@@ -487,6 +487,22 @@ std::vector<SheetView::Handle> SheetView::handles() const
             break;
         }
     }
+    // Points: the origin of what is taught, the place of one object.
+    if (const auto motion = kind ? ownMotion(*s) : std::nullopt; motion && !(kind->teach && kind->datum && !m_session.viewIsReference()))
+        for (const PointSpec& spec : kind->points) {
+            const auto set = s->points.find(spec.key);
+            const auto* item = m_session.currentItem();
+            const auto* found = item ? item->step(s->id) : nullptr;
+            Point at = kind->regions.empty() || !s->regions.count(kind->regions.front().key)
+                           ? pictureOf(QPointF(width() / 2.0, height() / 2.0))
+                           : motion->carry(s->regions.at(kind->regions.front().key).middle());
+            if (found && found->state == inspect::State::Ok && kind->regions.empty() && !found->features.empty())
+                at = recipe::placeOf(found->features.begin()->second);
+            if (set != s->points.end()) at = motion->carry(set->second);
+            // Beside the region's own middle when both fall together, so that either can be taken.
+            const bool hidden = std::any_of(out.begin(), out.end(), [&](const Handle& h) { return geometry::distance(h.at, at) * m_zoom < 12; });
+            out.push_back({"." + spec.key, 0, hidden ? at + Point{16 / m_zoom, 16 / m_zoom} : at});
+        }
     return out;
 }
 
@@ -505,7 +521,17 @@ void SheetView::moveHandle(const Handle& h, Point to)
     const Step* s = editedStep();
     const StepKind* kind = s ? findKind(s->kind) : nullptr;
     if (!kind) return;
-    const auto motion = h.region.front() == '-' ? leaveOutMotion(*s) : motionOf(*s, kind->region(h.region));
+    if (h.region.front() == '.') {
+        if (const auto own = ownMotion(*s))
+            editStep(
+                tr("point"),
+                [&](Step& step) {
+                    step.points[h.region.substr(1)] = geometry::Motion{own->now, own->reference}.carry(to);
+                },
+                QStringLiteral("point:") + QString::fromStdString(h.region));
+        return;
+    }
+    const auto motion = h.region.front() == '-' ? ownMotion(*s) : motionOf(*s, kind->region(h.region));
     if (!motion) return;
     const geometry::Motion back{motion->now, motion->reference};
     editStep(
@@ -563,6 +589,7 @@ bool SheetView::teaches(const Handle& h) const
 {
     const Step* s = editedStep();
     const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    if (kind && h.region.front() == '.') return kind->datum && kind->teach;
     const RegionSpec* spec = kind ? kind->region(h.region) : nullptr;
     return spec && spec->teaching;
 }
@@ -631,7 +658,7 @@ void SheetView::startLeavingOut()
         emit m_session.said(tr("Choose a step first that can leave areas out: blobs, share, edges, fits, pattern"));
         return;
     }
-    if (!leaveOutMotion(*s)) {
+    if (!ownMotion(*s)) {
         emit m_session.said(tr("The step's datum was not found on this picture"));
         return;
     }
@@ -645,7 +672,7 @@ void SheetView::leaveOut(const Gesture& g)
     m_leaving = false;
     const Step* s = editedStep();
     if (!s || g.type == Gesture::Type::Click) return;
-    const auto motion = leaveOutMotion(*s);
+    const auto motion = ownMotion(*s);
     if (!motion) return;
     const Point d = g.to - g.from;
     Region r = g.type == Gesture::Type::Area ? Region::rectangle((g.from + g.to) * 0.5, std::max(1.0, std::abs(d.x)), std::max(1.0, std::abs(d.y)))

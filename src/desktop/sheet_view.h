@@ -86,7 +86,7 @@ private:
     void moveHandle(const Handle& handle, geometry::Point to);
     bool teaches(const Handle& handle) const;
     void editStep(const QString& what, const std::function<void(recipe::Step&)>& edit, const QString& merge = {});
-    std::optional<geometry::Motion> leaveOutMotion(const recipe::Step& step) const;
+    std::optional<geometry::Motion> ownMotion(const recipe::Step& step) const;
     void leaveOut(const recipe::Gesture& gesture);
     bool wantsSamples() const;
     std::optional<geometry::Motion> motionOf(const recipe::Step& step, const recipe::RegionSpec* spec) const;

@@ -30,6 +30,14 @@ template <class Shape> struct FoundShape {
         return out;
     }
 };
+// Radial windows over a ring, or over the sector of an arc.
+inline vision::Probe probeRing(const FitSettings& s, const recipe::RunInput& in)
+{
+    const geometry::Region r = in.region("ring");
+    const bool arc = r.shape == geometry::Shape::Arc;
+    return vision::probeCircle(in.grey(), r.centre, r.inner, r.outer, s.windows, s.windowWidth, s.backwards, s.edges(), s.which, arc ? r.start : 0,
+                               arc ? r.sweep : 2 * geometry::kPi);
+}
 // Drops edges in areas that are left out and fits the rest; fails with the reason why there is nothing to fit.
 template <class Shape, class Fit>
 base::Result<FoundShape<Shape>> fitProbe(const FitSettings& s, const recipe::RunInput& in, vision::Probe probe, Fit fit, const char* what)

@@ -22,7 +22,7 @@ Evidence profileEvidence(const vision::Profile& profile, const std::vector<visio
     Evidence::Curve grey{"grey level", {}, {}, false, false}, change{"change per px × 3", {}, {}, false, true};
     const std::vector<double> d = vision::derivative(profile, smoothing);
     for (int i = profile.first; i < profile.end; ++i) {
-        const double at = profile.origin + i;
+        const double at = profile.origin + i * profile.step;
         grey.x.push_back(at), grey.y.push_back(profile.level[std::size_t(i)]);
         change.x.push_back(at), change.y.push_back(std::abs(d[std::size_t(i)]) * 3);
     }
@@ -134,6 +134,24 @@ std::vector<Point> outlineOf(const std::vector<DenseEdge>& edges)
         i = k;
     }
     return out;
+}
+
+RunOutput stripResult(const geometry::StripZone& z, std::vector<Point> points)
+{
+    RunOutput out;
+    out.values["zone"] = {z.width};
+    out.values["points"] = {double(points.size())};
+    const Point side = geometry::leftOf(z.line.along()) * (z.width / 2);
+    out.marks.push_back(lineMark(z.line.from + side, z.line.to + side));
+    out.marks.push_back(lineMark(z.line.from - side, z.line.to - side));
+    out.points["all"] = std::move(points);
+    return out;
+}
+
+Point datumDirection(const RunInput& in)
+{
+    const auto datum = in.inputs.find("datum");
+    return datum == in.inputs.end() ? geometry::direction(in.frame.angle) : std::get<geometry::Segment>(datum->second).along();
 }
 
 } // namespace steps

@@ -1,5 +1,6 @@
 // glue.h - what several step kinds share between vision and recipe.
 #pragma once
+#include "geometry/zones.h"
 #include "recipe/step_kind.h"
 #include "vision/edges.h"
 
@@ -64,6 +65,10 @@ struct DenseEdge {
     double offset = 0; // px: positive to the left of a line, outward of a circle
 };
 base::Result<std::vector<DenseEdge>> densePoints(const recipe::RunInput& in, const recipe::Feature& feature, const DenseSettings& s);
+// Zone width, its two borders and its points, for tolerances of form that are strips.
+recipe::RunOutput stripResult(const geometry::StripZone& zone, std::vector<geometry::Point> points);
+// The line a tolerance refers to: the input "datum", else the datum's x direction.
+geometry::Point datumDirection(const recipe::RunInput& in);
 // Of each profile the strongest edge that has the polarity most of them have: the outline itself.
 std::vector<geometry::Point> outlineOf(const std::vector<DenseEdge>& edges);
 template <class P> recipe::Declare<P>& declareDense(recipe::Declare<P>& d)

@@ -1,5 +1,6 @@
 #include "steps/selection.h"
 
+#include <algorithm>
 #include <cmath>
 
 namespace steps
@@ -19,12 +20,12 @@ base::Result<double> workedOut(const SelectionSettings& s, const vision::Histogr
 }
 } // namespace
 
-base::Result<SelectionTaught> teachSelection(const SelectionSettings& s, const TeachInput& in, const std::string& region)
+base::Result<SelectionTaught> teachSelection(const SelectionSettings& s, const TeachInput& in)
 {
     SelectionTaught out;
     const image::Image& shown = in.reference.shown();
     if (s.mode != TakeBy::Colour) {
-        const auto it = in.regions.find(region);
+        const auto it = in.regions.find("region");
         const auto where =
             geometry::without(geometry::spans(it == in.regions.end() ? geometry::Region::whole() : it->second, shown.width(), shown.height()),
                               in.leaveOut, shown.width(), shown.height());
@@ -55,34 +56,74 @@ base::Result<SelectionTaught> teachSelection(const SelectionSettings& s, const T
     return out;
 }
 
+std::vector<geometry::Span> selectionSpans(const RunInput& in)
+{
+    const int w = in.grey().width, h = in.grey().height;
+    return geometry::without(geometry::spans(in.region("region"), w, h), in.leaveOut, w, h);
+}
+
+namespace
+{
+// The upright box of the spans with a margin, cut to the picture: nothing beyond it needs to be worked on.
+struct Box {
+    int x, y, width, height;
+};
+Box boxOf(const std::vector<geometry::Span>& where, int margin, int width, int height)
+{
+    int left = width, right = 0, top = height, bottom = 0;
+    for (const geometry::Span& s : where)
+        left = std::min(left, s.from), right = std::max(right, s.to), top = std::min(top, s.y), bottom = std::max(bottom, s.y + 1);
+    left = std::max(0, left - margin), top = std::max(0, top - margin);
+    right = std::min(width, right + margin), bottom = std::min(height, bottom + margin);
+    return {left, top, std::max(1, right - left), std::max(1, bottom - top)};
+}
+image::GreyView cut(image::GreyView v, const Box& box)
+{
+    v.data = static_cast<const std::uint8_t*>(v.data) + (box.y * v.stride + box.x) * (v.wide ? 2 : 1);
+    v.width = box.width, v.height = box.height;
+    return v;
+}
+// The part back in its place of a whole picture; outside nothing is taken.
+image::Image inPlace(const image::Image& part, const Box& box, int width, int height)
+{
+    if (part.width() == width && part.height() == height) return part.clone();
+    image::Image out(width, height, part.format());
+    const std::size_t bytes = part.rowBytes() / std::size_t(part.width());
+    for (int y = 0; y < box.height; ++y) std::copy_n(part.row(y), part.rowBytes(), out.row(box.y + y) + std::size_t(box.x) * bytes);
+    return out;
+}
+} // namespace
+
 base::Result<Selection> select(const SelectionSettings& s, const RunInput& in, const std::vector<geometry::Span>& where)
 {
     Selection out;
     out.view = in.grey();
-    const auto own = [&](image::Image made) {
-        out.owned = std::make_shared<const image::Image>(std::move(made));
+    const auto* taught = in.taught ? &std::any_cast<const SelectionTaught&>(*in.taught) : nullptr;
+    if (s.mode == TakeBy::Colour && (!taught || !taught->colour))
+        return base::fail(base::ErrorCode::NoResult, "not taught: the recipe has no reference");
+    // What needs the neighbourhood of a pixel sees as far as it must; the answer is that of the whole picture.
+    const int margin = (s.mode == TakeBy::Local ? s.localWindow / 2 + 1 : 0) + 2 * (s.opening + s.closing);
+    const Box box = boxOf(where, margin, out.view.width, out.view.height);
+    const int width = out.view.width, height = out.view.height;
+    const auto own = [&](const image::Image& part, bool mask) {
+        out.owned = std::make_shared<const image::Image>(inPlace(part, box, width, height));
         out.view = out.owned->grey();
+        out.mask = mask;
+        if (mask) out.low = out.high = 255;
     };
     if (s.shading) {
         if (!in.empty) return base::fail(base::ErrorCode::NotFound, "the recipe has no empty picture to even out the light with");
         const image::GreyView empty = in.empty->grey.grey();
-        if (empty.width != out.view.width || empty.height != out.view.height)
+        if (empty.width != width || empty.height != height)
             return base::fail(base::ErrorCode::InvalidArgument, "the empty picture is " + std::to_string(empty.width) + "×" +
-                                                                    std::to_string(empty.height) + " px, this one " + std::to_string(out.view.width) +
-                                                                    "×" + std::to_string(out.view.height));
-        own(vision::shadingCorrected(out.view, empty));
+                                                                    std::to_string(empty.height) + " px, this one " + std::to_string(width) + "×" +
+                                                                    std::to_string(height));
+        const double mean = vision::histogram(empty, geometry::spans(geometry::Region::whole(), width, height)).mean();
+        own(vision::shadingCorrected(cut(out.view, box), cut(empty, box), mean), false);
     }
-    const auto* taught = in.taught ? &std::any_cast<const SelectionTaught&>(*in.taught) : nullptr;
     switch (s.mode) {
-    case TakeBy::Colour:
-        if (!taught || !taught->colour) return base::fail(base::ErrorCode::NoResult, "not taught: the recipe has no reference");
-        own(vision::colourMask(in.capture.shown(), *taught->colour));
-        out.low = out.high = 255;
-        break;
-    case TakeBy::Local:
-        own(vision::localThreshold(out.view, s.localWindow / 2, s.localOffset, s.objects == Objects::Bright));
-        out.low = out.high = 255;
-        break;
+    case TakeBy::Colour: own(vision::colourMask(in.capture.shown(), *taught->colour, box.x, box.y, box.width, box.height), true); break;
+    case TakeBy::Local: own(vision::localThreshold(cut(out.view, box), s.localWindow / 2, s.localOffset, s.objects == Objects::Bright), true); break;
     case TakeBy::Fixed: out.low = s.low, out.high = s.high, out.threshold = s.low; break;
     case TakeBy::Automatic:
     case TakeBy::TwoPeaks: {
@@ -99,9 +140,10 @@ base::Result<Selection> select(const SelectionSettings& s, const RunInput& in, c
     }
     }
     if (s.opening > 1 || s.closing > 1) {
-        if (!out.isMask()) own(vision::rangeMask(out.view, out.low, out.high)), out.low = out.high = 255;
-        if (s.opening > 1) own(vision::opened(out.view, s.opening, s.opening));
-        if (s.closing > 1) own(vision::closed(out.view, s.closing, s.closing));
+        image::Image part = vision::rangeMask(cut(out.view, box), out.low, out.high);
+        if (s.opening > 1) part = vision::opened(part.grey(), s.opening, s.opening);
+        if (s.closing > 1) part = vision::closed(part.grey(), s.closing, s.closing);
+        own(part, true);
     }
     return out;
 }
@@ -126,7 +168,7 @@ base::Result<Evidence> selectionEvidence(const SelectionSettings& s, const RunIn
     e.takes = true, e.low = taken->low, e.high = taken->high;
     if (taken->owned) {
         e.low = 0, e.high = 255;
-        e.mask = taken->isMask() ? taken->owned : std::make_shared<const image::Image>(vision::rangeMask(taken->view, taken->low, taken->high));
+        e.mask = taken->mask ? taken->owned : std::make_shared<const image::Image>(vision::rangeMask(taken->view, taken->low, taken->high));
     }
     switch (s.mode) {
     case TakeBy::Local:

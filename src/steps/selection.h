@@ -34,12 +34,14 @@ struct Selection {
     std::shared_ptr<const image::Image> owned; // when the view is not the picture itself
     double low = 0, high = 255;
     std::optional<double> threshold; // grey level at which objects begin
+    bool mask = false;               // the view holds 0 and 255 only
     bool nothing = false;            // one grey level everywhere: there is no object, and that is an answer
-    bool isMask() const { return owned && low == 255; }
 };
+// The pixels a step looks at: its region less what is left out.
+std::vector<geometry::Span> selectionSpans(const recipe::RunInput& in);
 base::Result<Selection> select(const SelectionSettings& s, const recipe::RunInput& in, const std::vector<geometry::Span>& where);
 bool selectionIsTaught(const SelectionSettings& s);
-base::Result<SelectionTaught> teachSelection(const SelectionSettings& s, const recipe::TeachInput& in, const std::string& region);
+base::Result<SelectionTaught> teachSelection(const SelectionSettings& s, const recipe::TeachInput& in);
 // Histogram with its limits as handles, and what is taken.
 base::Result<recipe::Evidence> selectionEvidence(const SelectionSettings& s, const recipe::RunInput& in, const std::vector<geometry::Span>& where);
 
@@ -47,7 +49,20 @@ template <class P> recipe::Declare<P>& declareSelection(recipe::Declare<P>& d)
 {
     using base::Unit;
     using namespace recipe;
+    base::Result<SelectionTaught> (*teach)(const P&, const TeachInput&) = [](const P& p, const TeachInput& in) { return teachSelection(p, in); };
+    bool (*taught)(const P&) = [](const P& p) { return selectionIsTaught(p); };
     return d.template inherits<SelectionSettings>()
+        .leavesOut()
+        .samples()
+        .region({"learn",
+                 "Learn colour from",
+                 "With colour: an area on the reference whose colours are taken.",
+                 {geometry::Shape::Rectangle, geometry::Shape::Circle, geometry::Shape::Polygon},
+                 false,
+                 true,
+                 true})
+        .teaches(teach)
+        .needsTeachingIf(taught)
         .param(static_cast<TakeBy P::*>(&SelectionSettings::mode),
                {"mode", "Threshold",
                 "How pixels are taken: grey limits worked out (largest variance between the classes, or midway between two peaks), "

@@ -442,6 +442,22 @@ std::vector<std::vector<Point>> BlobRuns::outlines(int blob) const
     return out;
 }
 
+std::vector<Point> smoothedOutline(const std::vector<Point>& corners)
+{
+    std::vector<Point> middles;
+    for (std::size_t i = 0; i < corners.size(); ++i) {
+        const Point p = corners[i], q = corners[(i + 1) % corners.size()], u = geometry::unit(q - p);
+        for (int k = 0, n = int(std::lround(geometry::distance(p, q))); k < n; ++k) middles.push_back(p + u * (k + 0.5));
+    }
+    const std::size_t n = middles.size();
+    std::vector<Point> out(n);
+    for (std::size_t i = 0; i < n; ++i) {
+        const auto beside = [&](std::size_t k) { return middles[(i + k) % n] + middles[(i + 2 * n - k) % n]; };
+        out[i] = middles[i] * (6 / 16.0) + beside(1) * (4 / 16.0) + beside(2) * (1 / 16.0);
+    }
+    return out;
+}
+
 BlobShape BlobRuns::describe(int blob) const
 {
     BlobShape s;
@@ -449,25 +465,7 @@ BlobShape BlobRuns::describe(int blob) const
     const Blob& b = m_list.blobs[std::size_t(blob)];
     s.elongation = b.minor > 0 ? b.major / b.minor : 1;
     const auto& outer = s.outlines.front();
-    // Middles of the unit borders in order.
-    std::vector<Point> middles;
-    for (std::size_t i = 0; i < outer.size(); ++i) {
-        const Point p = outer[i], q = outer[(i + 1) % outer.size()];
-        const int n = int(std::lround(geometry::distance(p, q)));
-        const Point u = geometry::unit(q - p);
-        for (int k = 0; k < n; ++k) middles.push_back(p + u * (k + 0.5));
-    }
-    const std::size_t n = middles.size();
-    constexpr double weight[3] = {6 / 16.0, 4 / 16.0, 1 / 16.0};
-    Point first, last;
-    for (std::size_t i = 0; i < n; ++i) {
-        Point p = middles[i] * weight[0];
-        for (std::size_t k = 1; k < 3; ++k) p = p + (middles[(i + k) % n] + middles[(i + 4 * n - k) % n]) * weight[k];
-        if (i) s.perimeter += geometry::distance(last, p);
-        else first = p;
-        last = p;
-    }
-    s.perimeter += geometry::distance(last, first);
+    s.perimeter = geometry::perimeterOf(smoothedOutline(outer));
     const double full = geometry::areaOf(outer);
     s.circularity = s.perimeter > 0 ? 4 * geometry::kPi * full / (s.perimeter * s.perimeter) : 0;
     const std::vector<Point> hull = geometry::convexHull(outer);

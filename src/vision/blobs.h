@@ -57,6 +57,9 @@ BlobList findBlobs(const image::GreyView& picture, const geometry::Region& regio
 // Outer and inner outlines of one blob along the pixel borders, closed; the outer one first. Inside lies to the right of the way.
 std::vector<std::vector<geometry::Point>> outlines(const BlobList& list, int blob);
 
+// Through the middles of the unit borders of an outline along pixel corners, smoothed by 1 4 6 4 1.
+std::vector<geometry::Point> smoothedOutline(const std::vector<geometry::Point>& corners);
+
 struct BlobShape {
     double perimeter = 0;   // px, of the outer outline
     double circularity = 0; // 4π area / perimeter², 1 for a disc; the area with its holes filled

@@ -74,18 +74,18 @@ ColourModel::ColourModel(const std::vector<ColourSample>& samples, double tolera
     m_taken = std::move(taken);
 }
 
-image::Image colourMask(const image::Image& picture, const ColourModel& model)
+image::Image colourMask(const image::Image& picture, const ColourModel& model, int left, int top, int width, int height)
 {
-    image::Image out(picture.width(), picture.height(), image::PixelFormat::Grey8);
-    for (int y = 0; y < picture.height(); ++y) {
+    image::Image out = image::Image::unwritten(width, height, image::PixelFormat::Grey8);
+    for (int y = 0; y < height; ++y) {
         std::uint8_t* to = out.row(y);
-        const std::uint8_t* row = picture.row(y);
         if (picture.format() == image::PixelFormat::Colour8) {
-            for (int x = 0; x < picture.width(); ++x) to[x] = model.takes(row[3 * x], row[3 * x + 1], row[3 * x + 2]) ? 255 : 0;
+            const std::uint8_t* row = picture.row(top + y) + 3 * left;
+            for (int x = 0; x < width; ++x) to[x] = model.takes(row[3 * x], row[3 * x + 1], row[3 * x + 2]) ? 255 : 0;
             continue;
         }
-        for (int x = 0; x < picture.width(); ++x) {
-            const auto c = rgbAt(picture, x, y);
+        for (int x = 0; x < width; ++x) {
+            const auto c = rgbAt(picture, left + x, top + y);
             to[x] = model.takes(c[0], c[1], c[2]) ? 255 : 0;
         }
     }

@@ -34,8 +34,8 @@ private:
     std::shared_ptr<const std::vector<bool>> m_taken;
 };
 
-// 255 where the colour is taken; a grey picture counts as colour with equal channels.
-image::Image colourMask(const image::Image& picture, const ColourModel& model);
+// 255 where the colour is taken, over a box of the picture; a grey picture counts as colour with equal channels.
+image::Image colourMask(const image::Image& picture, const ColourModel& model, int left, int top, int width, int height);
 // The colours of the pixels within `reach` of a place, as one sample: their mean.
 ColourSample sampleAt(const image::Image& picture, double x, double y, int reach);
 // The colours an area holds: cells of the cube that hold at least `share` of its pixels, each as one sample.

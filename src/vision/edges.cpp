@@ -167,7 +167,7 @@ template <class V> Profile sampleCurved(const V& v, const Path& path)
     // On a closed way the samples close too.
     const int inner = std::max(1, int(std::min(1e6, std::floor(path.length + 1e-9))) + (path.closed ? 0 : 1));
     const int n = inner + 2 * pad, lines = std::max(1, int(std::lround(std::min(path.width, 1e5))));
-    const double step = path.closed ? path.length / inner : 1.0;
+    const double step = p.step = path.closed ? path.length / inner : 1.0;
     p.origin = -pad * step;
     p.level.assign(std::size_t(n), 0.0);
     p.first = n;
@@ -290,9 +290,7 @@ std::vector<Edge> edges(const Profile& p, const EdgeOptions& o)
         const double curve = std::log(a) - 2 * std::log(b) + std::log(c);
         Edge e;
         const double shift = curve < -1e-12 ? std::clamp(0.5 * (std::log(a) - std::log(c)) / curve, -0.5, 0.5) : 0.0;
-        // A closed way's samples may stand a little closer than 1 px.
-        const double step = p.path.closed && p.level.size() > 2 ? p.path.length / std::max(1.0, std::floor(p.path.length + 1e-9)) : 1.0;
-        e.position = p.origin + (q.at + shift) * step;
+        e.position = p.origin + (q.at + shift) * p.step;
         if (p.path.closed && (e.position < 0 || e.position >= p.path.length)) continue; // met again beyond the seam
         e.point = p.path.at(e.position);
         e.strength = q.strength;

@@ -47,6 +47,7 @@ Path straight(geometry::Point from, geometry::Point to, double width);
 
 struct Profile {
     Path path;
+    double step = 1;   // px between samples; a closed way's close too, so a little more or less than 1
     double origin = 0; // position of sample 0; a closed path is sampled some px beyond both of its ends
     int first = 0;     // the first and one past the last sample that lie inside the picture
     int end = 0;

@@ -151,19 +151,22 @@ image::Image localThreshold(const image::GreyView& picture, int reach, double of
     return out;
 }
 
-image::Image shadingCorrected(const image::GreyView& picture, const image::GreyView& empty)
+image::Image shadingCorrected(const image::GreyView& picture, const image::GreyView& empty, double mean)
 {
-    image::Image out(picture.width, picture.height, picture.wide ? image::PixelFormat::Grey16 : image::PixelFormat::Grey8);
-    double mean = 0;
-    for (int y = 0; y < empty.height; ++y)
-        for (int x = 0; x < empty.width; ++x) mean += empty.levelAt(x, y);
-    mean /= std::max(1.0, double(empty.width) * empty.height);
-    for (int y = 0; y < picture.height; ++y)
-        for (int x = 0; x < picture.width; ++x) {
-            const double level = std::clamp(picture.levelAt(x, y) * mean / std::max(1.0, empty.levelAt(x, y)), 0.0, 255.0);
-            if (picture.wide) reinterpret_cast<std::uint16_t*>(out.row(y))[x] = std::uint16_t(std::lround(level * 257));
-            else out.row(y)[x] = std::uint8_t(std::lround(level));
-        }
+    image::Image out = image::Image::unwritten(picture.width, picture.height, picture.wide ? image::PixelFormat::Grey16 : image::PixelFormat::Grey8);
+    picture.visit([&](auto p) {
+        empty.visit([&](auto e) {
+            using T = typename decltype(p)::Sample;
+            const double darkest = 1 / e.levelsPerStep, scale = mean / e.levelsPerStep;
+            for (int y = 0; y < p.height; ++y) {
+                const auto* from = p.row(y);
+                const auto* light = e.row(y);
+                auto* to = reinterpret_cast<T*>(out.row(y));
+                for (int x = 0; x < p.width; ++x)
+                    to[x] = T(std::min(double(p.maximum), double(from[x]) * scale / std::max(darkest, double(light[x])) + 0.5));
+            }
+        });
+    });
     return out;
 }
 

@@ -31,8 +31,8 @@ base::Result<double> twoPeaksThreshold(const Histogram& histogram);
 // 255 where the level is below (bright: above) the mean of the window about the pixel by more than `offset` grey levels. The window is
 // 2·reach + 1 square; beyond the picture its border pixels repeat. The whole picture is returned.
 image::Image localThreshold(const image::GreyView& picture, int reach, double offset, bool bright);
-// Level × (mean of empty) / empty, the light's unevenness taken out; both pictures of one size. 16-bit pictures stay 16 bit.
-image::Image shadingCorrected(const image::GreyView& picture, const image::GreyView& empty);
+// Level × mean / empty, the light's unevenness taken out; both pictures of one size, `mean` that of the empty one. 16-bit pictures stay 16 bit.
+image::Image shadingCorrected(const image::GreyView& picture, const image::GreyView& empty, double mean);
 // 255 where the two pictures differ by more than `least` grey levels; 8 bit, one size.
 image::Image difference(const image::GreyView& a, const image::GreyView& b, int least);
 // 255 where low ≤ level ≤ high.

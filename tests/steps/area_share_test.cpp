@@ -22,6 +22,35 @@ private slots:
         QCOMPARE(value(run("fixed", 252, 255), "area"), 0.0);
         QVERIFY(std::abs(value(run("automatic", 0, 0), "share") - 50) < 1.5);
     }
+    // Only the region's surroundings are worked on; the answer is that of the whole picture.
+    void aRegionGivesWhatTheWholePictureWould()
+    {
+        demo::Random random(3);
+        image::Image noisy(150, 120, image::PixelFormat::Grey8);
+        for (int y = 0; y < 120; y += 4)
+            for (int x = 0; x < 150; x += 5) {
+                const auto level = std::uint8_t(60 + random.below(140));
+                for (int k = 0; k < 20; ++k) noisy.row(y + k / 5)[x + k % 5] = level;
+            }
+        for (const char* mode : {"local", "fixed"}) {
+            double parts = 0, whole = 0;
+            const auto area = [&](Region region) {
+                return value(runStep("area_share", noisy.clone(),
+                                     [&](recipe::Step& s) {
+                                         put(s, "mode", std::string(mode)), put(s, "local_window", std::int64_t(15)),
+                                             put(s, "opening", std::int64_t(3));
+                                         put(s, "closing", std::int64_t(2));
+                                         if (region.shape != geometry::Shape::Whole) s.regions["region"] = region;
+                                     }),
+                             "area");
+            };
+            whole = area(Region::whole());
+            for (int y = 0; y < 3; ++y)
+                for (int x = 0; x < 3; ++x) parts += area(Region::rectangle({24.5 + 50 * x, 19.5 + 40 * y}, 49.2, 39.2));
+            QVERIFY(whole > 500);
+            QCOMPARE(parts, whole);
+        }
+    }
     void leftOutPixelsDoNotCount()
     {
         const auto picture = draw({box(-10, -10, 59.5, 200)}, 120, 100, {}, 1);

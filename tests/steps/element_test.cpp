@@ -1,4 +1,4 @@
-#include "../support.h"
+#include "row_of_boxes.h"
 
 using namespace support;
 using geometry::Point;
@@ -7,13 +7,6 @@ using geometry::Region;
 class ElementTest : public QObject
 {
     Q_OBJECT
-    static image::Image row() { return draw({box(20, 40, 40, 60), box(70, 40, 90, 60), box(120, 40, 150, 60), box(190, 40, 210, 60)}, 240, 100); }
-    static recipe::Recipe group()
-    {
-        recipe::Recipe r;
-        chain(r, "blobs", "all", [](recipe::Step& s) { put(s, "objects", std::string("dark")); });
-        return r;
-    }
 private slots:
     void byNumberFromEitherEnd()
     {

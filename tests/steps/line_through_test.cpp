@@ -1,4 +1,4 @@
-#include "../support.h"
+#include "wedge.h"
 
 using namespace support;
 using geometry::Point;
@@ -7,22 +7,6 @@ using geometry::Region;
 class LineThroughTest : public QObject
 {
     Q_OBJECT
-    // Two lines of a wedge: the top edge level, the lower one rising.
-    static recipe::Recipe wedge(double degrees)
-    {
-        recipe::Recipe r;
-        chain(r, "line", "top", [](recipe::Step& s) { s.regions["window"] = Region::window({60, 60}, {240, 60}, 24); });
-        const Point u = geometry::direction(geometry::radians(degrees));
-        chain(r, "line", "low", [&](recipe::Step& s) {
-            s.regions["window"] = Region::window(Point{150, 160} - u * 90, Point{150, 160} + u * 90, 24);
-        });
-        return r;
-    }
-    static image::Image picture(double degrees)
-    {
-        const double rise = std::tan(geometry::radians(degrees));
-        return draw({{{30, 60}, {270, 60}, {270, 160 - 120 * rise}, {30, 160 + 120 * rise}}}, 300, 240);
-    }
 private slots:
     void throughTwoEdgePoints()
     {

@@ -12,14 +12,9 @@ using P = AreaShareParams;
 
 namespace
 {
-std::vector<geometry::Span> spansOf(const RunInput& in)
-{
-    return geometry::without(geometry::spans(in.region("region"), in.grey().width, in.grey().height), in.leaveOut, in.grey().width, in.grey().height);
-}
-
 base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
-    const auto where = spansOf(in);
+    const auto where = selectionSpans(in);
     const double total = double(geometry::pixelCount(where));
     if (total <= 0) return base::fail(base::ErrorCode::NoResult, "the region lies outside the picture");
     const auto taken = select(p, in, where);
@@ -47,9 +42,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     return out;
 }
 
-base::Result<Evidence> evidence(const P& p, const RunInput& in) { return selectionEvidence(p, in, spansOf(in)); }
-base::Result<SelectionTaught> teach(const P& p, const TeachInput& in) { return teachSelection(p, in, "region"); }
-bool isTaught(const P& p) { return selectionIsTaught(p); }
+base::Result<Evidence> evidence(const P& p, const RunInput& in) { return selectionEvidence(p, in, selectionSpans(in)); }
 
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
@@ -64,7 +57,7 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     }
     P p;
     const RunInput here{in.capture, {{"region", region}}, {}, {}, {}, {}, nullptr};
-    const auto where = spansOf(here);
+    const auto where = selectionSpans(here);
     const auto t = vision::automaticThreshold(vision::histogram(in.capture.grey.grey(), where));
     if (!t) return {};
     // Fixed limits on the side that fills most: a share must not follow each picture's own threshold.
@@ -91,23 +84,12 @@ StepKind area_share()
                  "Region",
                  "Pixels are counted inside it.",
                  {Shape::Rectangle, Shape::Circle, Shape::Ring, Shape::Arc, Shape::Polygon, Shape::Window},
-                 false})
-        .region({"learn",
-                 "Learn colour from",
-                 "With colour: an area on the reference whose colours are taken.",
-                 {Shape::Rectangle, Shape::Circle, Shape::Polygon},
-                 false,
-                 true,
-                 true})
-        .leavesOut()
-        .samples();
+                 false});
     return declareSelection(d)
         .output({"share", "Share", "Taken pixels in percent of the region.", Unit::Percent, false, true, true})
         .output({"area", "Area", "Number of pixels taken.", Unit::SquarePixel})
         .output({"grey_mean", "Mean grey", "Mean grey level of the region.", Unit::GreyLevel})
         .output({"grey_spread", "Spread of grey", "Standard deviation of the region's grey levels.", Unit::GreyLevel})
-        .teaches(teach)
-        .needsTeachingIf(isTaught)
         .madeByArea()
         .shows(evidence)
         .offers(offer)

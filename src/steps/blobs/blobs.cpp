@@ -91,7 +91,7 @@ const std::vector<std::string>& listKeys()
 base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
     const Region region = in.region("region");
-    const auto where = geometry::without(geometry::spans(region, in.grey().width, in.grey().height), in.leaveOut, in.grey().width, in.grey().height);
+    const auto where = selectionSpans(in);
     if (where.empty()) return base::fail(base::ErrorCode::NoResult, "the region lies outside the picture");
     const auto taken = select(p, in, where);
     if (!taken) return base::passOn(taken.error());
@@ -103,12 +103,20 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     if (taken->threshold) out.values["threshold"] = {*taken->threshold};
     if (!taken->nothing) list = vision::findBlobs(taken->view, where, options(p, *taken));
     const vision::BlobRuns runs(list);
-    // Past the wanted number objects are counted, but not described.
-    const bool describesAll = !in.filters.empty();
-    std::vector<std::size_t> candidates;
-    for (std::size_t i = 0; i < list.blobs.size(); ++i)
-        if (list.blobs[i].area <= p.mostArea) candidates.push_back(i);
-    for (const std::size_t i : candidates) {
+    // Shape is described for what is listed, and before that only when a filter asks for it.
+    const auto describe = [&](Object& o) {
+        const int index = int(o.blob - list.blobs.data());
+        o.shape = runs.describe(index);
+        const auto [mean, spread] = runs.grey(in.grey(), index);
+        auto& v = o.values;
+        v["length"] = o.shape.box.length, v["width"] = o.shape.box.width, v["perimeter"] = o.shape.perimeter;
+        v["angle"] = geometry::degrees(geometry::wrapped(2 * (o.shape.box.angle - in.frame.angle)) / 2);
+        v["circularity"] = o.shape.circularity, v["elongation"] = o.shape.elongation, v["convexity"] = o.shape.convexity;
+        v["grey_mean"] = mean, v["grey_spread"] = spread;
+    };
+    const bool filtersByShape = !in.filters.empty();
+    for (std::size_t i = 0; i < list.blobs.size(); ++i) {
+        if (list.blobs[i].area > p.mostArea) continue;
         Object o;
         o.blob = &list.blobs[i];
         const vision::Blob& b = *o.blob;
@@ -118,15 +126,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
         // The box runs along the borders of its pixels.
         v["box_left"] = b.left - 0.5, v["box_top"] = b.top - 0.5, v["box_width"] = b.right - b.left + 1, v["box_height"] = b.bottom - b.top + 1;
         v["major"] = b.major, v["minor"] = b.minor, v["holes"] = b.holes, v["at_border"] = b.touchesBorder ? 1 : 0;
-        if (describesAll || int(candidates.size()) <= p.mostObjects) {
-            o.shape = runs.describe(int(i));
-            v["length"] = o.shape.box.length, v["width"] = o.shape.box.width, v["perimeter"] = o.shape.perimeter;
-            const double turn = geometry::wrapped(2 * (o.shape.box.angle - in.frame.angle)) / 2;
-            v["angle"] = geometry::degrees(turn);
-            v["circularity"] = o.shape.circularity, v["elongation"] = o.shape.elongation, v["convexity"] = o.shape.convexity;
-            const auto [mean, spread] = runs.grey(in.grey(), int(i));
-            v["grey_mean"] = mean, v["grey_spread"] = spread;
-        }
+        if (filtersByShape) describe(o);
         const bool kept = std::all_of(in.filters.begin(), in.filters.end(), [&](const Filter& f) {
             const auto it = v.find(f.output);
             return it == v.end() || ((!f.low || it->second >= *f.low) && (!f.high || it->second <= *f.high));
@@ -143,16 +143,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     int number = 0;
     for (std::size_t i = 0; i < shown; ++i) {
         Object& o = all[i];
-        if (o.shape.outlines.empty()) {
-            const int index = int(o.blob - list.blobs.data());
-            o.shape = runs.describe(index);
-            const auto [mean, spread] = runs.grey(in.grey(), index);
-            auto& v = o.values;
-            v["length"] = o.shape.box.length, v["width"] = o.shape.box.width, v["perimeter"] = o.shape.perimeter;
-            v["angle"] = geometry::degrees(geometry::wrapped(2 * (o.shape.box.angle - in.frame.angle)) / 2);
-            v["circularity"] = o.shape.circularity, v["elongation"] = o.shape.elongation, v["convexity"] = o.shape.convexity;
-            v["grey_mean"] = mean, v["grey_spread"] = spread;
-        }
+        if (!filtersByShape) describe(o);
         for (const std::string& key : listKeys()) out.values[key].push_back(o.values.at(key));
         group.members.push_back({o.blob->centroid, o.blob->angle, o.shape.box.length, o.shape.box.width});
         const auto box =
@@ -198,15 +189,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     return out;
 }
 
-base::Result<Evidence> evidence(const P& p, const RunInput& in)
-{
-    return selectionEvidence(
-        p, in,
-        geometry::without(geometry::spans(in.region("region"), in.grey().width, in.grey().height), in.leaveOut, in.grey().width, in.grey().height));
-}
-
-base::Result<SelectionTaught> teach(const P& p, const TeachInput& in) { return teachSelection(p, in, "region"); }
-bool isTaught(const P& p) { return selectionIsTaught(p); }
+base::Result<Evidence> evidence(const P& p, const RunInput& in) { return selectionEvidence(p, in, selectionSpans(in)); }
 
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
@@ -277,16 +260,7 @@ StepKind blobs()
                  "Objects are searched inside it.",
                  {Shape::Rectangle, Shape::Circle, Shape::Ring, Shape::Arc, Shape::Polygon, Shape::Window},
                  false})
-        .region({"learn",
-                 "Learn colour from",
-                 "With colour: an area on the reference whose colours are taken.",
-                 {Shape::Rectangle, Shape::Circle, Shape::Polygon},
-                 false,
-                 true,
-                 true})
-        .leavesOut()
         .filters()
-        .samples()
         .places();
     return declareSelection(d)
         .param(&P::leastArea, {"least_area", "Least size", "Smaller areas are not objects; this filters and does not judge."}, Unit::SquarePixel,
@@ -345,8 +319,6 @@ StepKind blobs()
         .output({"missing", "Missing", "Number of named places without an object.", Unit::None})
         .output({"surplus", "Surplus", "Number of objects at no named place.", Unit::None})
         .output({"threshold", "Threshold", "The grey level at which objects begin; nothing when the region has one grey level.", Unit::GreyLevel})
-        .teaches(teach)
-        .needsTeachingIf(isTaught)
         .madeByArea()
         .shows(evidence)
         .offers(offer)

@@ -15,12 +15,7 @@ namespace
 {
 base::Result<FoundShape<geometry::Circle>> find(const P& p, const RunInput& in)
 {
-    const Region r = in.region("ring");
-    const bool arc = r.shape == Shape::Arc;
-    auto f = fitProbe<geometry::Circle>(p, in,
-                                        vision::probeCircle(in.grey(), r.centre, r.inner, r.outer, p.windows, p.windowWidth, p.backwards, p.edges(),
-                                                            p.which, arc ? r.start : 0, arc ? r.sweep : 2 * geometry::kPi),
-                                        geometry::fitCircle, arc ? "arc" : "circle");
+    auto f = fitProbe<geometry::Circle>(p, in, probeRing(p, in), geometry::fitCircle, in.region("ring").shape == Shape::Arc ? "arc" : "circle");
     if (f) f->fit.shape.radius += vision::curvatureShift(f->probe.edges, f->fit.shape.radius);
     return f;
 }

@@ -18,20 +18,8 @@ namespace
 // The pixel outline moved onto the edge: along the normal the place where the grey level changes most.
 std::vector<Point> refined(const image::GreyView& picture, const std::vector<Point>& corners, double smoothing)
 {
-    // Middles of the unit borders, smoothed: their normals turn gently.
-    std::vector<Point> middles;
-    for (std::size_t i = 0; i < corners.size(); ++i) {
-        const Point p = corners[i], q = corners[(i + 1) % corners.size()];
-        const int n = int(std::lround(geometry::distance(p, q)));
-        for (int k = 0; k < n; ++k) middles.push_back(p + geometry::unit(q - p) * (k + 0.5));
-    }
-    const std::size_t n = middles.size();
-    std::vector<Point> smooth(n);
-    constexpr double w[4] = {20 / 64.0, 15 / 64.0, 6 / 64.0, 1 / 64.0};
-    for (std::size_t i = 0; i < n; ++i) {
-        smooth[i] = middles[i] * w[0];
-        for (std::size_t k = 1; k < 4; ++k) smooth[i] = smooth[i] + (middles[(i + k) % n] + middles[(i + 4 * n - k) % n]) * w[k];
-    }
+    const std::vector<Point> smooth = vision::smoothedOutline(corners); // its normals turn gently
+    const std::size_t n = smooth.size();
     std::vector<Point> out;
     const double reach = 5 + smoothing;
     for (std::size_t i = 0; i < n; ++i) {
@@ -50,8 +38,7 @@ std::vector<Point> refined(const image::GreyView& picture, const std::vector<Poi
 
 base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
-    const auto where =
-        geometry::without(geometry::spans(in.region("region"), in.grey().width, in.grey().height), in.leaveOut, in.grey().width, in.grey().height);
+    const auto where = selectionSpans(in);
     if (where.empty()) return base::fail(base::ErrorCode::NoResult, "the region lies outside the picture");
     const auto taken = select(p, in, where);
     if (!taken) return base::passOn(taken.error());
@@ -87,14 +74,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     return out;
 }
 
-base::Result<Evidence> evidence(const P& p, const RunInput& in)
-{
-    return selectionEvidence(
-        p, in,
-        geometry::without(geometry::spans(in.region("region"), in.grey().width, in.grey().height), in.leaveOut, in.grey().width, in.grey().height));
-}
-base::Result<SelectionTaught> teach(const P& p, const TeachInput& in) { return teachSelection(p, in, "region"); }
-bool isTaught(const P& p) { return selectionIsTaught(p); }
+base::Result<Evidence> evidence(const P& p, const RunInput& in) { return selectionEvidence(p, in, selectionSpans(in)); }
 
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
@@ -134,16 +114,7 @@ StepKind contour()
     d.purpose("outline contour silhouette overall length height size whole part")
         .gives(FeatureType::Contour)
         .region(
-            {"region", "Region", "The part lies inside it.", {Shape::Rectangle, Shape::Circle, Shape::Ring, Shape::Polygon, Shape::Window}, false})
-        .region({"learn",
-                 "Learn colour from",
-                 "With colour: an area on the reference whose colours are taken.",
-                 {Shape::Rectangle, Shape::Circle, Shape::Polygon},
-                 false,
-                 true,
-                 true})
-        .leavesOut()
-        .samples();
+            {"region", "Region", "The part lies inside it.", {Shape::Rectangle, Shape::Circle, Shape::Ring, Shape::Polygon, Shape::Window}, false});
     return declareSelection(d)
         .param(&P::leastArea, {"least_area", "Least size", "Smaller areas are not the part."}, Unit::SquarePixel, Real{16, 1e9, 10, 50, 100000}, true)
         .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian that quiets the edge along each normal."}, Unit::Pixel,
@@ -157,8 +128,6 @@ StepKind contour()
         .output({"holes", "Holes", "Number of holes in the part.", Unit::None})
         .output({"points", "Points", "Number of outline points.", Unit::None})
         .output({"cut", "Cut off", "1 when the outline is cut by the picture's border.", Unit::None})
-        .teaches(teach)
-        .needsTeachingIf(isTaught)
         .madeByArea()
         .shows(evidence)
         .offers(offer)

@@ -34,18 +34,12 @@ base::Result<RunOutput> run(const P&, const RunInput& in)
 
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
-    if (g.type != Gesture::Type::Stroke || g.fromFeature.empty() || g.toFeature.empty() || g.fromFeature == g.toFeature) return {};
-    const auto a = in.features.find(g.fromFeature), b = in.features.find(g.toFeature);
-    if (a == in.features.end() || b == in.features.end() || typeOf(a->second) != FeatureType::Line || typeOf(b->second) != FeatureType::Line)
-        return {};
-    if (geometry::angleBetween(std::get<Segment>(a->second), std::get<Segment>(b->second)) < geometry::radians(20)) return {};
-    Offer o;
-    o.step.params = P{};
-    o.step.name = "Corner";
-    o.step.inputs = {{"first", g.fromFeature}, {"second", g.toFeature}};
-    o.words = "corner datum";
-    o.rank = in.hasDatum ? 5 : -2;
-    return {o};
+    auto made = pairOffer(g, in, P{}, "corner datum", in.hasDatum ? 5 : -2, [](const Feature& a, const Feature& b) {
+        return typeOf(a) == FeatureType::Line && typeOf(b) == FeatureType::Line &&
+               geometry::angleBetween(std::get<Segment>(a), std::get<Segment>(b)) >= geometry::radians(20);
+    });
+    for (Offer& o : made) o.step.name = "Corner";
+    return made;
 }
 } // namespace
 

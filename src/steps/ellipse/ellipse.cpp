@@ -7,7 +7,6 @@ namespace steps
 using namespace recipe;
 using base::Unit;
 using geometry::Point;
-using geometry::Region;
 using geometry::Shape;
 using P = EllipseParams;
 
@@ -15,12 +14,7 @@ namespace
 {
 base::Result<FoundShape<geometry::Ellipse>> find(const P& p, const RunInput& in)
 {
-    const Region r = in.region("ring");
-    const bool arc = r.shape == Shape::Arc;
-    auto f = fitProbe<geometry::Ellipse>(p, in,
-                                         vision::probeCircle(in.grey(), r.centre, r.inner, r.outer, p.windows, p.windowWidth, p.backwards, p.edges(),
-                                                             p.which, arc ? r.start : 0, arc ? r.sweep : 2 * geometry::kPi),
-                                         geometry::fitEllipse, "ellipse");
+    auto f = fitProbe<geometry::Ellipse>(p, in, probeRing(p, in), geometry::fitEllipse, "ellipse");
     if (f) {
         // Blur shifts a curved edge inward; the mean radius stands for the curvature.
         const double shift = vision::curvatureShift(f->probe.edges, (f->fit.shape.major + f->fit.shape.minor) / 4);

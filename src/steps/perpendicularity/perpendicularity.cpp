@@ -18,17 +18,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     const auto edges = densePoints(in, in.inputs.at("of"), p);
     if (!edges) return base::passOn(edges.error());
     const std::vector<Point> points = outlineOf(*edges);
-    const auto datum = in.inputs.find("datum");
-    const Point along = datum == in.inputs.end() ? geometry::direction(in.frame.angle) : std::get<geometry::Segment>(datum->second).along();
-    const geometry::StripZone z = geometry::stripAlong(points, geometry::leftOf(along));
-    RunOutput out;
-    out.values["zone"] = {z.width};
-    out.values["points"] = {double(points.size())};
-    const Point side = geometry::leftOf(z.line.along()) * (z.width / 2);
-    out.marks.push_back(lineMark(z.line.from + side, z.line.to + side));
-    out.marks.push_back(lineMark(z.line.from - side, z.line.to - side));
-    out.points["all"] = points;
-    return out;
+    return stripResult(geometry::stripAlong(points, geometry::leftOf(datumDirection(in))), points);
 }
 } // namespace
 

@@ -17,8 +17,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
     const double perPixel = in.mmPerPixel > 0 ? in.mmPerPixel : 1;
     const Point actual = placeOf(in.inputs.at("of"));
-    Point truly = in.frame.toPicture({p.x / perPixel, p.y / perPixel});
-    if (const auto at = in.points.find("place"); at != in.points.end()) truly = at->second;
+    const Point truly = in.frame.toPicture({p.x / perPixel, p.y / perPixel});
     const double off = geometry::distance(actual, truly);
     const Point local = in.frame.toLocal(actual) - in.frame.toLocal(truly);
     RunOutput out;
@@ -39,7 +38,6 @@ StepKind position()
                 "Feature",
                 "Feature whose place is judged.",
                 {FeatureType::Point, FeatureType::Circle, FeatureType::Ellipse, FeatureType::Contour}})
-        .point({"place", "True place", "True place shown on the reference; it counts before the two numbers."})
         .param(&P::x, {"x", "True x", "True place along the datum's x direction, in mm when the recipe is calibrated, else in px."}, Unit::None,
                Real{-1e6, 1e6, 0.01}, true)
         .param(&P::y,

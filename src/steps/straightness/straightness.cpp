@@ -18,15 +18,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     const auto edges = densePoints(in, in.inputs.at("of"), p);
     if (!edges) return base::passOn(edges.error());
     const std::vector<Point> points = outlineOf(*edges);
-    const geometry::StripZone z = geometry::straightness(points);
-    RunOutput out;
-    out.values["zone"] = {z.width};
-    out.values["points"] = {double(points.size())};
-    const Point side = geometry::leftOf(z.line.along()) * (z.width / 2);
-    out.marks.push_back(lineMark(z.line.from + side, z.line.to + side));
-    out.marks.push_back(lineMark(z.line.from - side, z.line.to - side));
-    out.points["all"] = points;
-    return out;
+    return stripResult(geometry::straightness(points), points);
 }
 
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)

@@ -29,18 +29,11 @@ base::Result<RunOutput> run(const P&, const RunInput& in)
 
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
-    if (g.type != Gesture::Type::Stroke || g.fromFeature.empty() || g.toFeature.empty() || g.fromFeature == g.toFeature) return {};
-    const auto a = in.features.find(g.fromFeature), b = in.features.find(g.toFeature);
-    if (a == in.features.end() || b == in.features.end()) return {};
-    for (const auto& f : {a->second, b->second})
-        if (typeOf(f) != FeatureType::Circle && typeOf(f) != FeatureType::Point) return {};
-    Offer o;
-    o.step.params = P{};
-    o.step.name = "Two holes";
-    o.step.inputs = {{"first", g.fromFeature}, {"second", g.toFeature}};
-    o.words = "datum of two holes";
-    o.rank = in.hasDatum ? 5 : -2;
-    return {o};
+    const auto round = [](const Feature& f) { return typeOf(f) == FeatureType::Circle || typeOf(f) == FeatureType::Point; };
+    auto made =
+        pairOffer(g, in, P{}, "datum of two holes", in.hasDatum ? 5 : -2, [&](const Feature& a, const Feature& b) { return round(a) && round(b); });
+    for (Offer& o : made) o.step.name = "Two holes";
+    return made;
 }
 } // namespace
 
