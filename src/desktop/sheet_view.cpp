@@ -204,7 +204,6 @@ void SheetView::paintEvent(QPaintEvent*)
     scene.obstacle = report::titleBlockBox(scene, m_session.pictureName(), QRectF(rect()));
     m_labels.clear();
     if (!m_bare) {
-        m_labels = report::paintSheet(p, scene, t, QRectF(rect()));
         if (const Step* s = editedStep(); s && m_drag != Drag::Stroke) {
             const StepKind* kind = findKind(s->kind);
             const bool reversed = kind->isReversed(s->params);
@@ -218,6 +217,10 @@ void SheetView::paintEvent(QPaintEvent*)
                 const bool back = spec && spec->searchesRound ? flag && std::get<bool>(flag->get(s->params)) : reversed;
                 report::paintRegion(p, region, spec && spec->searchesAcross, back, t, 1, false, spec && spec->searchesRound);
             }
+        }
+        // Labels over the regions: a text is never crossed.
+        m_labels = report::paintSheet(p, scene, t, QRectF(rect()));
+        if (m_drag != Drag::Stroke) {
             p.setRenderHint(QPainter::Antialiasing);
             for (const Handle& h : handles()) {
                 const QPointF c = screenOf(h.at);
