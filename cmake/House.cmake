@@ -71,7 +71,7 @@ std::span<const recipe::StepKind> recipe::allStepKinds()
   file(CONFIGURE OUTPUT ${CMAKE_BINARY_DIR}/generated/step_kinds_items.inc @ONLY CONTENT "@items@")
   add_library(dikkat_steps STATIC ${sources} ${CMAKE_BINARY_DIR}/all_step_kinds.cpp)
   # recipe asks for the list of kinds, the kinds are declared with recipe: the two link in a circle.
-  target_link_libraries(dikkat_steps PUBLIC dikkat_recipe dikkat_vision PRIVATE house_options ${DIKKAT_FORMULA})
+  target_link_libraries(dikkat_steps PUBLIC dikkat_recipe dikkat_vision PRIVATE house_options)
   target_link_libraries(dikkat_recipe PUBLIC dikkat_steps)
 endfunction()
 

@@ -1,13 +1,10 @@
 #include "demo/reed_plate.h"
 
-#include "base/files.h"
-#include "base/parallel.h"
-#include "image/decode.h"
+#include "demo/set_writer.h"
+#include "recipe/calibration_file.h"
 #include "recipe/recipe_file.h"
 
 #include <cmath>
-#include <filesystem>
-#include <nlohmann/json.hpp>
 
 namespace demo
 {
@@ -37,7 +34,16 @@ PlatePicture drawPlate(const Field& field, PlateTruth truth, Random& random)
     std::vector<std::vector<Point>> outlines, holes;
     const double k = 1 / field.mmPerPixel;
     const auto placed = [&](std::vector<Point> outline) {
-        for (Point& p : outline) p = truth.pose.toPicture(p * k);
+        if (field.lens) { // cut finely, so that the lens can bend it
+            std::vector<Point> fine;
+            for (std::size_t i = 0; i < outline.size(); ++i) {
+                const Point a = outline[i], b = outline[(i + 1) % outline.size()];
+                const int n = std::max(1, int(std::ceil(geometry::distance(a, b) / 0.8)));
+                for (int j = 0; j < n; ++j) fine.push_back(a + (b - a) * (double(j) / n));
+            }
+            outline = std::move(fine);
+        }
+        for (Point& p : outline) p = field.seen(truth.pose.toPicture(p * k));
         return outline;
     };
     const int missing = truth.fault == Fault::MissingSlot ? random.below(10) : -1;
@@ -114,7 +120,8 @@ PlatePicture plate(const Field& field, std::uint64_t seed, int n)
     const double angle = random.uniform(-geometry::kPi, geometry::kPi);
     // Where the whole plate fits at this angle.
     const double c = std::abs(std::cos(angle)), s = std::abs(std::sin(angle));
-    const double long_ = kPlateLength / field.mmPerPixel / 2, wide = kPlateWidth / field.mmPerPixel / 2, margin = 12;
+    const double long_ = kPlateLength / field.mmPerPixel / 2, wide = kPlateWidth / field.mmPerPixel / 2,
+                 margin = field.lens ? 0.035 * field.width : 12;
     const double halfX = long_ * c + wide * s + margin, halfY = long_ * s + wide * c + margin;
     const auto place = [&](double size, double half) { return half < size / 2 ? random.uniform(half, size - 1 - half) : (size - 1) / 2; };
     t.pose = {{place(field.width, halfX), place(field.height, halfY)}, angle};
@@ -150,7 +157,7 @@ std::string reedPlateRecipe(const Field& field, const std::vector<std::pair<std:
 {
     const Pose pose{{0.4985 * field.width, 0.4979 * field.height}, 0};
     const double k = 1 / field.mmPerPixel;
-    const auto at = [&](double x, double y) { return pose.toPicture(Point{x, y} * k); };
+    const auto at = [&](double x, double y) { return field.seen(pose.toPicture(Point{x, y} * k)); };
     const auto ring = [&](double x, double y) {
         const Point c = at(x, y);
         return json{{"shape", "ring"}, {"centre", {c.x, c.y}}, {"inner", 0.45 * kHoleRadius * k}, {"outer", 1.55 * kHoleRadius * k}};
@@ -159,8 +166,12 @@ std::string reedPlateRecipe(const Field& field, const std::vector<std::pair<std:
         return json{{"shape", "window"}, {"from", {a.x, a.y}}, {"to", {b.x, b.y}}, {"width", width}};
     };
     const double unit = field.width / 2448.0; // sizes in px follow the field of view
-    json r{{"format", "dikkat-recipe"}, {"version", recipe::kFormatVersion}, {"name", "Reed plate, 10 slots"}, {"revision", 1}};
+    json r{{"format", "dikkat-recipe"},
+           {"version", recipe::kFormatVersion},
+           {"name", field.lens ? "Reed plate, tilted lens" : "Reed plate, 10 slots"},
+           {"revision", 1}};
     r["calibration"] = {{"mm_per_px", field.mmPerPixel}, {"by", "telecentric lens, stated"}};
+    if (field.found) r["calibration"] = recipe::calibrationToJson(*field.found);
     r["reference"] = {{"picture", "reference.png"}, {"taken_from", "reference.png"}};
     r["trials"] = json::array();
     for (const auto& [picture, label] : trials) r["trials"].push_back({{"picture", picture}, {"label", label}});
@@ -170,8 +181,8 @@ std::string reedPlateRecipe(const Field& field, const std::vector<std::pair<std:
                      {"name", "Plate"},
                      {"letter", "A"},
                      {"params", {{"least_score", 0.65}, {"angle_range", 180}, {"least_contrast", 20}}},
-                     {"regions", {{"part", rectangle(pose.origin, kPlateLength * k + 60 * unit, kPlateWidth * k + 60 * unit)}}},
-                     {"points", {{"origin", {pose.origin.x, pose.origin.y}}}},
+                     {"regions", {{"part", rectangle(at(0, 0), kPlateLength * k + 60 * unit, kPlateWidth * k + 60 * unit)}}},
+                     {"points", {{"origin", {at(0, 0).x, at(0, 0).y}}}},
                      {"checks", {{{"output", "score"}, {"name", "Plate"}, {"low", 0.65}}}}});
     steps.push_back({{"id", "top"},
                      {"kind", "line"},
@@ -263,57 +274,17 @@ std::string reedPlateRecipe(const Field& field, const std::vector<std::pair<std:
 
 base::Status writeReedPlates(const std::string& folder, std::uint64_t seed, int count, const Field& field)
 {
-    namespace fs = std::filesystem;
-    std::error_code error;
-    fs::create_directories(folder, error);
-    if (error) return base::fail(base::ErrorCode::Io, "cannot make the folder: " + error.message(), folder);
-    auto& files = base::realFiles();
-    const auto path = [&](const std::string& leaf) { return (fs::path(folder) / leaf).string(); };
-    const auto writePicture = [&](const image::Image& picture, const std::string& leaf) -> base::Status {
-        auto png = image::encodePng(picture);
-        if (!png) return base::passOn(png.error());
-        return files.write(path(leaf), *png);
-    };
-    std::vector<PlateTruth> truths(static_cast<std::size_t>(count));
-    std::vector<base::Status> done(static_cast<std::size_t>(count));
-    const auto leafOf = [](int n) {
-        std::string digits = std::to_string(n + 1);
-        return "plate-" + std::string(digits.size() < 3 ? 3 - digits.size() : 0, '0') + digits + ".png";
-    };
-    base::parallelFor(count, 0, [&](int n) {
-        const PlatePicture p = plate(field, seed, n);
-        truths[std::size_t(n)] = p.truth;
-        done[std::size_t(n)] = writePicture(p.picture, leafOf(n));
-    });
-    for (const auto& d : done)
-        if (!d) return d;
-    if (auto ok = writePicture(referencePlate(field).picture, "reference.png"); !ok) return ok;
-    json truth{
-        {"set", "reed-plate"},
-        {"seed", seed},
-        {"mm_per_px", field.mmPerPixel},
-        {"width", field.width},
-        {"height", field.height},
-        {"conventions", "centre in px, pixel centres whole numbers, y down; angle in degree, counter-clockwise as seen; width and pitch in mm"}};
-    auto& pictures = truth["pictures"] = json::array();
-    std::vector<std::pair<std::string, std::string>> trials;
-    for (int n = 0; n < count; ++n) {
-        const PlateTruth& t = truths[std::size_t(n)];
-        const bool bad = t.fault != Fault::None;
-        json items = json::array();
-        if (t.fault != Fault::Absent) items.push_back(truthItem(t));
-        pictures.push_back(
-            {{"picture", leafOf(n)}, {"label", bad ? "bad" : "good"}, {"fault", bad ? json(name(t.fault)) : json()}, {"items", items}});
-        trials.push_back({leafOf(n), bad ? "bad" : "good"});
-    }
-    if (auto ok = files.write(path("truth.json"), truth.dump(2) + "\n"); !ok) return ok;
-    // The recipe is packed from plain JSON and the reference, the way a person would.
-    const std::string plain = path("reed-plate.json");
-    if (auto ok = files.write(plain, reedPlateRecipe(field, trials)); !ok) return ok;
-    auto loaded = recipe::load(plain);
-    if (!loaded) return base::passOn(loaded.error());
-    if (auto ok = recipe::save(*loaded, path("reed-plate.dikkat")); !ok) return ok;
-    return files.remove(plain);
+    Made reference;
+    reference.picture = referencePlate(field).picture;
+    return writeSet(folder, {field.lens ? "tilted-plate" : "reed-plate", "plate"}, seed, count, field, reference,
+                    json::parse(reedPlateRecipe(field, {})), [&](int n) {
+                        PlatePicture p = plate(field, seed, n);
+                        Made m;
+                        m.picture = std::move(p.picture);
+                        m.bad = p.truth.fault != Fault::None, m.fault = name(p.truth.fault);
+                        if (p.truth.fault != Fault::Absent) m.items.push_back(truthItem(p.truth));
+                        return m;
+                    });
 }
 
 } // namespace demo

@@ -1,10 +1,13 @@
 // reed_plate.h - the first demo set: a brass reed plate before a backlight, good and faulty, with the truth beside it.
 //
-// All lengths in mm, the plate's frame in its middle: x along the plate, y down at angle 0. Seen by a telecentric lens: no tilt, no distortion.
+// All lengths in mm, the plate's frame in its middle: x along the plate, y down at angle 0. Seen by a telecentric lens, or
+// by one with tilt and distortion; then places of the truth are those of the untilted field.
 #pragma once
 #include "base/result.h"
 #include "demo/render.h"
+#include "geometry/calibration.h"
 
+#include <memory>
 #include <optional>
 #include <string>
 
@@ -17,6 +20,10 @@ const char* name(Fault fault); // "", "missing slot", …
 struct Field { // of view
     int width = 2448, height = 2048;
     double mmPerPixel = 0.052;
+    std::shared_ptr<const geometry::Calibration> lens{}; // tilt and distortion; none: telecentric
+    std::shared_ptr<const geometry::Calibration> found{}; // what the recipe is calibrated by, from pictures of targets
+    // Where a place of the untilted field (px) is seen in the picture.
+    geometry::Point seen(geometry::Point p) const { return lens ? lens->fromMm(p * mmPerPixel) : p; }
 };
 
 struct PlateTruth {

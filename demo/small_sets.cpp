@@ -1,14 +1,8 @@
 #include "demo/small_sets.h"
 
-#include "base/files.h"
-#include "base/parallel.h"
-#include "image/decode.h"
-#include "recipe/recipe_file.h"
+#include "demo/set_writer.h"
 
 #include <cmath>
-#include <filesystem>
-#include <functional>
-#include <nlohmann/json.hpp>
 
 namespace demo
 {
@@ -18,86 +12,12 @@ using nlohmann::json;
 
 namespace
 {
-using Outlines = std::vector<std::vector<Point>>;
-struct Made {
-    image::Image picture;
-    json items = json::array();
-    bool bad = false;
-    std::string fault;
-};
-
 image::Image shot(const Field& f, const Outlines& dark, const Outlines& holes, Random& random)
 {
     Light l;
     l.bright += random.uniform(-8, 8);
     return backlit(blurredCoverage(dark, holes, f.width, f.height, 0.8, 2), f.width, f.height, l, random);
 }
-
-// What both sets share: pictures in parallel, truth, reference, recipe packed from plain JSON.
-base::Status write(const std::string& folder, const std::string& set, std::uint64_t seed, int count, const Field& field, const Made& reference,
-                   json recipe, const std::function<Made(int)>& make)
-{
-    namespace fs = std::filesystem;
-    std::error_code error;
-    fs::create_directories(folder, error);
-    if (error) return base::fail(base::ErrorCode::Io, "cannot make the folder: " + error.message(), folder);
-    auto& files = base::realFiles();
-    const auto path = [&](const std::string& leaf) { return (fs::path(folder) / leaf).string(); };
-    const auto writePicture = [&](const image::Image& picture, const std::string& leaf) -> base::Status {
-        auto png = image::encodePng(picture);
-        if (!png) return base::passOn(png.error());
-        return files.write(path(leaf), *png);
-    };
-    const auto leafOf = [&](int n) {
-        const std::string digits = std::to_string(n + 1);
-        return set + "-" + std::string(digits.size() < 3 ? 3 - digits.size() : 0, '0') + digits + ".png";
-    };
-    std::vector<json> rows(static_cast<std::size_t>(count));
-    std::vector<base::Status> done(static_cast<std::size_t>(count));
-    base::parallelFor(count, 0, [&](int n) {
-        const Made m = make(n);
-        rows[std::size_t(n)] = {
-            {"picture", leafOf(n)}, {"label", m.bad ? "bad" : "good"}, {"fault", m.bad ? json(m.fault) : json()}, {"items", m.items}};
-        done[std::size_t(n)] = writePicture(m.picture, leafOf(n));
-    });
-    for (const auto& d : done)
-        if (!d) return d;
-    if (auto ok = writePicture(reference.picture, "reference.png"); !ok) return ok;
-    json truth{{"set", set},
-               {"seed", seed},
-               {"mm_per_px", field.mmPerPixel},
-               {"width", field.width},
-               {"height", field.height},
-               {"conventions", "centre in px, pixel centres whole numbers, y down; angles in degree, counter-clockwise as seen; lengths in mm"},
-               {"pictures", rows}};
-    recipe["trials"] = json::array();
-    for (const json& row : rows) recipe["trials"].push_back({{"picture", row["picture"]}, {"label", row["label"]}});
-    if (auto ok = files.write(path("truth.json"), truth.dump(2) + "\n"); !ok) return ok;
-    const std::string plain = path(set + ".json");
-    if (auto ok = files.write(plain, recipe.dump(2) + "\n"); !ok) return ok;
-    auto loaded = recipe::load(plain);
-    if (!loaded) return base::passOn(loaded.error());
-    if (auto ok = recipe::save(*loaded, path(set + ".dikkat")); !ok) return ok;
-    return files.remove(plain);
-}
-
-json head(const char* name, const Field& field)
-{
-    return {{"format", "dikkat-recipe"},
-            {"version", recipe::kFormatVersion},
-            {"name", name},
-            {"revision", 1},
-            {"calibration", {{"mm_per_px", field.mmPerPixel}, {"by", "telecentric lens, stated"}}},
-            {"reference", {{"picture", "reference.png"}, {"taken_from", "reference.png"}}},
-            {"steps", json::array()}};
-}
-json check(const char* output, const char* name, int balloon, json limits)
-{
-    limits["output"] = output, limits["name"] = name, limits["balloon"] = balloon;
-    return limits;
-}
-json rectangle(Point c, double w, double h) { return {{"shape", "rectangle"}, {"centre", {c.x, c.y}}, {"size", {w, h}}}; }
-json ring(Point c, double inner, double outer) { return {{"shape", "ring"}, {"centre", {c.x, c.y}}, {"inner", inner}, {"outer", outer}}; }
 
 // ---- set 3: a plate of 24 × 10 mm with a hole and three slots
 constexpr double kSmallLength = 24, kSmallWidth = 10;
@@ -140,7 +60,9 @@ void addRing(const Ring& r, double k, Outlines& dark, Outlines& holes)
         }
         return radius;
     };
-    const auto add = [&](double degrees, double radius) { rim.push_back(r.pose.toPicture(geometry::direction(geometry::radians(degrees)) * (radius * k))); };
+    const auto add = [&](double degrees, double radius) {
+        rim.push_back(r.pose.toPicture(geometry::direction(geometry::radians(degrees)) * (radius * k)));
+    };
     for (int i = 0; i < 3600; ++i) {
         const double degrees = i * 0.1, a = geometry::radians(degrees);
         add(degrees, radiusAt(degrees));
@@ -171,16 +93,17 @@ base::Status writeSmallPlates(const std::string& folder, std::uint64_t seed, int
         reference.picture = shot(field, dark, holes, random);
     }
     const auto at = [&](double x, double y) { return ref.toPicture(Point{x, y} * k); };
-    json r = head("Small plates, several in a picture", field);
+    json r = recipeHead("Small plates, several in a picture", field);
     auto& steps = r["steps"];
-    steps.push_back({{"id", "plate"},
-                     {"kind", "pattern"},
-                     {"name", "Plate"},
-                     {"letter", "A"},
-                     {"params", {{"least_score", 0.55}, {"least_distance", std::round(9 * k)}, {"least_contrast", 20}, {"finds", 12}, {"order", "rows"}}},
-                     {"regions", {{"part", rectangle(ref.origin, (kSmallLength + 1.2) * k, (kSmallWidth + 1.2) * k)}}},
-                     {"points", {{"origin", {ref.origin.x, ref.origin.y}}}},
-                     {"checks", {check("score", "Plate", 0, {{"low", 0.55}})}}});
+    steps.push_back(
+        {{"id", "plate"},
+         {"kind", "pattern"},
+         {"name", "Plate"},
+         {"letter", "A"},
+         {"params", {{"least_score", 0.55}, {"least_distance", std::round(9 * k)}, {"least_contrast", 20}, {"finds", 12}, {"order", "rows"}}},
+         {"regions", {{"part", rectangleJson(ref.origin, (kSmallLength + 1.2) * k, (kSmallWidth + 1.2) * k)}}},
+         {"points", {{"origin", {ref.origin.x, ref.origin.y}}}},
+         {"checks", {checkJson("score", "Plate", 0, {{"low", 0.55}})}}});
     const Point a = at(-6.2, -kSmallWidth / 2 - 1.2), b = at(-6.2, kSmallWidth / 2 + 1.2), hole = at(-9, 0);
     steps.push_back({{"id", "width"},
                      {"kind", "edge_pair"},
@@ -188,22 +111,22 @@ base::Status writeSmallPlates(const std::string& folder, std::uint64_t seed, int
                      {"datum", "plate"},
                      {"params", {{"first", "bright_to_dark"}, {"least_strength", 60}}},
                      {"regions", {{"window", {{"shape", "window"}, {"from", {a.x, a.y}}, {"to", {b.x, b.y}}, {"width", std::max(5.0, 0.8 * k)}}}}},
-                     {"checks", {check("distance", "Width", 1, {{"nominal", kSmallWidth}, {"plus", 0.06}, {"minus", 0.06}, {"unit", "mm"}})}}});
+                     {"checks", {checkJson("distance", "Width", 1, {{"nominal", kSmallWidth}, {"plus", 0.06}, {"minus", 0.06}, {"unit", "mm"}})}}});
     steps.push_back({{"id", "hole"},
                      {"kind", "circle"},
                      {"name", "Hole"},
                      {"datum", "plate"},
                      {"params", {{"polarity", "bright_to_dark"}, {"least_strength", 60}}},
-                     {"regions", {{"ring", ring(hole, 0.6 * k, 2.3 * k)}}},
-                     {"checks", {check("diameter", "Hole", 2, {{"nominal", 3.0}, {"plus", 0.05}, {"minus", 0.05}, {"unit", "mm"}})}}});
+                     {"regions", {{"ring", ringJson(hole, 0.6 * k, 2.3 * k)}}},
+                     {"checks", {checkJson("diameter", "Hole", 2, {{"nominal", 3.0}, {"plus", 0.05}, {"minus", 0.05}, {"unit", "mm"}})}}});
     steps.push_back({{"id", "slots"},
                      {"kind", "blobs"},
                      {"name", "Slots"},
                      {"datum", "plate"},
                      {"params", {{"objects", "bright"}, {"least_area", std::max(8.0, std::round(2 * k * k))}}},
-                     {"regions", {{"region", rectangle(at(2, 0), 15 * k, 8 * k)}}},
-                     {"checks", {check("count", "Slots", 3, {{"low", 3}, {"high", 3}})}}});
-    return write(folder, "small-plates", seed, count, field, reference, r, [&](int n) {
+                     {"regions", {{"region", rectangleJson(at(2, 0), 15 * k, 8 * k)}}},
+                     {"checks", {checkJson("count", "Slots", 3, {{"low", 3}, {"high", 3}})}}});
+    return writeSet(folder, {"small-plates", "small-plates"}, seed, count, field, reference, r, [&](int n) {
         Random random(seed * 1'000'003ULL + std::uint64_t(n) * 7919ULL + 31);
         const int wanted = 2 + random.below(6);
         std::vector<SmallPlate> plates;
@@ -250,7 +173,7 @@ base::Status writeTuningRings(const std::string& folder, std::uint64_t seed, int
         reference.picture = shot(field, dark, holes, random);
     }
     const Point c = ref.origin, index = ref.toPicture(Point{26, 0} * k);
-    json r = head("Tuning ring, eight notches", field);
+    json r = recipeHead("Tuning ring, eight notches", field);
     auto& steps = r["steps"];
     steps.push_back({{"id", "ring"},
                      {"kind", "pattern"},
@@ -260,21 +183,21 @@ base::Status writeTuningRings(const std::string& folder, std::uint64_t seed, int
                      {"regions", {{"part", {{"shape", "circle"}, {"centre", {c.x, c.y}}, {"radius", (kRim + 1) * k}}}}},
                      {"points", {{"origin", {c.x, c.y}}}},
                      // The notches look alike every 45°: the index hole and the bore tell the angle.
-                     {"leave_out", {ring(c, (kRim - 4) * k, (kRim + 2) * k)}},
-                     {"checks", {check("score", "Ring", 0, {{"low", 0.6}})}}});
+                     {"leave_out", {ringJson(c, (kRim - 4) * k, (kRim + 2) * k)}},
+                     {"checks", {checkJson("score", "Ring", 0, {{"low", 0.6}})}}});
     steps.push_back({{"id", "bore"},
                      {"kind", "circle"},
                      {"name", "Bore"},
                      {"datum", "ring"},
                      {"params", {{"least_strength", 60}, {"windows", 120}, {"reach", 3}}},
-                     {"regions", {{"ring", ring(c, (kBore - 2) * k, (kBore + 2) * k)}}},
-                     {"checks", {check("diameter", "Bore", 1, {{"nominal", 2 * kBore}, {"plus", 0.05}, {"minus", 0.05}, {"unit", "mm"}})}}});
+                     {"regions", {{"ring", ringJson(c, (kBore - 2) * k, (kBore + 2) * k)}}},
+                     {"checks", {checkJson("diameter", "Bore", 1, {{"nominal", 2 * kBore}, {"plus", 0.05}, {"minus", 0.05}, {"unit", "mm"}})}}});
     steps.push_back({{"id", "index"},
                      {"kind", "circle"},
                      {"name", "Index hole"},
                      {"datum", "ring"},
                      {"params", {{"least_strength", 60}}},
-                     {"regions", {{"ring", ring(index, 1.2 * k, 3.8 * k)}}}});
+                     {"regions", {{"ring", ringJson(index, 1.2 * k, 3.8 * k)}}}});
     steps.push_back({{"id", "frame"},
                      {"kind", "two_holes"},
                      {"name", "Bore and index"},
@@ -286,8 +209,8 @@ base::Status writeTuningRings(const std::string& folder, std::uint64_t seed, int
                      {"name", "Rim"},
                      {"datum", "frame"},
                      {"params", {{"least_strength", 60}, {"windows", 160}, {"which", "last"}, {"inward", false}}},
-                     {"regions", {{"ring", ring(c, (kRim - 1.2) * k, (kRim + 1.2) * k)}}},
-                     {"checks", {check("diameter", "Rim", 2, {{"nominal", 2 * kRim}, {"plus", 0.05}, {"minus", 0.05}, {"unit", "mm"}})}}});
+                     {"regions", {{"ring", ringJson(c, (kRim - 1.2) * k, (kRim + 1.2) * k)}}},
+                     {"checks", {checkJson("diameter", "Rim", 2, {{"nominal", 2 * kRim}, {"plus", 0.05}, {"minus", 0.05}, {"unit", "mm"}})}}});
     // Across 0°: the notch on the index side.
     steps.push_back(
         {{"id", "notch"},
@@ -298,14 +221,14 @@ base::Status writeTuningRings(const std::string& folder, std::uint64_t seed, int
          {"regions",
           {{"window",
             {{"shape", "arc"}, {"centre", {c.x, c.y}}, {"inner", (kRim - 1.8) * k}, {"outer", (kRim - 0.7) * k}, {"start", 348}, {"sweep", 24}}}}},
-         {"checks", {check("angle", "First notch", 3, {{"nominal", kNotch}, {"plus", 0.3}, {"minus", 0.3}, {"unit", "deg"}})}}});
+         {"checks", {checkJson("angle", "First notch", 3, {{"nominal", kNotch}, {"plus", 0.3}, {"minus", 0.3}, {"unit", "deg"}})}}});
     steps.push_back({{"id", "round"},
                      {"kind", "roundness"},
                      {"name", "Roundness of the bore"},
                      {"datum", "frame"},
                      {"inputs", {{"of", "bore"}}},
                      {"params", {{"least_strength", 60}, {"reach", std::max(4.0, std::round(0.8 * k))}}},
-                     {"checks", {check("zone", "Roundness of the bore", 4, {{"high", 0.06}, {"unit", "mm"}})}}});
+                     {"checks", {checkJson("zone", "Roundness of the bore", 4, {{"high", 0.06}, {"unit", "mm"}})}}});
     json notches = json::array();
     for (int n = 0; n < 8; ++n)
         notches.push_back(
@@ -317,8 +240,8 @@ base::Status writeTuningRings(const std::string& folder, std::uint64_t seed, int
                      {"inputs", {{"of", "rim"}}},
                      {"leave_out", notches},
                      {"params", {{"side", "inward"}, {"least_strength", 60}, {"spacing", 2}, {"reach", std::max(5.0, std::round(1.2 * k))}}},
-                     {"checks", {check("size", "Sink in the rim", 5, {{"high", 0.1}, {"unit", "mm"}})}}});
-    return write(folder, "tuning-ring", seed, count, field, reference, r, [&](int n) {
+                     {"checks", {checkJson("size", "Sink in the rim", 5, {{"high", 0.1}, {"unit", "mm"}})}}});
+    return writeSet(folder, {"tuning-ring", "tuning-ring"}, seed, count, field, reference, r, [&](int n) {
         Random random(seed * 1'000'003ULL + std::uint64_t(n) * 7919ULL + 47);
         Ring ring_;
         const double free = 0.5 * std::min(field.width, field.height) - (kRim + 1) * k - 4;

@@ -1,13 +1,21 @@
 // shots DEMO_FOLDER OUTPUT_FOLDER - opens the demo in the real window and keeps one picture of each main view (docs/screenshots).
 #include "demo/reed_plate.h"
+#include "desktop/calibrate_dialog.h"
+#include "desktop/check_dialog.h"
 #include "desktop/main_window.h"
+#include "desktop/proposals_dialog.h"
+#include "desktop/recipe_dialog.h"
+#include "desktop/repeat_dialog.h"
 #include "desktop/style.h"
 
 #include <QApplication>
 #include <QDir>
 #include <QElapsedTimer>
+#include <QLabel>
 #include <QSettings>
+#include <QSpinBox>
 #include <QStandardPaths>
+#include <QTableWidget>
 #include <QTemporaryDir>
 #include <QTest>
 #include <iostream>
@@ -39,7 +47,7 @@ int main(int argc, char** argv)
     qputenv("XDG_CONFIG_HOME", scratch.path().toUtf8());
     QApplication application(argc, argv);
     QApplication::setApplicationName(QStringLiteral("dikkat"));
-    if (argc != 3) {
+    if (argc < 3) {
         std::cerr << "usage: shots DEMO_FOLDER OUTPUT_FOLDER\n";
         return 2;
     }
@@ -77,7 +85,7 @@ int main(int argc, char** argv)
     s.setTrial(0);
     SheetView* sheet = window.setupPage()->sheet();
     const auto motion = inspect::motionOf(s.recipe(), "plate", s.currentItem());
-    const double k = 1 / s.recipe().mmPerPixel;
+    const double k = 1 / s.recipe().mmPerPixel();
     const auto at = [&](double x, double y) { return sheet->screenOf(motion->now.toPicture({x * k, y * k})); };
     drag(sheet, at(38, -16), at(38.3, 16), Qt::NoModifier, false);
     shoot("setup-stroke");
@@ -127,5 +135,66 @@ int main(int argc, char** argv)
     s.setTrial(8);
     waitFor(allDone);
     shoot("setup-farthest");
+    const auto shootDialog = [&](QDialog& d, const char* name) {
+        QTest::qWait(250);
+        if (!d.grab().save(out + QStringLiteral("/") + QLatin1String(name) + QStringLiteral(".png"))) std::cerr << "cannot write " << name << "\n";
+    };
+    // A list by place, opened into its elements; its limits in detail.
+    if (!window.openRecipe(demoFolder + QStringLiteral("/carton-panel/carton-panel.dikkat"))) return 1;
+    s.select("dots");
+    s.setTrial(2);
+    waitFor(allDone);
+    window.setupPage()->grid()->setFocus();
+    QTest::keyClick(window.setupPage()->grid(), Qt::Key_U);
+    shoot("setup-list");
+    {
+        CheckDialog d(s, "dots", "areas", &window);
+        d.show();
+        shootDialog(d, "limits-of-a-list");
+    }
+    {
+        ProposalsDialog d(s, &window);
+        d.show();
+        shootDialog(d, "proposals");
+    }
+    // Calibration by a target; how well the tilted plates repeat.
+    if (!window.openRecipe(demoFolder + QStringLiteral("/tilted-plate/tilted-plate.dikkat"))) return 1;
+    waitFor(allDone);
+    s.select("width");
+    {
+        CalibrateDialog d(s, &window);
+        d.resize(1280, 800);
+        d.show();
+        QStringList boards;
+        for (int i = 1; i <= 8; ++i) boards << demoFolder + QStringLiteral("/tilted-plate/board-0%1.png").arg(i);
+        d.addTargets(boards);
+        d.findChild<QDoubleSpinBox*>(QStringLiteral("targetPitch"))->setValue(8.5);
+        d.find();
+        waitFor([&] { return d.findChild<QTableWidget*>(QStringLiteral("targetTable"))->item(0, 2)->text().contains(QStringLiteral("px")); });
+        shootDialog(d, "calibrate");
+    }
+    {
+        RepeatDialog d(s, &window);
+        d.show();
+        d.findChild<QSpinBox*>(QStringLiteral("repeatCopies"))->setValue(10);
+        d.measure();
+        auto* table = d.findChild<QTableWidget*>(QStringLiteral("repeatTable"));
+        waitFor([&] { return table->rowCount() > 3 && table->item(1, 3); });
+        shootDialog(d, "repeatability");
+    }
+    if (argc == 4) { // a look at the rest
+        RecipeDialog d(s, &window);
+        d.show();
+        shootDialog(d, "recipe-settings");
+        shoot("setup-tilted");
+        s.change(QStringLiteral("inch"),
+                 [](recipe::Recipe& r) { r.shownIn = base::Unit::Inch, r.guardBand = true, r.find("width")->checks[0].uncertainty = 0.02; });
+        s.setTrial(5);
+        waitFor(allDone);
+        shoot("setup-inch");
+        s.recalibrate(geometry::Calibration(), false);
+        waitFor(allDone);
+        shoot("setup-foreign");
+    }
     return 0;
 }

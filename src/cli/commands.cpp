@@ -2,8 +2,13 @@
 
 #include "base/files.h"
 #include "base/parallel.h"
+#include "cli/arguments.h"
+#include "cli/calibration_commands.h"
 #include "cli/json_results.h"
+#include "cli/study_commands.h"
+#include "demo/carton.h"
 #include "demo/small_sets.h"
+#include "demo/targets.h"
 
 #include "image/decode.h"
 #include "inspect/inspect.h"
@@ -13,11 +18,8 @@
 #include "report/sheet_painter.h"
 
 #include <QBuffer>
-#include <charconv>
 #include <filesystem>
-#include <map>
 #include <mutex>
-#include <set>
 
 namespace cli
 {
@@ -30,52 +32,13 @@ const char* kUsage = "usage: dikkat-cli demo DIR [--set NAME] [--seed N] [--coun
                      "       dikkat-cli pack FOLDER RECIPE\n"
                      "       dikkat-cli unpack RECIPE FOLDER\n"
                      "       dikkat-cli inspect RECIPE PICTURE... [--json FILE|-] [--csv FILE] [--log FILE] [--annotate DIR] [--jobs N]\n"
+                     "       dikkat-cli calibrate --target checkerboard|dots --columns C --rows R --pitch P [--unit mm|um|in] [--dot D]\n"
+                     "                            [--plane PICTURE] [--thickness T] [--recipe RECIPE] PICTURE... [--json FILE|-] [--out FILE]\n"
+                     "       dikkat-cli map CALIBRATION --to mm|px X,Y...\n"
+                     "       dikkat-cli target --target checkerboard|dots --columns C --rows R --pitch P [--unit mm|um|in] [--dot D] FILE.pdf\n"
+                     "       dikkat-cli repeat RECIPE PICTURE... [--copies N] [--noise S] [--factors SHARE,WIDTH,HALF,REACH] [--json FILE|-]\n"
+                     "       dikkat-cli study FILE.csv [--tolerance T] [--pool-above P] [--json FILE|-]     (columns part,person,value)\n"
                      "exit: 0 all accepted, 1 some rejected, 2 bad usage or input that could not be read\n";
-
-// Words and options of one command; an unknown option or a missing value is Bad.
-struct Arguments {
-    std::vector<std::string> words;
-    std::map<std::string, std::string> options;
-
-    static base::Result<Arguments> read(const std::vector<std::string>& all, const std::set<std::string>& withValue,
-                                        const std::set<std::string>& flags)
-    {
-        Arguments a;
-        bool optionsOver = false;
-        for (std::size_t i = 1; i < all.size(); ++i) {
-            if (optionsOver || all[i].size() < 2 || all[i][0] != '-') {
-                a.words.push_back(all[i]);
-            } else if (all[i] == "--") {
-                optionsOver = true;
-            } else if (flags.count(all[i])) {
-                a.options[all[i]] = "yes";
-            } else if (withValue.count(all[i])) {
-                if (i + 1 >= all.size()) return base::fail(base::ErrorCode::InvalidArgument, all[i] + " needs a value");
-                a.options[all[i]] = all[i + 1];
-                ++i;
-            } else {
-                return base::fail(base::ErrorCode::InvalidArgument, "unknown option " + all[i]);
-            }
-        }
-        return a;
-    }
-    base::Result<long long> number(const std::string& option, long long fallback, long long low, long long high) const
-    {
-        const auto it = options.find(option);
-        if (it == options.end()) return fallback;
-        long long v = 0;
-        const auto r = std::from_chars(it->second.data(), it->second.data() + it->second.size(), v);
-        if (r.ec != std::errc() || r.ptr != it->second.data() + it->second.size() || v < low || v > high)
-            return base::fail(base::ErrorCode::OutOfRange,
-                              option + " = " + it->second + " is not a whole number in " + std::to_string(low) + " .. " + std::to_string(high));
-        return v;
-    }
-    std::string option(const std::string& key) const
-    {
-        const auto it = options.find(key);
-        return it == options.end() ? "" : it->second;
-    }
-};
 
 class Command
 {
@@ -92,11 +55,14 @@ public:
         if (!seed) return bad(seed.error());
         if (!count) return bad(count.error());
         const std::pair<const char*, base::Status (*)(const std::string&, std::uint64_t, int, const demo::Field&)> sets[] = {
-            {"reed-plate", demo::writeReedPlates}, {"small-plates", demo::writeSmallPlates}, {"tuning-ring", demo::writeTuningRings}};
+            {"reed-plate", demo::writeReedPlates},     {"small-plates", demo::writeSmallPlates}, {"tuning-ring", demo::writeTuningRings},
+            {"carton-panel", demo::writeCartonPanels}, {"targets", demo::writeTargets},          {"tilted-plate", demo::writeTiltedPlates}};
         const auto known = std::find_if(std::begin(sets), std::end(sets), [&](const auto& s) { return set == s.first; });
-        if (known == std::end(sets)) return usage("--set = " + set + " is not one of: reed-plate, small-plates, tuning-ring");
+        if (known == std::end(sets))
+            return usage("--set = " + set + " is not one of: reed-plate, small-plates, tuning-ring, carton-panel, targets, tilted-plate");
         if (auto ok = known->second(a->words[0], std::uint64_t(*seed), int(*count), {}); !ok) return bad(ok.error());
-        m_out << *count << " pictures, truth.json, reference.png and " << set << ".dikkat written to " << a->words[0] << "\n";
+        if (set == "targets") m_out << *count << " pictures each of a checkerboard and of dots, and truth.json written to " << a->words[0] << "\n";
+        else m_out << *count << " pictures, truth.json, reference.png and the recipe written to " << a->words[0] << "\n";
         return kDone;
     }
 
@@ -177,6 +143,7 @@ public:
                 worse(kBadInput);
                 continue;
             }
+            for (const std::string& w : r.warnings) m_err << "dikkat-cli: " << r.picture << ": " << w << "\n";
             for (const auto& item : r.items) {
                 table << r.picture << (r.items.size() > 1 ? " item " + std::to_string(item.number) : "") << ": "
                       << (item.accept ? "accept" : "reject");
@@ -208,11 +175,7 @@ public:
     }
 
 private:
-    int bad(const base::Error& e)
-    {
-        m_err << "dikkat-cli: " << e.text() << "\n";
-        return kBadInput;
-    }
+    int bad(const base::Error& e) { return badInput(m_err, e); }
     // Two pictures of one name from two folders do not overwrite each other.
     static std::vector<std::string> leavesFor(const std::vector<std::string>& pictures)
     {
@@ -253,6 +216,11 @@ int run(const std::vector<std::string>& arguments, std::ostream& out, std::ostre
     if (what == "pack") return c.packing(true);
     if (what == "unpack") return c.packing(false);
     if (what == "inspect") return c.inspect();
+    if (what == "calibrate") return calibrate(arguments, out, err);
+    if (what == "map") return mapPoints(arguments, out, err);
+    if (what == "repeat") return repeat(arguments, out, err);
+    if (what == "study") return study(arguments, out, err);
+    if (what == "target") return makeTarget(arguments, out, err);
     if (what == "--help" || what == "help" || what == "-h") {
         out << kUsage;
         return kDone;

@@ -37,6 +37,23 @@ ordered_json checkJson(const inspect::CheckResult& c)
     j["nominal"] = orNull(c.nominal), j["low"] = orNull(c.low), j["high"] = orNull(c.high);
     j["verdict"] = inspect::name(c.verdict);
     j["reason"] = orNull(c.reason);
+    if (!c.fault.empty()) j["fault"] = c.fault;
+    if (c.guard > 0) j["uncertainty"] = c.guard;
+    j["share"] = c.share ? ordered_json(*c.share) : ordered_json();
+    if (c.list && !c.elements.empty()) {
+        const auto failed = c.failed();
+        j["failed"] = failed.size(), j["failed_numbers"] = failed;
+        j["missing"] = c.missing, j["surplus"] = c.surplus;
+        ordered_json elements = ordered_json::array();
+        for (const auto& e : c.elements) {
+            ordered_json one{{"name", e.name}, {"value", e.value >= 0 ? ordered_json(c.values[std::size_t(e.value)]) : ordered_json()}};
+            one["verdict"] = inspect::name(e.verdict), one["reason"] = orNull(e.reason);
+            one["nominal"] = orNull(e.nominal), one["low"] = orNull(e.low), one["high"] = orNull(e.high);
+            if (e.at) one["at_px"] = {e.at->x, e.at->y};
+            elements.push_back(std::move(one));
+        }
+        j["elements"] = std::move(elements);
+    }
     return j;
 }
 } // namespace
@@ -44,11 +61,14 @@ ordered_json checkJson(const inspect::CheckResult& c)
 ordered_json toJson(const recipe::Recipe& recipe, const std::vector<inspect::PictureResult>& results)
 {
     ordered_json out{{"recipe", recipe.name}, {"revision", recipe.revision}, {"pictures", ordered_json::array()}};
+    inspect::Totals totals;
     for (const auto& r : results) {
+        totals.add(recipe, r);
         ordered_json p{{"picture", r.picture}, {"error", r.error ? ordered_json(*r.error) : ordered_json()}, {"items", ordered_json::array()}};
         for (const auto& item : r.items) {
             ordered_json i{{"item", item.number},
                            {"verdict", item.accept ? "accept" : "reject"},
+                           {"word", item.word},
                            {"milliseconds", item.milliseconds},
                            {"steps", ordered_json::array()},
                            {"checks", ordered_json::array()}};
@@ -56,7 +76,20 @@ ordered_json toJson(const recipe::Recipe& recipe, const std::vector<inspect::Pic
             for (const auto& c : item.checks) i["checks"].push_back(checkJson(c));
             p["items"].push_back(std::move(i));
         }
+        if (!r.warnings.empty()) p["warnings"] = r.warnings;
         out["pictures"].push_back(std::move(p));
+    }
+    if (!recipe.totals.empty()) {
+        ordered_json& list = out["totals"] = ordered_json::array();
+        for (std::size_t i = 0; i < totals.sums().size(); ++i) {
+            const auto& s = totals.sums()[i];
+            list.push_back({{"name", recipe.totals[i].name},
+                            {"value", s.value},
+                            {"unit", base::symbol(recipe.totals[i].unit)},
+                            {"items", s.items},
+                            {"left_out", s.left},
+                            {"reason", orNull(s.reason)}});
+        }
     }
     return out;
 }

@@ -1,6 +1,6 @@
 // json_results.h - inspection results as JSON; keys in docs/file-formats.md.
 #pragma once
-#include "inspect/result.h"
+#include "inspect/inspect.h"
 
 #include <nlohmann/json.hpp>
 

@@ -105,6 +105,14 @@ void EvidencePlot::band(double low, double high)
     r->setBrush(theme().passGround);
 }
 
+void EvidencePlot::level(double y, const QColor& colour)
+{
+    auto* l = new QCPItemStraightLine(this);
+    l->point1->setCoords(0, y);
+    l->point2->setCoords(1, y);
+    l->setPen(QPen(colour, 1.2, Qt::DashLine));
+}
+
 void EvidencePlot::vertical(double at, const QColor& colour)
 {
     auto* l = new QCPItemStraightLine(this);

@@ -29,6 +29,7 @@ public:
     void curve(const QVector<double>& x, const QVector<double>& y, const QColor& colour, bool filled = false, Qt::PenStyle style = Qt::SolidLine);
     void dots(const QVector<double>& x, const QVector<double>& y, const QCPScatterStyle& style);
     void stem(double at, double height, const QString& text, const QColor& colour, bool counts);
+    void level(double y, const QColor& colour); // a dashed line across
     void vertical(double at, const QColor& colour);
     void names(const QString& x, const QString& y);
 

@@ -1,6 +1,7 @@
 #include "desktop/evidence_view.h"
 
 #include "desktop/param_form.h"
+#include "recipe/calibration_file.h"
 #include "recipe/recipe_file.h"
 
 #include <QScrollArea>
@@ -31,7 +32,7 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
         l->setObjectName(QLatin1String(name));
         l->setFont(report::uiFont(px, bold));
         l->setWordWrap(true);
-        l->setContentsMargins(12, 0, 12, 0);
+        l->setProperty("aside", true);
         layout->addWidget(l);
         return l;
     };
@@ -118,6 +119,12 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
         const Step* s = m_session.selectedStep();
         if (!c || !s || m_session.draft()) return;
         Limits limits = m_session.proposal() ? m_session.proposal()->limits : c->limits;
+        // Dragged in the unit that is shown; a general tolerance becomes one of its own.
+        const base::Unit shown = base::shownAs(m_session.recipe().unitOf(*s, *findKind(s->kind)->output(c->output)), m_session.recipe().shownIn);
+        if (const auto own = limits.resolved(m_session.recipe().toleranceClass); own && base::convertible(own->unit, shown)) {
+            limits = own->in(shown);
+            limits.general = General::None;
+        }
         const double grain = std::pow(10.0, -(base::decimals(limits.unit) + (limits.unit == base::Unit::None ? 2 : 0)));
         value = std::round(value / grain) * grain;
         id == QStringLiteral("low") ? limits.setLowest(value) : limits.setHighest(value);
@@ -156,6 +163,12 @@ void EvidenceView::refreshHead()
     const Step* s = m_session.selectedStep();
     const StepKind* kind = s ? findKind(s->kind) : nullptr;
     if (!kind) {
+        const auto* whole = m_session.currentResult();
+        if (whole && !whole->warnings.empty()) {
+            m_title->setText(tr("Beware"));
+            m_about->setText(q(whole->warnings.front()));
+            return;
+        }
         m_title->setText(m_session.recipe().steps.empty() ? tr("Nothing to inspect yet") : tr("No step chosen"));
         m_about->setText(m_session.trialCount() == 0            ? tr("1  Add pictures of parts: drop them on the sheet or press Ctrl+P.")
                          : m_session.recipe().reference.empty() ? tr("2  Show a good part and press Ctrl+R: it becomes the reference.")
@@ -182,6 +195,13 @@ void EvidenceView::refreshHead()
     const auto* result = item ? item->step(s->id) : nullptr;
     if (result && result->state != inspect::State::Ok) about += QStringLiteral("\n") + q(result->reason);
     else if (result && !result->note.empty()) about += QStringLiteral("\n") + q(result->note);
+    // The value in px beside the real unit.
+    if (const double k = m_session.recipe().mmPerPixel(); k > 0 && item && shownCheck())
+        for (const auto& c : item->checks)
+            if (c.step == s->id && c.output == shownCheck()->output && !c.list && !c.values.empty() && c.unit == base::Unit::Millimetre)
+                about += tr(" · %1 = %2 px").arg(q(c.valueText())).arg(c.values.front() / k, 0, 'f', 2);
+    if (const auto* whole = m_session.currentResult())
+        for (const std::string& w : whole->warnings) about += QStringLiteral("\n") + tr("Beware: %1").arg(q(w));
     if (const auto* t = m_session.prepared()->taught(s->id); t && !t->note.empty()) about += QStringLiteral("\n") + q(t->note);
     if (m_session.draft() && !m_session.draft()->offer().wants.empty()) about += QStringLiteral("\n") + q(m_session.draft()->offer().wants);
     m_about->setText(about);
@@ -264,7 +284,7 @@ void EvidenceView::refreshTrials()
     const StepKind* kind = findKind(s->kind);
     const OutputSpec* out = kind->output(c->output);
     const Recipe& recipe = m_session.recipe();
-    const base::Unit unit = recipe.unitOf(*s, *out);
+    const base::Unit unit = recipe.unitOf(*s, *out), shown = base::shownAs(unit, recipe.shownIn);
     QVector<double> x[3], y[3];
     double low = 1e300, high = -1e300;
     for (int t = 0; t < m_session.trialCount(); ++t) {
@@ -274,14 +294,21 @@ void EvidenceView::refreshTrials()
         for (const auto& item : r->items)
             for (const auto& check : item.checks)
                 if (check.step == s->id && check.output == c->output)
-                    for (const double v : check.values)
-                        x[which].push_back(t + 1), y[which].push_back(v), low = std::min(low, v), high = std::max(high, v);
+                    for (const double v : check.values) {
+                        const double w = base::converted(v, unit, shown);
+                        x[which].push_back(t + 1), y[which].push_back(w), low = std::min(low, w), high = std::max(high, w);
+                    }
     }
     const auto& proposal = m_session.proposal();
     const bool proposed = proposal && proposal->step == s->id && proposal->output == c->output;
     Limits limits = proposed ? proposal->limits : c->limits;
-    const bool comparable = !limits.any() || limits.unit == unit;
-    if (!comparable) limits = Limits{};
+    if (limits.any()) {
+        const auto usable = base::convertible(limits.unit, shown) ? limits.resolved(recipe.toleranceClass)
+                                                                  : base::Result<Limits>(base::fail(base::ErrorCode::InvalidArgument, ""));
+        limits = usable ? usable->in(shown) : Limits{};
+    }
+    const double guard =
+        recipe.guardBand && c->uncertainty && base::convertible(c->limits.unit, shown) ? base::converted(*c->uncertainty, c->limits.unit, shown) : 0;
     for (const auto& l : {limits.lowest(), limits.highest()})
         if (l) low = std::min(low, *l), high = std::max(high, *l);
     if (low > high) low = 0, high = 1;
@@ -289,12 +316,18 @@ void EvidenceView::refreshTrials()
     if (!m_dragging) m_low = low - room, m_high = high + room;
     m_trials->clearAll();
     m_trialsTitle->setText(
-        proposed ? proposal->words
-                 : tr("%1 of all trials%2")
-                           .arg(q(out->label), unit == base::Unit::None ? QString() : QStringLiteral(", ") + QString::fromUtf8(base::symbol(unit))) +
-                       tr("  ○ good ● bad – open"));
+        proposed
+            ? proposal->words
+            : tr("%1 of all trials%2")
+                      .arg(q(out->label), shown == base::Unit::None ? QString() : QStringLiteral(", ") + QString::fromUtf8(base::symbol(shown))) +
+                  tr("  ○ good ● bad – open"));
     if (limits.any()) m_trials->band(limits.lowest().value_or(m_low - 1e6), limits.highest().value_or(m_high + 1e6));
     const report::Theme& th = theme();
+    if (guard > 0) { // inside these lines a value is proved, between them and the limit it is not
+        for (const auto& [at, sign] : {std::pair{limits.lowest(), 1.0}, {limits.highest(), -1.0}})
+            if (at) m_trials->level(*at + sign * guard, th.notMeasured);
+        m_trialsTitle->setText(m_trialsTitle->text() + tr(" · guard %1").arg(guard, 0, 'g', 2));
+    }
     QPainterPath dash;
     dash.moveTo(-4, 0), dash.lineTo(4, 0);
     m_trials->dots(x[0], y[0], QCPScatterStyle(dash, QPen(th.ink, 1.6), Qt::NoBrush, 7));
@@ -321,8 +354,9 @@ void EvidenceView::refreshForm()
         return;
     }
     // Made anew only when something in it changed.
-    const std::string now = stepToJson(*s).dump() + std::to_string(m_session.recipe().steps.size()) + base::shortest(m_session.recipe().mmPerPixel) +
-                            (m_session.draft() ? "draft" : "");
+    const std::string now = stepToJson(*s).dump() + std::to_string(m_session.recipe().steps.size()) +
+                            recipe::calibrationToJson(m_session.recipe().calibration).dump() + base::symbol(m_session.recipe().shownIn) +
+                            recipe::name(m_session.recipe().toleranceClass) + (m_session.draft() ? "draft" : "");
     if (now == m_formFor) return;
     m_formFor = now;
     m_form->show(m_session.recipe(), *s, m_session.draft() ? m_session.draft()->offer().chosen : std::vector<std::string>(),

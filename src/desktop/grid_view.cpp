@@ -54,18 +54,51 @@ GridCell cellFor(const inspect::PictureResult* result, const std::string& step, 
     cell.asked = true;
     cell.verdict = worst->verdict;
     double value = worst->values.empty() ? 0 : worst->values.front();
-    if (worst->list && !worst->values.empty()) { // the worst element stands for the list
+    std::optional<double> least = worst->low, most = worst->high;
+    if (worst->list && !worst->values.empty()) { // the worst element stands for the list, between its own limits
         const auto far = [&](double v) { return std::abs(v - (low + high) / 2); };
         value = *std::max_element(worst->values.begin(), worst->values.end(), [&](double a, double b) { return far(a) < far(b); });
+        double reach = -1;
+        for (const auto& e : worst->elements) {
+            if (e.value < 0 || !e.low || !e.high || *e.high <= *e.low) continue;
+            const double v = worst->values[std::size_t(e.value)], off = std::abs(v - (*e.low + *e.high) / 2) / (*e.high - *e.low);
+            if (off > reach) reach = off, value = v, low = *e.low, high = *e.high, least = e.low, most = e.high;
+        }
     }
     if (!worst->values.empty()) cell.place = std::clamp((value - low) / (high - low), 0.0, 1.0);
-    cell.near = worst->share && *worst->share >= 0.8;
-    cell.tooHigh = worst->high && value > *worst->high;
-    cell.tooLow = worst->low && value < *worst->low;
+    cell.near = worst->near();
+    cell.tooHigh = most && value > *most;
+    cell.tooLow = least && value < *least;
     cell.text = QString::fromStdString(
         worst->name + ", " + (worst->verdict == Verdict::NotMeasured ? "not measured" : inspect::name(worst->verdict)) + ", " + worst->valueText());
     if (worst->share) cell.text += QStringLiteral(", %1 % of tolerance").arg(100 * *worst->share, 0, 'f', 0);
     if (!worst->reason.empty()) cell.text += QStringLiteral("\n") + QString::fromStdString(worst->reason);
+    return cell;
+}
+
+GridCell elementCell(const inspect::PictureResult* result, const std::string& step, const std::string& output, int element)
+{
+    GridCell cell;
+    if (!result || result->error) return cell;
+    for (const auto& item : result->items)
+        for (const auto& c : item.checks) {
+            if (c.step != step || c.output != output || element >= int(c.elements.size())) continue;
+            const auto& e = c.elements[std::size_t(element)];
+            if (cell.asked && severity(e.verdict) <= severity(cell.verdict)) continue;
+            cell.asked = true;
+            cell.verdict = e.verdict;
+            const QString value =
+                e.value >= 0 ? QString::fromStdString(base::toText(c.values[std::size_t(e.value)], c.unit, c.shownIn)) : QStringLiteral("–");
+            cell.text = QString::fromStdString(c.name + " " + e.name) + QStringLiteral(", ") + value;
+            if (!e.reason.empty()) cell.text += QStringLiteral("\n") + QString::fromStdString(e.reason);
+            if (e.value < 0) { // missing: hatched, as the place on the sheet
+                cell.verdict = Verdict::NotMeasured;
+                continue;
+            }
+            const double v = c.values[std::size_t(e.value)];
+            if (e.low && e.high && *e.high > *e.low) cell.place = std::clamp((v - *e.low) / (*e.high - *e.low), 0.0, 1.0);
+            cell.tooHigh = e.high && v > *e.high, cell.tooLow = e.low && v < *e.low;
+        }
     return cell;
 }
 
@@ -107,6 +140,7 @@ int GridView::rowHeight(int r) const
     case RowKind::FeaturesLine:
     case RowKind::Feature: return 18;
     case RowKind::FixedHead: return 18;
+    case RowKind::Element: return 16;
     default: return 22;
     }
 }
@@ -211,10 +245,19 @@ void GridView::paintHead(QPainter& p, int r, QRect box)
         report::paintBalloon(p, QPointF(x + 9, box.center().y() + 0.5), 9, row.balloon, colour, th.paper);
     }
     x += 26;
-    if (row.stepKind) drawKindSymbol(p, *row.stepKind, QRectF(x, box.center().y() - 6.5, 14, 14), row.kind == RowKind::Datum ? th.datum : th.ink);
+    if (row.kind == RowKind::Element) x += 8;
+    else if (row.folds) { // a list opens into its elements
+        p.setRenderHint(QPainter::Antialiasing);
+        p.setPen(Qt::NoPen);
+        p.setBrush(th.second);
+        const QPointF c(x + 6, box.center().y() + 1);
+        p.drawPolygon(row.unfolded ? QPolygonF({c + QPointF(-5, -3), c + QPointF(5, -3), c + QPointF(0, 5)})
+                                   : QPolygonF({c + QPointF(-3, -5), c + QPointF(5, 0), c + QPointF(-3, 5)}));
+    } else if (row.stepKind)
+        drawKindSymbol(p, *row.stepKind, QRectF(x, box.center().y() - 6.5, 14, 14), row.kind == RowKind::Datum ? th.datum : th.ink);
     x += 20;
     const int nameRight = box.right() - limitsWidth - valueWidth;
-    p.setFont(report::uiFont(row.kind == RowKind::Feature ? 12 : 13));
+    p.setFont(report::uiFont(row.kind == RowKind::Feature || row.kind == RowKind::Element ? 12 : 13));
     p.setPen(row.inUse ? th.ink : th.second);
     p.drawText(QRect(x, box.top(), nameRight - x, box.height()), Qt::AlignVCenter,
                p.fontMetrics().elidedText(row.name, Qt::ElideRight, nameRight - x - 4));
@@ -233,8 +276,8 @@ void GridView::paintHead(QPainter& p, int r, QRect box)
         p.setPen(th.second);
         p.drawText(valueBox, Qt::AlignVCenter | Qt::AlignRight, row.unit);
     }
-    p.setPen(th.second);
-    p.setFont(report::uiFont(12));
+    p.setPen(row.flagged ? th.fail : th.second);
+    p.setFont(report::uiFont(12, row.flagged));
     const QRect limitsBox(box.right() - limitsWidth, box.top(), limitsWidth - 6, box.height());
     p.drawText(limitsBox, Qt::AlignVCenter | Qt::AlignRight, p.fontMetrics().elidedText(row.limits, Qt::ElideRight, limitsBox.width()));
 }
@@ -425,7 +468,7 @@ void GridView::mousePressEvent(QMouseEvent* e)
         emit labelClicked(c);
         return;
     }
-    if (r >= 0 && c < 0 && m_source.row(r).kind == RowKind::FeaturesLine) {
+    if (r >= 0 && c < 0 && (m_source.row(r).kind == RowKind::FeaturesLine || (m_source.row(r).folds && at.x() < 26 + 20))) {
         emit foldToggled(r);
         return;
     }
@@ -457,6 +500,7 @@ void GridView::keyPressEvent(QKeyEvent* e)
     case Qt::Key_Home: return m_source.columns() ? emit chosen(-1, 0) : void();
     case Qt::Key_End: return m_source.columns() ? emit chosen(-1, m_source.columns() - 1) : void();
     case Qt::Key_U:
+        if (m_row >= 0 && m_row < m_source.rows() && m_source.row(m_row).folds) return emit foldToggled(m_row);
         for (int r = 0; r < m_source.rows(); ++r)
             if (m_source.row(r).kind == RowKind::FeaturesLine) return emit foldToggled(r);
         return;

@@ -11,7 +11,7 @@
 namespace desktop
 {
 
-enum class RowKind { Datum, FeaturesLine, Feature, Check, FixedHead, Draft };
+enum class RowKind { Datum, FeaturesLine, Feature, Check, FixedHead, Draft, Element };
 
 struct GridRow {
     RowKind kind = RowKind::Check;
@@ -20,6 +20,9 @@ struct GridRow {
     const recipe::StepKind* stepKind = nullptr;
     inspect::Verdict verdict = inspect::Verdict::Unjudged; // of the column in view
     bool inUse = true, unfolded = false;
+    bool folds = false;       // a list: its elements are rows of their own when unfolded
+    bool flagged = false;     // its limits cannot be used: another unit, no tolerance class
+    int element = -1;         // of a list, from 0
     double low = 0, high = 1; // of what the ticks are laid between
 };
 struct GridColumn {
@@ -52,6 +55,8 @@ public:
 };
 // The cell of one check over the results of one picture: the worst of its items.
 GridCell cellFor(const inspect::PictureResult* result, const std::string& step, const std::string& output, double low, double high);
+// The cell of one element of a list: the worst of the items.
+GridCell elementCell(const inspect::PictureResult* result, const std::string& step, const std::string& output, int element);
 GridCell featureCell(const inspect::PictureResult* result, const std::vector<std::string>& steps);
 // Where ticks lie for a check: its limits, or the range of the values when it has none.
 void tickRange(const recipe::Limits& limits, const std::vector<double>& values, double& low, double& high);
@@ -61,6 +66,7 @@ class GridView : public QAbstractScrollArea
     Q_OBJECT
 public:
     explicit GridView(GridSource& source, QWidget* parent = nullptr);
+    GridSource& source() const { return m_source; }
     void refresh(); // after the source changed
     int currentRow() const { return m_row; }
     int currentColumn() const { return m_column; }

@@ -1,7 +1,13 @@
 #include "desktop/main_window.h"
 
+#include "desktop/calibrate_dialog.h"
+#include "desktop/check_dialog.h"
 #include "desktop/keys.h"
+#include "desktop/param_form.h"
+#include "desktop/proposals_dialog.h"
+#include "desktop/recipe_dialog.h"
 #include "desktop/recovery.h"
+#include "desktop/repeat_dialog.h"
 #include "desktop/style.h"
 #include "image/decode.h"
 
@@ -49,6 +55,8 @@ MainWindow::MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder
     makeActions();
     connect(&m_session, &Session::recipeChanged, this, &MainWindow::refreshHeader);
     connect(&m_session, &Session::resultsChanged, this, &MainWindow::refreshHeader);
+    connect(m_setup->evidence()->form(), &ParamForm::detailsWanted, this, [this](const QString& output) { checkDetails(output.toStdString()); });
+    connect(m_setup->evidence()->form(), &ParamForm::convertWanted, this, [this] { m_session.convertLimits(); });
     connect(&m_session, &Session::said, this, [this](const QString& text) { say(text); });
     m_saidTimer.setSingleShot(true);
     connect(&m_saidTimer, &QTimer::timeout, m_said, &QLabel::clear);
@@ -108,8 +116,11 @@ void MainWindow::makeHeader()
     m_trialChip = chip("trialChip");
     m_trialChip->setToolTip(tr("Next trial whose label and verdict disagree  (Shift+PgDown)"));
     connect(m_trialChip, &QToolButton::clicked, this, [this] { m_setup->action(QStringLiteral("nextDisagreeing"))->trigger(); });
+    m_foreign = chip("foreignChip");
+    m_foreign->setToolTip(tr("These limits are in another unit than their values and judge nothing; click to convert them all"));
+    connect(m_foreign, &QToolButton::clicked, this, [this] { m_session.convertLimits(); });
     m_calibrated = chip("calibratedChip");
-    m_calibrated->setToolTip(tr("The size of a pixel; click to state it from a known length  (Ctrl+K)"));
+    m_calibrated->setToolTip(tr("The size of a pixel; click to calibrate by a known length or a target  (Ctrl+K)"));
     connect(m_calibrated, &QToolButton::clicked, this, [this] { calibrate(); });
     layout->addWidget(header);
     m_notice = new QWidget(whole);
@@ -188,10 +199,15 @@ void MainWindow::makeActions()
     for (const char* id : {"labelGood", "labelBad", "labelOpen"}) edit->addAction(m_setup->action(QString::fromLatin1(id)));
     edit->addSeparator();
     edit->addAction(add("calibrate", [this] { calibrate(); }));
+    edit->addAction(add("convertLimits", [this] { m_session.convertLimits(); }));
+    edit->addAction(add("checkDetails", [this] { checkDetails(); }));
+    edit->addAction(add("proposeLimits", [this] { ProposalsDialog(m_session, this).exec(); }));
+    edit->addAction(add("repeatability", [this] { RepeatDialog(m_session, this).exec(); }));
+    edit->addAction(add("recipeSettings", [this] { RecipeDialog(m_session, this).exec(); }));
 
     QMenu* view = m_menus->addMenu(tr("&View"));
     view->setToolTipsVisible(true);
-    for (const char* id : {"fit", "zoomIn", "zoomOut", "loupe", "bare", "taken", "allMarks", "showReference"})
+    for (const char* id : {"fit", "zoomIn", "zoomOut", "loupe", "bare", "taken", "allMarks", "onlyFailed", "freeLabels", "showReference"})
         view->addAction(m_setup->action(QString::fromLatin1(id)));
     view->addSeparator();
     for (const char* id : {"nextTrial", "previousTrial", "nextFailed", "nextDisagreeing", "nextItem"})
@@ -224,6 +240,13 @@ void MainWindow::makeActions()
     rebuildRecent();
 }
 
+void MainWindow::checkDetails(const std::string& output)
+{
+    const Step* s = m_session.draft() ? nullptr : m_session.selectedStep();
+    if (!s || s->checks.empty()) return say(tr("Choose a step with a check first"));
+    CheckDialog(m_session, s->id, output.empty() ? s->checks.front().output : output, this).exec();
+}
+
 void MainWindow::showWorkspace(int index)
 {
     m_pages->setCurrentIndex(index);
@@ -242,8 +265,13 @@ void MainWindow::refreshHeader()
     m_name->setText(text);
     m_name->setToolTip(m_session.path().isEmpty() ? tr("not saved yet") : m_session.path());
     setWindowTitle(text + QStringLiteral(" · Dikkat"));
-    m_calibrated->setText(r.mmPerPixel > 0 ? tr("calibrated %1 mm/px").arg(QString::fromStdString(base::shortest(r.mmPerPixel)))
-                                           : tr("not calibrated"));
+    m_calibrated->setText(
+        r.mmPerPixel() > 0
+            ? tr("calibrated %1 mm/px%2").arg(QString::number(r.mmPerPixel(), 'g', 6), r.calibration.bends() ? tr(", lens") : QString())
+            : tr("not calibrated"));
+    const auto foreign = foreignLimits(r).size();
+    m_foreign->setVisible(foreign > 0);
+    m_foreign->setText(foreign == 1 ? tr("convert 1 limit") : tr("convert %1 limits").arg(foreign));
     int good = 0, bad = 0, open = 0;
     for (const Trial& t : r.trials) (t.label == Label::Good ? good : t.label == Label::Bad ? bad : open)++;
     m_trialChip->setText(r.trials.empty() ? tr("no trials") : tr("%1 trials ○ %2 ● %3 – %4").arg(r.trials.size()).arg(good).arg(bad).arg(open));
@@ -409,64 +437,7 @@ void MainWindow::dropEvent(QDropEvent* e)
 }
 
 // ---------------------------------------------------------------- dialogs
-void MainWindow::calibrate()
-{
-    // The selected check's length in px is the ruler; without one the factor can be stated.
-    const Step* s = m_session.selectedStep();
-    const auto* item = m_session.currentItem();
-    const double now = m_session.recipe().mmPerPixel;
-    double pixels = 0;
-    QString ruler;
-    if (s && item)
-        for (const auto& c : item->checks)
-            if (c.step == s->id && !c.values.empty() && (c.unit == base::Unit::Pixel || c.unit == base::Unit::Millimetre) && pixels <= 0) {
-                pixels = c.values.front() / (c.unit == base::Unit::Millimetre ? now : 1.0);
-                ruler = QString::fromStdString(c.name);
-            }
-    QDialog dialog(this);
-    dialog.setObjectName(QStringLiteral("calibrateDialog"));
-    dialog.setWindowTitle(tr("Calibrate"));
-    auto* form = new QFormLayout(&dialog);
-    auto* factor = new QDoubleSpinBox(&dialog);
-    factor->setObjectName(QStringLiteral("factor"));
-    factor->setDecimals(8);
-    factor->setRange(0, 1000);
-    factor->setSuffix(QStringLiteral(" mm/px"));
-    factor->setValue(now);
-    factor->setSpecialValueText(tr("not calibrated"));
-    auto* known = new QDoubleSpinBox(&dialog);
-    known->setObjectName(QStringLiteral("knownLength"));
-    known->setDecimals(4);
-    known->setRange(0, 1e6);
-    known->setSuffix(QStringLiteral(" mm"));
-    if (pixels > 0) {
-        known->setValue(now > 0 ? pixels * now : 0);
-        form->addRow(tr("%1 is %2 px; its true length is").arg(ruler).arg(pixels, 0, 'f', 3), known);
-        connect(known, &QDoubleSpinBox::valueChanged, factor, [factor, pixels](double mm) { factor->setValue(mm / pixels); });
-    } else {
-        known->hide();
-        form->addRow(new QLabel(tr("Choose a length on the sheet first to use it as the ruler, or state the factor."), &dialog));
-    }
-    form->addRow(tr("One pixel is"), factor);
-    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel, &dialog);
-    form->addRow(buttons);
-    connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
-    connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
-    if (dialog.exec() != QDialog::Accepted || factor->value() == now) return;
-    const double to = factor->value();
-    const bool byLength = pixels > 0 && known->value() > 0;
-    const QString by = byLength ? tr("%1 = %2 mm").arg(ruler).arg(known->value()) : tr("stated");
-    m_session.change(tr("calibrate"), [&](Recipe& r) {
-        r.mmPerPixel = to;
-        r.calibratedBy = by.toStdString();
-        // Checks without limits take the unit along; limits keep the unit they were entered in and say so.
-        for (Step& step : r.steps)
-            for (Check& c : step.checks)
-                if (const StepKind* k = findKind(step.kind); k && !c.limits.any())
-                    if (const OutputSpec* o = k->output(c.output)) c.limits.unit = r.unitOf(step, *o);
-    });
-    say(to > 0 ? tr("Calibrated: one pixel is %1 mm").arg(to, 0, 'g', 7) : tr("Not calibrated: values are in px"));
-}
+void MainWindow::calibrate() { CalibrateDialog(m_session, this).exec(); }
 
 void MainWindow::showGuide()
 {

@@ -45,6 +45,7 @@ private:
     void say(const QString& text, bool wrong = false);
     bool mayLoseChanges();
     void calibrate();
+    void checkDetails(const std::string& output = {});
     void rebuildRecent();
     void showGuide();
     QAction* add(const char* id, const std::function<void()>& call);
@@ -56,7 +57,7 @@ private:
     QWidget* m_notice = nullptr;
     QLabel* m_noticeText = nullptr;
     QHBoxLayout* m_noticeButtons = nullptr;
-    QToolButton *m_calibrated = nullptr, *m_trialChip = nullptr;
+    QToolButton *m_calibrated = nullptr, *m_trialChip = nullptr, *m_foreign = nullptr;
     std::vector<QToolButton*> m_tabs;
     QStackedWidget* m_pages = nullptr;
     SetupPage* m_setup = nullptr;

@@ -359,20 +359,22 @@ void ParamForm::addChecks(const Recipe& recipe, const Step& step, const StepKind
     for (const Check& c : step.checks) {
         const OutputSpec* out = kind.output(c.output);
         if (!out) continue;
-        const base::Unit unit = recipe.unitOf(step, *out);
+        const base::Unit unit = base::shownAs(recipe.unitOf(step, *out), recipe.shownIn);
         auto* line = new QWidget(m_body);
         auto* row = new QHBoxLayout(line);
         row->setContentsMargins(0, 0, 0, 0);
         row->setSpacing(4);
-        auto* edit = new QLineEdit(q(c.limits.text()), line);
+        QString shown = q(c.limits.text());
+        if (c.limits.any() && c.limits.unit != unit) shown += QStringLiteral(" ") + QString::fromUtf8(base::symbol(c.limits.unit));
+        auto* edit = new QLineEdit(shown, line);
         edit->setObjectName(QStringLiteral("limits_") + q(c.output));
         edit->setPlaceholderText(tr("no limits: 26 +-0.05, >= 0.65, 10"));
         edit->setAccessibleName(tr("Limits of %1").arg(q(out->label)));
-        edit->setToolTip(tr("26 +-0.05 · 26 +0.1 -0.05 · 25.9 .. 26.1 · >= 0.65 · <= 0.2 · 10. Empty: unjudged."));
+        edit->setToolTip(tr("26 +-0.05 · 26 +0.1 -0.05 · 25.9 .. 26.1 · >= 0.65 · <= 0.2 · 10 · 26 ISO 2768. Empty: unjudged."));
         connect(edit, &QLineEdit::editingFinished, this, [this, edit, unit, key = c.output, old = c.limits] {
             auto limits = parseLimits(edit->text().trimmed().toStdString(), unit);
             if (!limits) return emit problem(q(limits.error().message));
-            if (limits->text() == old.text() && old.unit == unit) return;
+            if (limits->text() == old.text() && old.unit == limits->unit) return;
             emit edited(tr("limits"),
                         [key, l = *limits](Step& s) {
                             for (Check& x : s.checks)
@@ -395,16 +397,51 @@ void ParamForm::addChecks(const Recipe& recipe, const Step& step, const StepKind
                             {});
             });
         });
+        auto* more = new QToolButton(line);
+        more->setText(QStringLiteral("…"));
+        more->setObjectName(QStringLiteral("details_") + q(c.output));
+        more->setToolTip(tr("Tolerance, uncertainty, fault text and elements of a list  (Ctrl+L)"));
+        connect(more, &QToolButton::clicked, this,
+                [this, key = c.output] { QTimer::singleShot(0, this, [this, key] { emit detailsWanted(q(key)); }); });
         row->addWidget(edit, 1);
         row->addWidget(suffix);
+        row->addWidget(more);
         row->addWidget(drop);
         addRow(tr("%1 limits").arg(q(out->label)), line, q(out->help));
-        if (c.limits.any() && c.limits.unit != unit) {
+        if (!c.elements.empty()) {
+            auto* own = new QLabel(c.match == Match::Place ? tr("elements matched by place: %1").arg(c.elements.size())
+                                                           : tr("elements matched in order: %1").arg(c.elements.size()),
+                                   m_body);
+            m_form->addRow(own);
+        }
+        if (c.limits.any() && !base::convertible(c.limits.unit, unit)) {
             auto* wrong = new QLabel(tr("these limits are in %1, the value is in %2: not judged")
                                          .arg(QString::fromUtf8(base::symbol(c.limits.unit)), QString::fromUtf8(base::symbol(unit))),
                                      m_body);
             wrong->setWordWrap(true);
+            wrong->setObjectName(QStringLiteral("foreign_") + q(c.output));
             m_form->addRow(wrong);
+            auto* convert = new QPushButton(tr("Convert to %1").arg(QString::fromUtf8(base::symbol(recipe.unitOf(step, *out)))), m_body);
+            convert->setObjectName(QStringLiteral("convert_") + q(c.output));
+            convert->setEnabled(!(recipe::convertedCheck(recipe, step, c) == c));
+            if (!convert->isEnabled()) convert->setToolTip(tr("There is no way between these units without a calibration"));
+            connect(convert, &QPushButton::clicked, this, [this, made = recipe::convertedCheck(recipe, step, c)] {
+                QTimer::singleShot(0, this, [this, made] {
+                    emit edited(tr("convert limits"),
+                                [made](Step& s) {
+                                    for (Check& x : s.checks)
+                                        if (x.output == made.output) x = made;
+                                },
+                                {});
+                });
+            });
+            m_form->addRow(convert);
+            if (recipe::foreignLimits(recipe).size() > 1) {
+                auto* all = new QPushButton(tr("Convert all %1").arg(recipe::foreignLimits(recipe).size()), m_body);
+                all->setObjectName(QStringLiteral("convertAll"));
+                connect(all, &QPushButton::clicked, this, [this] { QTimer::singleShot(0, this, [this] { emit convertWanted(); }); });
+                m_form->addRow(all);
+            }
         }
     }
     auto* judge = new Calm<QComboBox>(m_body);

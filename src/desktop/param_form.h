@@ -24,6 +24,8 @@ signals:
     void edited(const QString& what, const std::function<void(recipe::Step&)>& edit, const QString& merge);
     void jumpTo(const QString& step);
     void problem(const QString& text);
+    void detailsWanted(const QString& output); // of a check
+    void convertWanted();                      // of all limits that are in another unit
 
 private:
     QWidget* editorFor(const recipe::ParamSpec& spec, const recipe::Recipe& recipe, const recipe::Step& step);

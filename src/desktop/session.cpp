@@ -1,5 +1,7 @@
 #include "desktop/session.h"
 
+#include "inspect/proposals.h"
+
 #include "desktop/recovery.h"
 #include "image/decode.h"
 #include "inspect/picture_noise.h"
@@ -173,11 +175,14 @@ base::Status Session::takeReference()
                 if (!motion) continue;
                 for (auto& [key, region] : s.regions)
                     if (const RegionSpec* spec = kind ? kind->region(key) : nullptr; spec && (spec->follows || spec->teaching))
-                        region = region.carried(*motion);
-                for (auto& [key, p] : s.points) p = motion->carry(p);
-                for (auto& region : s.leaveOut) region = region.carried(*motion);
-                for (auto& sample : s.samples) sample.at = motion->carry(sample.at);
-                for (auto& place : s.places) place.at = motion->carry(place.at);
+                        region = inspect::carried(old, *motion, region);
+                for (auto& [key, p] : s.points) p = inspect::carried(old, *motion, p);
+                for (auto& region : s.leaveOut) region = inspect::carried(old, *motion, region);
+                for (auto& sample : s.samples) sample.at = inspect::carried(old, *motion, sample.at);
+                for (auto& place : s.places) place.at = inspect::carried(old, *motion, place.at);
+                for (auto& c : s.checks)
+                    for (auto& e : c.elements)
+                        if (e.at) e.at = inspect::carried(old, *motion, *e.at);
                 if (const ParamSpec* d = kind ? kind->param("direction") : nullptr)
                     d->put(s.params, geometry::degrees(geometry::wrapped(geometry::radians(std::get<double>(d->get(s.params))) + motion->turn())));
             }
@@ -217,9 +222,46 @@ void Session::placesFromObjects()
         Step* step = r.find(s->id);
         if (!step) return;
         step->places.clear();
-        for (std::size_t i = 0; i < group.members.size(); ++i) step->places.push_back({std::to_string(i + 1), back.carry(group.members[i].centre)});
+        for (std::size_t i = 0; i < group.members.size(); ++i)
+            step->places.push_back({std::to_string(i + 1), m_recipe.calibration.picture(back.carry(group.members[i].centre))});
     });
     emit said(tr("%n place(s) named", nullptr, int(group.members.size())));
+}
+
+void Session::setCheck(const std::string& step, const Check& check)
+{
+    change(tr("limits"), [&](Recipe& r) {
+        if (Step* s = r.find(step))
+            for (Check& c : s->checks)
+                if (c.output == check.output) c = check;
+    });
+}
+
+void Session::recalibrate(const geometry::Calibration& calibration, bool convert)
+{
+    change(tr("calibrate"), [&](Recipe& r) { r = recalibrated(r, calibration, convert); });
+    const double k = m_recipe.mmPerPixel();
+    emit said(k > 0 ? tr("Calibrated: one pixel is %1 mm").arg(k, 0, 'g', 7) : tr("Not calibrated: values are in px"));
+}
+
+void Session::convertLimits()
+{
+    const auto foreign = foreignLimits(m_recipe);
+    if (foreign.empty()) return emit said(tr("Every limit is in its value's unit"));
+    change(tr("convert limits"), [&](Recipe& r) {
+        for (Step& s : r.steps)
+            for (Check& c : s.checks) c = convertedCheck(r, s, c);
+    });
+    const auto left = foreignLimits(m_recipe).size();
+    emit said(left ? tr("%1 of %2 limits cannot be converted: calibrate first").arg(left).arg(foreign.size())
+                   : tr("Limits converted: %1").arg(foreign.size()));
+}
+
+std::vector<const inspect::PictureResult*> Session::results() const
+{
+    std::vector<const inspect::PictureResult*> out;
+    for (int t = 0; t < trialCount(); ++t) out.push_back(result(t));
+    return out;
 }
 
 void Session::setLimits(const std::string& step, const std::string& output, const Limits& limits, bool dragging)
@@ -444,7 +486,9 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
             if (r->state == inspect::State::Ok && !r->features.empty()) features.emplace(r->step, r->features.begin()->second);
     const auto motion =
         datum.empty() ? std::optional<geometry::Motion>() : inspect::motionOf(m_prepared ? m_prepared->recipe() : m_recipe, datum, item);
-    OfferInput in{*m_capture, noiseHere(), motion.has_value(), motion ? motion->now.angle : 0, features, m_recipe.mmPerPixel};
+    OfferInput in{*m_capture,         noiseHere(),
+                  motion.has_value(), motion ? motion->now.angle : 0,
+                  features,           m_recipe.calibrated() ? &m_recipe.calibration : nullptr};
     // From the picture in view to the reference.
     const geometry::Motion back = motion ? geometry::Motion{motion->now, motion->reference} : geometry::Motion{};
     const bool onReference = viewIsReference();
@@ -473,8 +517,8 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
             }
             const bool follows = !datum.empty() && !kind.datum;
             if (follows) s.datum = datum;
-            for (const auto& [key, r] : o.step.regions) s.regions[key] = follows ? r.carried(back) : r;
-            for (const auto& [key, p] : o.step.points) s.points[key] = follows ? back.carry(p) : p;
+            for (const auto& [key, r] : o.step.regions) s.regions[key] = follows ? inspect::carried(m_recipe, back, r) : r;
+            for (const auto& [key, p] : o.step.points) s.points[key] = follows ? inspect::carried(m_recipe, back, p) : p;
             o.step = std::move(s);
             out.push_back(std::move(o));
         }
@@ -583,55 +627,11 @@ void Session::proposeWhenReady()
 
 std::optional<Session::Proposal> Session::propose(const std::string& step, const std::string& output) const
 {
-    std::vector<double> good, bad;
-    bool anyGood = false;
-    for (const Trial& t : m_recipe.trials) anyGood |= t.label == Label::Good;
-    base::Unit unit = base::Unit::None;
-    for (int i = 0; i < trialCount(); ++i) {
-        const auto* r = result(i);
-        if (!r) continue;
-        const Label label = m_recipe.trials[std::size_t(i)].label;
-        for (const auto& item : r->items)
-            for (const auto& c : item.checks)
-                if (c.step == step && c.output == output && c.verdict != inspect::Verdict::NotMeasured) {
-                    unit = c.unit;
-                    auto& to = label == Label::Good || (!anyGood && label == Label::Open) ? good : bad;
-                    if (label != Label::Open || !anyGood) to.insert(to.end(), c.values.begin(), c.values.end());
-                }
-    }
-    if (good.empty()) return std::nullopt;
-    const auto [lowest, highest] = std::minmax_element(good.begin(), good.end());
-    Proposal p;
-    p.step = step, p.output = output;
-    p.limits.unit = unit;
-    const StepKind* kind = m_recipe.find(step) ? findKind(m_recipe.find(step)->kind) : nullptr;
-    const OutputSpec* spec = kind ? kind->output(output) : nullptr;
-    const bool whole = unit == base::Unit::None && std::all_of(good.begin(), good.end(), [](double v) { return v == std::floor(v); });
-    if (whole && spec && !spec->calibrates) {
-        p.limits.low = *lowest, p.limits.high = *highest;
-    } else if (whole) {
-        p.limits.low = *lowest, p.limits.high = *highest;
-    } else {
-        // Half the spread of the good ones on either side, or halfway to the nearest bad one beyond.
-        const double spread = std::max(*highest - *lowest, std::pow(10.0, -base::decimals(unit)) * 4);
-        double low = *lowest - spread / 2, high = *highest + spread / 2;
-        for (const double b : bad) {
-            if (b < *lowest) low = std::max(low, (b + *lowest) / 2);
-            if (b > *highest) high = std::min(high, (b + *highest) / 2);
-        }
-        const double grain = std::pow(10.0, -base::decimals(unit));
-        p.limits.low = std::floor(low / grain) * grain, p.limits.high = std::ceil(high / grain) * grain;
-    }
-    int goodOut = 0, badCaught = 0;
-    for (const double v : good) goodOut += !p.limits.holds(v);
-    for (const double v : bad) badCaught += !p.limits.holds(v);
-    p.words = tr("proposed from %1 good: %2; passes %3 good, fails %4 of %5 bad")
-                  .arg(good.size())
-                  .arg(QString::fromStdString(p.limits.text() + " " + base::symbol(unit)))
-                  .arg(int(good.size()) - goodOut)
-                  .arg(badCaught)
-                  .arg(bad.size());
-    return p;
+    const auto made = inspect::proposeFor(m_recipe, results(), step, output);
+    if (!made) return std::nullopt;
+    // In the unit lengths are shown in, as if it had been typed.
+    return Proposal{step, output, made->limits.in(base::shownAs(made->unit, m_recipe.shownIn)),
+                    QString::fromStdString(made->words(m_recipe.shownIn))};
 }
 
 void Session::takeProposal()

@@ -50,9 +50,15 @@ public:
     void undo();
     void redo();
     void addTrials(const QStringList& pictures);
-    base::Status takeReference(); // the picture in view
-    base::Status takeEmpty();     // the picture in view becomes the one without a part
-    void placesFromObjects();     // of the chosen step, as found in the picture in view
+    base::Status takeReference();                                       // the picture in view
+    base::Status takeEmpty();                                           // the picture in view becomes the one without a part
+    void placesFromObjects();                                           // of the chosen step, as found in the picture in view
+    void setCheck(const std::string& step, const recipe::Check& check); // the one of the same output
+    // Another calibration; limits keep their unit or are converted.
+    void recalibrate(const geometry::Calibration& calibration, bool convertLimits);
+    void convertLimits(); // every limit in another unit than its value
+    // The results of all trials, null where there is none yet.
+    std::vector<const inspect::PictureResult*> results() const;
     void setLimits(const std::string& step, const std::string& output, const recipe::Limits& limits, bool dragging);
 
     // ---- trials and results

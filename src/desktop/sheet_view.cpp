@@ -200,6 +200,7 @@ void SheetView::paintEvent(QPaintEvent*)
     scene.item = m_session.item();
     scene.selected = m_session.draft() ? m_session.draft()->offer().step.id : m_session.selected();
     scene.all = m_all;
+    scene.onlyFailed = m_onlyFailed;
     scene.pictureSize = m_picture.size();
     scene.obstacle = report::titleBlockBox(scene, m_session.pictureName(), QRectF(rect()));
     m_labels.clear();
@@ -328,7 +329,7 @@ void SheetView::paintLoupe(QPainter& p)
     p.drawRect(QRectF(box.left() + (cells / 2) * cell, box.top() + (cells / 2) * cell, cell, cell));
     p.setPen(QPen(theme().ink, 1));
     p.drawRect(box);
-    const double k = m_session.recipe().mmPerPixel;
+    const double k = m_session.recipe().mmPerPixel();
     const auto place = [&](double v) { return k > 0 ? QString::number(v * k, 'f', 2) : QString::number(v, 'f', 0); };
     const QString text = tr("%1, %2 %3  grey %4")
                              .arg(place(at.x), place(at.y), k > 0 ? QStringLiteral("mm") : QStringLiteral("px"))
@@ -447,10 +448,12 @@ std::vector<std::pair<std::string, Region>> SheetView::regionsOf(const Step& ste
     const StepKind* kind = findKind(step.kind);
     if (!kind) return out;
     for (const auto& [key, r] : step.regions)
-        if (const auto motion = motionOf(step, kind->region(key)); motion && !step.regionsOf.count(key)) out.emplace_back(key, r.carried(*motion));
+        if (const auto motion = motionOf(step, kind->region(key)); motion && !step.regionsOf.count(key))
+            out.emplace_back(key, inspect::carried(m_session.recipe(), *motion, r));
     // Areas left out are edited like regions; their names begin with what no key begins with.
     for (std::size_t i = 0; i < step.leaveOut.size(); ++i)
-        if (const auto motion = ownMotion(step)) out.emplace_back("-" + std::to_string(i), step.leaveOut[i].carried(*motion));
+        if (const auto motion = ownMotion(step))
+            out.emplace_back("-" + std::to_string(i), inspect::carried(m_session.recipe(), *motion, step.leaveOut[i]));
     return out;
 }
 
@@ -498,15 +501,41 @@ std::vector<SheetView::Handle> SheetView::handles() const
             const auto* found = item ? item->step(s->id) : nullptr;
             Point at = kind->regions.empty() || !s->regions.count(kind->regions.front().key)
                            ? pictureOf(QPointF(width() / 2.0, height() / 2.0))
-                           : motion->carry(s->regions.at(kind->regions.front().key).middle());
+                           : inspect::carried(m_session.recipe(), *motion, s->regions.at(kind->regions.front().key).middle());
             if (found && found->state == inspect::State::Ok && kind->regions.empty() && !found->features.empty())
-                at = recipe::placeOf(found->features.begin()->second);
-            if (set != s->points.end()) at = motion->carry(set->second);
+                at = m_session.recipe().calibration.picture(recipe::placeOf(found->features.begin()->second));
+            if (set != s->points.end()) at = inspect::carried(m_session.recipe(), *motion, set->second);
             // Beside the region's own middle when both fall together, so that either can be taken.
             const bool hidden = std::any_of(out.begin(), out.end(), [&](const Handle& h) { return geometry::distance(h.at, at) * m_zoom < 12; });
             out.push_back({"." + spec.key, 0, hidden ? at + Point{16 / m_zoom, 16 / m_zoom} : at});
         }
     return out;
+}
+
+void SheetView::moveLabel()
+{
+    if (std::hypot(m_pointer.x() - m_pressed.x(), m_pointer.y() - m_pressed.y()) < kClick) return;
+    const Step* s = m_session.recipe().find(m_label.step);
+    const auto motion = s ? inspect::motionOf(m_session.prepared()->recipe(), s->datum, m_session.currentItem()) : std::nullopt;
+    if (!motion) return;
+    // Kept on the part: it goes where the part goes.
+    const QPointF centre = m_label.box.center() + (m_pointer - m_pressed);
+    const Point at = inspect::carried(m_session.prepared()->recipe(), {motion->now, motion->reference}, pictureOf(centre));
+    m_session.change(
+        tr("move label"),
+        [&](Recipe& r) {
+            for (Check& c : r.find(m_label.step)->checks)
+                if (c.output == m_label.output) c.labelAt = at;
+        },
+        QStringLiteral("label:") + QString::fromStdString(m_label.step + "." + m_label.output));
+}
+
+void SheetView::freeLabels()
+{
+    m_session.change(tr("labels find their own places"), [](Recipe& r) {
+        for (Step& s : r.steps)
+            for (Check& c : s.checks) c.labelAt.reset();
+    });
 }
 
 void SheetView::editStep(const QString& what, const std::function<void(Step&)>& edit, const QString& merge)
@@ -529,7 +558,7 @@ void SheetView::moveHandle(const Handle& h, Point to)
             editStep(
                 tr("point"),
                 [&](Step& step) {
-                    step.points[h.region.substr(1)] = geometry::Motion{own->now, own->reference}.carry(to);
+                    step.points[h.region.substr(1)] = inspect::carried(m_session.recipe(), geometry::Motion{own->now, own->reference}, to);
                 },
                 QStringLiteral("point:") + QString::fromStdString(h.region));
         return;
@@ -541,7 +570,7 @@ void SheetView::moveHandle(const Handle& h, Point to)
         tr("region"),
         [&](Step& step) {
             Region& stored = h.region.front() == '-' ? step.leaveOut.at(std::size_t(std::stoi(h.region.substr(1)))) : step.regions.at(h.region);
-            Region r = stored.carried(*motion);
+            Region r = inspect::carried(m_session.recipe(), *motion, stored);
             const auto minimum = [](double v) { return std::max(2.0, v); };
             if (h.index == 0) {
                 const Point d = to - r.middle();
@@ -583,7 +612,7 @@ void SheetView::moveHandle(const Handle& h, Point to)
                 r.points[std::size_t(h.index - 1)] = to;
                 if (!r.check()) return;
             }
-            stored = r.carried(back);
+            stored = inspect::carried(m_session.recipe(), back, r);
         },
         QStringLiteral("region:") + QString::fromStdString(h.region) + QString::number(h.index));
 }
@@ -681,7 +710,7 @@ void SheetView::leaveOut(const Gesture& g)
     Region r = g.type == Gesture::Type::Area ? Region::rectangle((g.from + g.to) * 0.5, std::max(1.0, std::abs(d.x)), std::max(1.0, std::abs(d.y)))
                                              : Region::polyline({g.from, g.to}, m_width > 0 ? m_width : 3);
     if (!r.check()) return;
-    r = r.carried({motion->now, motion->reference});
+    r = inspect::carried(m_session.recipe(), {motion->now, motion->reference}, r);
     editStep(tr("leave out"), [&](Step& step) { step.leaveOut.push_back(r); });
 }
 
@@ -709,6 +738,7 @@ std::string SheetView::featureUnder(Point p) const
 {
     const auto* item = m_session.currentItem();
     if (!item) return {};
+    p = m_session.recipe().calibration.level(p); // as features are
     const double reach = 10 / m_zoom;
     std::string best;
     double least = reach;
@@ -799,6 +829,14 @@ void SheetView::mousePressEvent(QMouseEvent* e)
         emit referenceWanted();
         return;
     }
+    // A label is taken by its plate and put anywhere.
+    if (m_armed.empty() && !m_leaving && !m_session.draft() && !e->modifiers().testFlag(Qt::ControlModifier))
+        for (const auto& l : m_labels)
+            if (l.box.contains(m_pointer)) {
+                m_label = l;
+                m_drag = Drag::Label;
+                return;
+            }
     // A place on the part is known by the datum; without one, steps are drawn on the reference itself.
     const StepKind* armed = findKind(m_armed);
     if (m_leaving || wantsSamples()) {
@@ -842,6 +880,7 @@ void SheetView::mouseMoveEvent(QMouseEvent* e)
         if (!teaches(m_handle)) moveHandle(m_handle, pictureOf(m_pointer));
         break;
     case Drag::Stroke: updateStroke(false); break;
+    case Drag::Label: moveLabel(); break;
     case Drag::None: {
         const auto all = handles();
         const bool over = std::any_of(all.begin(), all.end(), [&](const Handle& h) {
@@ -869,6 +908,14 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
     if (was == Drag::Pan) m_scaledFor = {};
     if (was == Drag::Handle) {
         if (teaches(m_handle)) moveHandle(m_handle, pictureOf(m_pointer));
+        m_session.endMerge();
+    }
+    if (was == Drag::Label) {
+        const double way = std::hypot(m_pointer.x() - m_pressed.x(), m_pointer.y() - m_pressed.y());
+        if (way < kClick) { // a click chooses the step it belongs to
+            m_session.dropDraft();
+            m_session.select(m_label.step);
+        }
         m_session.endMerge();
     }
     if (was == Drag::Stroke && e->button() == Qt::LeftButton) {

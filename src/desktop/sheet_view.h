@@ -27,9 +27,10 @@ public:
         update();
     }
     const std::string& armedKind() const { return m_armed; }
-    QRectF offerRect(int index) const; // of the draft's readings, widget px
-    QRectF takeRect(bool take) const;  // the draft's Take and Drop
-    bool letGo();                      // the stroke under way, then the chosen kind; false when there was nothing
+    const std::vector<report::PlacedLabel>& labels() const { return m_labels; } // as painted last
+    QRectF offerRect(int index) const;                                          // of the draft's readings, widget px
+    QRectF takeRect(bool take) const;                                           // the draft's Take and Drop
+    bool letGo(); // the stroke under way, then the chosen kind; false when there was nothing
 
 public slots:
     void fit(); // item, picture, single pixels in turn
@@ -46,6 +47,12 @@ public slots:
         m_all = on;
         update();
     }
+    void setOnlyFailed(bool on)
+    {
+        m_onlyFailed = on;
+        update();
+    }
+    void freeLabels(); // those moved by hand find their own places again
     void setLoupe(bool on)
     {
         m_loupe = on;
@@ -78,7 +85,7 @@ private:
         int index;
         geometry::Point at; // picture
     };
-    enum class Drag { None, Pan, Stroke, Handle };
+    enum class Drag { None, Pan, Stroke, Handle, Label };
     void pictureChanged();
     const recipe::Step* editedStep() const;
     std::vector<std::pair<std::string, geometry::Region>> regionsOf(const recipe::Step& step) const;
@@ -118,6 +125,9 @@ private:
     QString m_liveText;
     inspect::ItemResult m_liveItem;
     std::vector<report::PlacedLabel> m_labels;
+    report::PlacedLabel m_label; // being moved
+    bool m_onlyFailed = false;
+    void moveLabel();
 };
 
 } // namespace desktop

@@ -60,6 +60,7 @@ void applyTheme(QApplication& application)
         QAbstractSpinBox::up-button, QAbstractSpinBox::down-button { border: 0; width: 20px; background: transparent; }
         #form QToolButton { border: 1px solid %rule; border-radius: 2px; padding: 2px 6px; background: %paper; color: %ink; }
         #form QToolButton:hover { border-color: %datum; }
+        QLabel[aside="true"] { padding-left: 12px; padding-right: 12px; }
         #chosenForYou, #plotTitle, #trialsTitle, #evidenceAbout, #evidenceNote { color: %second; }
         QSplitter::handle { background: %hair; }
         QSplitter::handle:horizontal { width: 5px; } QSplitter::handle:vertical { height: 5px; }

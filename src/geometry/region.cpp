@@ -1,5 +1,7 @@
 #include "geometry/region.h"
 
+#include <cmath>
+
 #include <algorithm>
 
 namespace geometry
@@ -75,6 +77,21 @@ bool withinSweep(double a, double start, double sweep)
     double d = std::fmod(a - start, 2 * kPi);
     if (d < 0) d += 2 * kPi;
     return d <= sweep + 1e-12 || d >= 2 * kPi - 1e-12;
+}
+
+Region Region::mapped(const std::function<Point(Point)>& carry) const
+{
+    Region r = *this;
+    if (shape == Shape::Whole) return r;
+    const Point c = middle(), way = carry(c + Point{0.5, 0}) - carry(c - Point{0.5, 0}), side = carry(c + Point{0, 0.5}) - carry(c - Point{0, 0.5});
+    const double grows = std::sqrt(std::abs(cross(way, side)));
+    const double turn = std::atan2(-(way.y - side.x), way.x + side.y);
+    r.from = carry(from), r.to = carry(to), r.centre = carry(centre);
+    r.width = width * grows, r.height = height * grows;
+    r.inner = inner * grows, r.outer = outer * grows;
+    r.angle = angle + turn, r.start = start + turn;
+    for (Point& p : r.points) p = carry(p);
+    return r;
 }
 
 Region Region::carried(const Motion& motion) const

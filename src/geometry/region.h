@@ -10,6 +10,7 @@
 #include "base/result.h"
 #include "geometry/geometry.h"
 
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -41,6 +42,8 @@ struct Region {
     static Region polygon(std::vector<Point> corners);
     static Region polyline(std::vector<Point> points, double width);
 
+    // Carried by any change of places: corners and ends exactly, round and turned shapes by where their middle goes, how it turns and grows.
+    Region mapped(const std::function<Point(Point)>& carry) const;
     Region carried(const Motion& motion) const;
     // Outline for drawing; circles as polygons of `segments`. A ring gives two outlines, the whole picture none.
     std::vector<std::vector<Point>> outlines(int segments = 96) const;

@@ -1,7 +1,10 @@
 #include "inspect/inspect.h"
 
+#include "inspect/calibrating.h"
+
 #include "base/files.h"
 #include "base/parallel.h"
+#include "recipe/calibration_file.h"
 #include "recipe/naming.h"
 #include "recipe/recipe_file.h"
 
@@ -42,6 +45,7 @@ base::Result<Prepared> Prepared::make(Recipe recipe, const Prepared* before)
     auto order = orderByDependence(recipe.steps);
     if (!order) return base::passOn(order.error());
     p.m_order = std::move(*order);
+    const std::uint64_t calibrated = base::fingerprint(calibrationToJson(recipe.calibration).dump());
     for (const int i : p.m_order) {
         const Step& s = recipe.steps[std::size_t(i)];
         const StepKind* kind = findKind(s.kind);
@@ -53,19 +57,20 @@ base::Result<Prepared> Prepared::make(Recipe recipe, const Prepared* before)
             const auto it = p.m_fingerprints.find(id);
             mark = joined(mark, it == p.m_fingerprints.end() ? 0 : it->second);
         }
-        mark = joined(mark, base::fingerprint(base::shortest(recipe.mmPerPixel)));
+        mark = joined(mark, calibrated);
         p.m_fingerprints[s.id] = mark;
         if (p.m_itemDatum < 0 && kind && kind->datum && s.inUse && s.datum.empty()) p.m_itemDatum = i;
         if (!kind || !kind->mustBeTaught(s.params)) continue;
         const Taught* old = before ? before->taught(s.id) : nullptr;
         Taught t;
         t.fingerprint = joined(ownFingerprint(s), recipe.reference.fingerprint);
+        if (recipe.calibration.bends()) t.fingerprint = joined(t.fingerprint, calibrated);
         if (old && old->fingerprint == t.fingerprint) {
             t = *old;
         } else if (recipe.reference.empty()) {
             t.reason = "not taught: the recipe has no reference";
         } else {
-            auto model = kind->teach(s.params, {*recipe.reference.capture, s.regions, s.points, s.leaveOut, s.samples});
+            auto model = kind->teach(s.params, {*recipe.reference.capture, s.regions, s.points, s.leaveOut, s.samples, &recipe.calibration});
             if (model) {
                 t.model = std::make_shared<const std::any>(std::move(*model));
                 if (kind->taughtNote) t.note = kind->taughtNote(s.params, *t.model);
@@ -145,6 +150,11 @@ std::optional<Pose> referencePose(const Recipe& recipe, const std::string& datum
     if (origin != s->points.end()) pose.origin = origin->second;
     else if (!kind->regions.empty() && s->regions.count(kind->regions.front().key)) pose.origin = s->regions.at(kind->regions.front().key).middle();
     if (const ParamSpec* direction = kind->param("direction")) pose.angle = geometry::radians(std::get<double>(direction->get(s->params)));
+    if (recipe.calibration.bends()) {
+        const auto& c = recipe.calibration;
+        const Point x = geometry::direction(pose.angle);
+        pose = {c.level(pose.origin), geometry::angleOf(c.level(pose.origin + x) - c.level(pose.origin - x))};
+    }
     return pose;
 }
 
@@ -206,6 +216,26 @@ std::optional<Region> regionFrom(const StepResult& r, const RegionSpec& spec, do
 }
 } // namespace
 
+Point carried(const Recipe& recipe, const Motion& motion, Point reference)
+{
+    const auto& c = recipe.calibration;
+    return c.bends() ? c.picture(motion.carry(c.level(reference))) : motion.carry(reference);
+}
+Region carried(const Recipe& recipe, const Motion& motion, const Region& reference)
+{
+    if (!recipe.calibration.bends()) return reference.carried(motion);
+    if (motion.reference == motion.now) return reference;
+    return reference.mapped([&](Point p) { return carried(recipe, motion, p); });
+}
+
+namespace
+{
+Region inPicture(const Recipe& recipe, const Region& level)
+{
+    return recipe.calibration.bends() ? level.mapped([&](Point p) { return recipe.calibration.picture(p); }) : level;
+}
+} // namespace
+
 std::map<std::string, Region> regionsInPicture(const Recipe& recipe, const Step& step, const ItemResult& item, bool& placed)
 {
     std::map<std::string, Region> out;
@@ -215,12 +245,12 @@ std::map<std::string, Region> regionsInPicture(const Recipe& recipe, const Step&
     if (!motion || !kind) return out;
     for (const auto& [key, of] : step.regionsOf)
         if (const StepResult* r = item.step(of.step); r && r->state == State::Ok && kind->region(key))
-            if (const auto region = regionFrom(*r, *kind->region(key), of.grow, motion->now)) out[key] = *region;
+            if (const auto region = regionFrom(*r, *kind->region(key), of.grow, motion->now)) out[key] = inPicture(recipe, *region);
     for (const auto& [key, r] : step.regions) {
         if (out.count(key)) continue;
         const RegionSpec* spec = kind->region(key);
         if (spec && spec->teaching) continue; // belongs to the reference
-        out[key] = spec && spec->follows ? r.carried(*motion) : r;
+        out[key] = spec && spec->follows ? carried(recipe, *motion, r) : r;
     }
     return out;
 }
@@ -234,7 +264,7 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
     const auto notRun = [](const std::string& why) { return base::fail(base::ErrorCode::NotFound, why); };
     const Recipe& recipe = prepared.recipe();
     RunInput in{capture, {}, {}, {}, {}, {}, nullptr};
-    in.mmPerPixel = recipe.mmPerPixel;
+    if (recipe.calibrated()) in.calibration = &recipe.calibration;
     if (!recipe.empty.empty()) in.empty = recipe.empty.capture.get();
     if (!step.datum.empty()) {
         const Step* datum = recipe.find(step.datum);
@@ -260,7 +290,7 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
             const auto region = regionFrom(*r, spec, of->second.grow, in.frame);
             if (!region) return notRun("the result of \"" + from->name + "\" gives no region for \"" + spec.label + "\"");
             if (auto ok = region->check(); !ok) return notRun("the result of \"" + from->name + "\" as region: " + ok.error().message);
-            in.regions[spec.key] = *region;
+            in.regions[spec.key] = inPicture(recipe, *region);
             continue;
         }
         const auto it = step.regions.find(spec.key);
@@ -268,12 +298,12 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
             if (spec.needed && !spec.teaching) return notRun("the region \"" + spec.label + "\" has not been drawn");
             continue;
         }
-        in.regions[spec.key] = spec.follows && !spec.teaching ? it->second.carried(in.motion) : it->second;
+        in.regions[spec.key] = spec.follows && !spec.teaching ? carried(recipe, in.motion, it->second) : it->second;
     }
-    for (const auto& [key, p] : step.points) in.points[key] = in.motion.carry(p);
-    for (const Region& r : step.leaveOut) in.leaveOut.push_back(r.carried(in.motion));
+    for (const auto& [key, p] : step.points) in.points[key] = in.motion.carry(in.level(p));
+    for (const Region& r : step.leaveOut) in.leaveOut.push_back(carried(recipe, in.motion, r));
     in.filters = step.filters;
-    for (const Place& p : step.places) in.places.push_back({p.name, in.motion.carry(p.at)});
+    for (const Place& p : step.places) in.places.push_back({p.name, in.motion.carry(in.level(p.at))});
     for (const InputSpec& spec : kind.inputs) {
         const auto it = step.inputs.find(spec.key);
         if (!spec.needed && (it == step.inputs.end() || it->second.empty())) continue;
@@ -293,24 +323,52 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
     for (const ParamSpec& p : kind.params) {
         const auto* text = std::get_if<Text>(&p.domain);
         if (!text || !text->formula) continue;
-        for (const Naming& n : namings(std::get<std::string>(p.get(step.params)))) {
-            const Step* from = recipe.find(n.step);
-            if (!from) continue; // the step says so, at the character
-            const StepKind* fromKind = findKind(from->kind);
-            const OutputSpec* spec = !fromKind ? nullptr : !n.output.empty() ? fromKind->output(n.output) : fromKind->mainOutput();
-            if (!spec && fromKind && n.output.empty() && !fromKind->outputs.empty()) spec = &fromKind->outputs.front();
-            if (!spec) continue;
-            const StepResult* r = item.step(from->id);
-            const OutputValue* v = r && r->state == State::Ok ? r->output(spec->key) : nullptr;
-            if (!v) return notRun("\"" + from->name + "\" was not measured" + (r && !r->reason.empty() ? " (" + r->reason + ")" : ""));
-            in.named[n.output.empty() ? n.step : n.step + "." + n.output] = {v->unit, v->list, v->values};
-        }
+        std::string missing;
+        in.named.merge(namedResults(recipe, item, std::get<std::string>(p.get(step.params)), missing));
+        if (!missing.empty()) return notRun(missing);
     }
     if (const Taught* t = prepared.taught(step.id)) {
         if (!t->model) return notRun(t->reason);
         in.taught = t->model.get();
     }
     return in;
+}
+
+// Under tilt or lens: marks are drawn, and places in the picture are said, in picture px.
+void intoPicture(const StepKind& kind, const RunInput& in, RunOutput& out)
+{
+    for (Mark& m : out.marks) {
+        if (m.shape == MarkShape::Circle && !m.points.empty()) {
+            const int n = 96;
+            std::vector<Point> round;
+            for (int i = 0; i < n; ++i) round.push_back(in.picture(m.points.front() + geometry::direction(2 * geometry::kPi * i / n) * m.radius));
+            m.shape = MarkShape::Polygon, m.points = std::move(round);
+            continue;
+        }
+        if ((m.shape == MarkShape::Polyline || m.shape == MarkShape::Polygon) && m.points.size() < 200) {
+            // A long straight side is bent in the picture.
+            std::vector<Point> fine;
+            const std::size_t sides = m.shape == MarkShape::Polygon ? m.points.size() : m.points.size() - 1;
+            for (std::size_t i = 0; i < m.points.size(); ++i) {
+                const Point a = m.points[i], b = m.points[(i + 1) % m.points.size()];
+                const int pieces = i < sides ? std::clamp(int(geometry::distance(a, b) / 60), 1, 64) : 1;
+                for (int k = 0; k < pieces; ++k) fine.push_back(in.picture(a + (b - a) * (double(k) / pieces)));
+            }
+            m.points = std::move(fine);
+            continue;
+        }
+        for (Point& p : m.points) p = in.picture(p);
+    }
+    // An output named x… with its y… that no calibration changes is a place in the picture.
+    for (const OutputSpec& spec : kind.outputs) {
+        if (spec.calibrates || spec.unit != base::Unit::Pixel || spec.key.empty() || spec.key[0] != 'x' || spec.list) continue;
+        const auto x = out.values.find(spec.key), y = out.values.find("y" + spec.key.substr(1));
+        if (x == out.values.end() || y == out.values.end() || x->second.size() != y->second.size()) continue;
+        for (std::size_t i = 0; i < x->second.size(); ++i) {
+            const Point p = in.picture({x->second[i], y->second[i]});
+            x->second[i] = p.x, y->second[i] = p.y;
+        }
+    }
 }
 
 StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::Capture& capture, const ItemResult& item, std::uint64_t fingerprint)
@@ -338,7 +396,8 @@ StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::C
         return r;
     }
     r->state = State::Ok;
-    const double factor = prepared.recipe().mmPerPixel;
+    if (in->bends()) intoPicture(*kind, *in, *out);
+    const double factor = prepared.recipe().mmPerPixel();
     for (const OutputSpec& spec : kind->outputs) {
         const auto it = out->values.find(spec.key);
         if (it == out->values.end()) continue;
@@ -346,6 +405,13 @@ StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::C
         if (spec.calibrates && spec.unitParam.empty() && factor > 0)
             for (double& x : v.values) x *= base::calibrationFactor(spec.unit, factor);
         r->outputs.push_back(std::move(v));
+    }
+    if (in->bends()) {
+        const auto outside = [&](const Mark& m) {
+            return m.role != MarkRole::Stray && std::any_of(m.points.begin(), m.points.end(), [&](Point p) { return !in->calibration->covers(p); });
+        };
+        if (std::any_of(out->marks.begin(), out->marks.end(), outside))
+            out->note += std::string(out->note.empty() ? "" : "; ") + "part of this lies outside the area the calibration was proved in";
     }
     r->features = std::move(out->features);
     r->marks = std::move(out->marks);
@@ -373,7 +439,7 @@ bool complete(const Prepared& prepared, const PictureResult& result)
 namespace
 {
 // One find of a datum as its own result: values, marks and feature lie where that find does.
-StepResultPtr oneFind(const StepResult& all, std::size_t i)
+StepResultPtr oneFind(const Recipe& recipe, const StepResult& all, std::size_t i)
 {
     auto one = std::make_shared<StepResult>(all);
     const Find& f = all.finds[i];
@@ -382,7 +448,8 @@ StepResultPtr oneFind(const StepResult& all, std::size_t i)
         for (OutputValue& v : one->outputs)
             if (v.name == name) v.values = {x};
     };
-    put("x", f.pose.origin.x), put("y", f.pose.origin.y), put("angle", geometry::degrees(f.pose.angle)), put("score", f.score), put("scale", f.scale);
+    const Point at = recipe.calibration.bends() ? recipe.calibration.picture(f.pose.origin) : f.pose.origin;
+    put("x", at.x), put("y", at.y), put("angle", geometry::degrees(f.pose.angle)), put("score", f.score), put("scale", f.scale);
     for (auto& [name, feature] : one->features)
         if (std::holds_alternative<Point>(feature)) feature = f.pose.origin;
     one->marks.clear();
@@ -447,7 +514,7 @@ PictureResult evaluate(const Prepared& prepared, const image::Capture& capture, 
             const StepResultPtr all = runStep(prepared, s, capture, common, prepared.fingerprint(s.id));
             const int expected = expectedFinds(s);
             if (all->state == State::Ok && (all->finds.size() > 1 || expected > 1)) {
-                for (std::size_t i = 0; i < all->finds.size(); ++i) perItem.push_back(oneFind(*all, i));
+                for (std::size_t i = 0; i < all->finds.size(); ++i) perItem.push_back(oneFind(recipe, *all, i));
                 for (int i = int(all->finds.size()); i < expected; ++i) perItem.push_back(lostFind(*all, int(all->finds.size()), expected));
             } else if (all->state == State::Failed && expected > 1) {
                 for (int i = 0; i < expected; ++i) perItem.push_back(all);
@@ -517,66 +584,13 @@ PictureResult evaluate(const Prepared& prepared, const image::Capture& capture, 
         return out;
     }
     judge(recipe, out);
+    // A target among the parts is looked for only where something went wrong: a good part is none.
+    const bool wrong = std::any_of(out.items.begin(), out.items.end(), [](const ItemResult& item) {
+        return std::any_of(item.steps.begin(), item.steps.end(), [](const StepResultPtr& r) { return r->state == State::Failed; });
+    });
+    if (auto warning = pictureWarning(recipe.calibration, capture, wrong); !warning.empty()) out.warnings.push_back(std::move(warning));
     out.milliseconds = since(start);
     return out;
-}
-
-CheckResult judgeCheck(const Recipe& recipe, const Step& step, const Check& check, const StepResult* result)
-{
-    CheckResult c;
-    c.step = step.id, c.output = check.output, c.name = check.name, c.balloon = check.balloon;
-    const StepKind* kind = findKind(step.kind);
-    const OutputSpec* spec = kind ? kind->output(check.output) : nullptr;
-    c.unit = spec ? recipe.unitOf(step, *spec) : base::Unit::None;
-    c.list = spec && spec->list;
-    c.nominal = check.limits.nominal, c.low = check.limits.lowest(), c.high = check.limits.highest();
-    const OutputValue* v = result && result->state == State::Ok ? result->output(check.output) : nullptr;
-    if (!v || (!v->list && v->values.empty())) {
-        c.verdict = Verdict::NotMeasured;
-        c.reason = !result ? "not run" : result->reason.empty() ? "no value" : result->reason;
-        return c;
-    }
-    c.values = v->values;
-    if (!check.limits.any()) return c;
-    if (check.limits.unit != c.unit) {
-        c.verdict = Verdict::NotMeasured;
-        c.reason = std::string("limit is in ") + (check.limits.unit == base::Unit::None ? "no unit" : base::symbol(check.limits.unit)) +
-                   ", the value in " + (c.unit == base::Unit::None ? "no unit" : base::symbol(c.unit));
-        // What is in another unit is not shown beside the value.
-        c.nominal.reset(), c.low.reset(), c.high.reset();
-        return c;
-    }
-    c.verdict = Verdict::Pass;
-    for (std::size_t i = 0; i < c.values.size(); ++i) {
-        const double x = c.values[i];
-        if (const auto share = check.limits.share(x); share && (!c.share || *share > *c.share)) c.share = share;
-        if (check.limits.holds(x) || c.verdict == Verdict::Fail) continue;
-        c.verdict = Verdict::Fail;
-        const bool low = c.low && x < *c.low;
-        c.reason = (c.list ? "no. " + std::to_string(i + 1) + " is " + base::toText(x, c.unit) + ", " : std::string()) +
-                   (low ? "at least " + base::toText(*c.low, c.unit) : "at most " + base::toText(*c.high, c.unit));
-    }
-    return c;
-}
-
-void judge(const Recipe& recipe, PictureResult& result)
-{
-    for (ItemResult& item : result.items) {
-        item.checks.clear();
-        item.accept = true;
-        item.reason.clear();
-        for (const Step& s : recipe.steps) {
-            if (!s.inUse) continue;
-            const StepResult* r = item.step(s.id);
-            if ((!r || r->state != State::Ok) && item.accept) {
-                item.accept = false;
-                item.reason = s.name + ": " + (r ? r->reason : std::string("not run"));
-            }
-            for (const Check& c : s.checks) item.checks.push_back(judgeCheck(recipe, s, c, r));
-        }
-        for (const CheckResult& c : item.checks)
-            if (c.verdict == Verdict::Fail || c.verdict == Verdict::NotMeasured) item.accept = false;
-    }
 }
 
 base::Result<Evidence> evidence(const Prepared& prepared, const image::Capture& capture, const ItemResult& item, const std::string& id)

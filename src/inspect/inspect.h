@@ -56,12 +56,40 @@ bool complete(const Prepared& prepared, const PictureResult& result);
 void judge(const recipe::Recipe& recipe, PictureResult& result);
 CheckResult judgeCheck(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::Check& check, const StepResult* result);
 
+// A check's limits as they hold for its value: general tolerances looked up, in the value's unit. Fails with the reason they cannot be used.
+base::Result<recipe::Limits> limitsInValueUnit(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::Check& check);
+// What a formula names of an item's results, by "step" and "step.output"; `missing` says what was not measured.
+std::map<std::string, recipe::NamedValue> namedResults(const recipe::Recipe& recipe, const ItemResult& item, const std::string& text, std::string& missing);
+// A total's share of one item. Fails with the reason when something it names was not measured.
+base::Result<double> totalOf(const recipe::Recipe& recipe, const recipe::Total& total, const ItemResult& item);
+// Sums over items and pictures, in the order of the recipe's totals. What was not measured is counted, not guessed.
+class Totals
+{
+public:
+    struct Sum {
+        double value = 0;
+        int items = 0, left = 0; // summed, and left out because something was not measured
+        std::string reason;      // of the last one left out
+    };
+    void add(const recipe::Recipe& recipe, const PictureResult& result);
+    void reset() { m_sums.clear(), m_items = 0; }
+    const std::vector<Sum>& sums() const { return m_sums; }
+    int items() const { return m_items; }
+
+private:
+    std::vector<Sum> m_sums;
+    int m_items = 0;
+};
+
 // The plot behind one step's answer, made on demand for one item.
 base::Result<recipe::Evidence> evidence(const Prepared& prepared, const image::Capture& capture, const ItemResult& item, const std::string& step);
 // Regions of a step as they lie in this picture for this item (nothing when its datum was not found).
 std::map<std::string, geometry::Region> regionsInPicture(const recipe::Recipe& recipe, const recipe::Step& step, const ItemResult& item,
                                                          bool& placed);
-// How places move from the reference to this picture for a step that follows `datum` ("" : the picture).
+// Places on the reference carried to this picture, in picture px both.
+geometry::Point carried(const recipe::Recipe& recipe, const geometry::Motion& motion, geometry::Point reference);
+geometry::Region carried(const recipe::Recipe& recipe, const geometry::Motion& motion, const geometry::Region& reference);
+// How places move, in level px, from the reference to this picture for a step that follows `datum` ("" : the picture).
 std::optional<geometry::Motion> motionOf(const recipe::Recipe& recipe, const std::string& datum, const ItemResult* item);
 // The datum's pose on the reference: by how it was taught, or as it was found there when the recipe was prepared.
 std::optional<geometry::Pose> referencePose(const recipe::Recipe& recipe, const std::string& datum);

@@ -24,13 +24,21 @@ const OutputValue* StepResult::output(const std::string& wanted) const
     return nullptr;
 }
 
+std::vector<int> CheckResult::failed() const
+{
+    std::vector<int> out;
+    for (std::size_t i = 0; i < elements.size(); ++i)
+        if (elements[i].verdict == Verdict::Fail || elements[i].verdict == Verdict::NotMeasured) out.push_back(int(i) + 1);
+    return out;
+}
+
 std::string CheckResult::valueText() const
 {
     if (verdict == Verdict::NotMeasured && values.empty()) return "not measured";
-    if (!list) return base::toText(values.front(), unit);
-    const auto out = std::count_if(values.begin(), values.end(), [&](double v) { return (low && v < *low) || (high && v > *high); });
-    const std::string n = std::to_string(values.size());
-    if (low || high) return out ? std::to_string(out) + " of " + n + " out" : "all " + n + " in";
+    if (!list) return base::toText(values.front(), unit, shownIn);
+    const auto out = failed().size();
+    const std::string n = std::to_string(elements.empty() ? values.size() : elements.size());
+    if (verdict != Verdict::Unjudged && !elements.empty()) return out ? std::to_string(out) + " of " + n + " out" : "all " + n + " pass";
     return n + " values";
 }
 
@@ -45,7 +53,8 @@ std::string ItemResult::sentence() const
 {
     if (accept) return {};
     for (const CheckResult& c : checks)
-        if (c.verdict == Verdict::Fail) return c.name + " " + c.valueText() + (c.reason.empty() ? "" : " · " + c.reason);
+        if (c.verdict == Verdict::Fail)
+            return (c.fault.empty() ? c.name : c.fault + " · " + c.name) + " " + c.valueText() + (c.reason.empty() ? "" : " · " + c.reason);
     if (!reason.empty()) return reason;
     for (const CheckResult& c : checks)
         if (c.verdict == Verdict::NotMeasured) return c.name + " not measured · " + c.reason;

@@ -40,16 +40,34 @@ struct StepResult {
 };
 using StepResultPtr = std::shared_ptr<const StepResult>;
 
+// One element of a list and its verdict.
+struct ElementResult {
+    std::string name;     // as the person named it, else its number
+    int value = -1;       // index into the values; -1: missing
+    Verdict verdict = Verdict::Unjudged;
+    std::string reason;
+    std::optional<double> nominal, low, high;
+    std::optional<geometry::Point> at; // picture px: where it lies or should lie
+};
+
 struct CheckResult {
     std::string step, output, name;
     int balloon = 0;
     bool list = false;
     std::vector<double> values; // empty: not measured (a list may be empty and measured)
     base::Unit unit = base::Unit::None;
+    base::Unit shownIn = base::Unit::Millimetre; // what real lengths are said in; values and limits here stay in `unit`
     std::optional<double> nominal, low, high;
     Verdict verdict = Verdict::Unjudged;
     std::string reason;
     std::optional<double> share; // of the tolerance used, worst element
+    double guard = 0;            // uncertainty the limits were narrowed by, in `unit`
+    std::string fault;           // what to say when it fails
+    std::vector<ElementResult> elements; // of a list that is judged
+    int missing = 0, surplus = 0;        // by place
+    bool near() const { return verdict == Verdict::Pass && share && *share >= 0.8; }
+    // Numbers (from 1) of the elements that failed, in order.
+    std::vector<int> failed() const;
 
     // "25.982 mm", "10", "3 of 10 out", "not measured"
     std::string valueText() const;
@@ -58,6 +76,7 @@ struct CheckResult {
 struct ItemResult {
     int number = 1;
     bool accept = false;
+    std::string word; // the recipe's word for the outcome
     std::optional<geometry::Pose> pose;
     std::vector<StepResultPtr> steps; // in the recipe's order
     std::vector<CheckResult> checks;
@@ -72,6 +91,7 @@ struct ItemResult {
 struct PictureResult {
     std::string picture;
     std::optional<std::string> error; // the picture could not be read
+    std::vector<std::string> warnings; // a target among the parts, another size than was calibrated
     std::vector<ItemResult> items;
     double milliseconds = 0;
     bool cancelled = false;

@@ -102,7 +102,105 @@ base::Unit Recipe::unitOf(const Step& step, const OutputSpec& output) const
             if (const ParamSpec* p = kind->param(output.unitParam))
                 return base::unitFrom(std::get<std::string>(p->get(step.params))).value_or(base::Unit::None);
 
-    return output.calibrates && mmPerPixel > 0 ? base::calibrated(output.unit) : output.unit;
+    return output.calibrates && calibrated() ? base::calibrated(output.unit) : output.unit;
+}
+
+namespace
+{
+// What a value in `from` is worth in `to` under this calibration; 0: no way.
+double between(const Recipe& r, base::Unit from, base::Unit to)
+{
+    using base::Unit;
+    const double k = r.mmPerPixel();
+    if (base::convertible(from, to)) return base::converted(1, from, to);
+    if (!(k > 0)) return 0;
+    if (from == Unit::Pixel && base::convertible(Unit::Millimetre, to)) return base::converted(k, Unit::Millimetre, to);
+    if (from == Unit::SquarePixel && base::convertible(Unit::SquareMillimetre, to)) return base::converted(k * k, Unit::SquareMillimetre, to);
+    if (to == Unit::Pixel && base::convertible(from, Unit::Millimetre)) return base::converted(1, from, Unit::Millimetre) / k;
+    if (to == Unit::SquarePixel && base::convertible(from, Unit::SquareMillimetre)) return base::converted(1, from, Unit::SquareMillimetre) / (k * k);
+    return 0;
+}
+bool hasLimits(const Check& c)
+{
+    return c.limits.any() || std::any_of(c.elements.begin(), c.elements.end(), [](const Element& e) { return e.own.has_value(); });
+}
+} // namespace
+
+std::vector<std::pair<std::string, std::string>> foreignLimits(const Recipe& recipe)
+{
+    std::vector<std::pair<std::string, std::string>> out;
+    for (const Step& s : recipe.steps)
+        for (const Check& c : s.checks) {
+            const StepKind* kind = findKind(s.kind);
+            const OutputSpec* spec = kind ? kind->output(c.output) : nullptr;
+            if (spec && hasLimits(c) && !base::convertible(c.limits.unit, recipe.unitOf(s, *spec))) out.emplace_back(s.id, c.output);
+        }
+    return out;
+}
+
+Check convertedCheck(const Recipe& recipe, const Step& step, const Check& check)
+{
+    const StepKind* kind = findKind(step.kind);
+    const OutputSpec* spec = kind ? kind->output(check.output) : nullptr;
+    if (!spec) return check;
+    const base::Unit to = recipe.unitOf(step, *spec);
+    const double factor = between(recipe, check.limits.unit, to);
+    if (base::convertible(check.limits.unit, to) || !(factor > 0)) return check;
+    Check out = check;
+    if (check.uncertainty) out.uncertainty = *check.uncertainty * factor;
+    for (Element& e : out.elements)
+        if (e.own) e.own = e.own->in(to, factor);
+    out.limits = check.limits.in(to, factor);
+    return out;
+}
+
+Recipe recalibrated(const Recipe& recipe, const geometry::Calibration& calibration, bool convertLimits)
+{
+    Recipe out = recipe;
+    out.calibration = calibration;
+    for (Step& s : out.steps) {
+        const StepKind* kind = findKind(s.kind);
+        if (!kind) continue;
+        // A stated length states its unit from now on: a change of calibration must not read it anew.
+        if (const ParamSpec* unit = kind->param(kind->lengthUnit)) {
+            if (std::get<std::string>(unit->get(s.params)).empty()) unit->put(s.params, std::string(recipe.calibrated() ? "mm" : "px"));
+            const auto from = base::unitFrom(std::get<std::string>(unit->get(s.params))).value_or(base::Unit::None);
+            const base::Unit to = out.calibrated() ? base::Unit::Millimetre : base::Unit::Pixel;
+            const double k = between(out.calibrated() ? out : recipe, from, to);
+            if (convertLimits && !base::convertible(from, to) && k > 0) {
+                for (const std::string& key : kind->lengths)
+                    if (const ParamSpec* p = kind->param(key)) p->put(s.params, std::get<double>(p->get(s.params)) * k);
+                unit->put(s.params, std::string(base::symbol(to)));
+            }
+        }
+        for (Check& c : s.checks) {
+            const OutputSpec* spec = kind->output(c.output);
+            if (!spec) continue;
+            if (!hasLimits(c)) {
+                c.limits.unit = out.unitOf(s, *spec);
+            } else if (convertLimits) {
+                // From real units to px the old scale holds, the other way the new one.
+                const Recipe& scale = out.calibrated() ? out : recipe;
+                const base::Unit to = out.unitOf(s, *spec);
+                const double factor = between(scale, c.limits.unit, to);
+                if (!base::convertible(c.limits.unit, to) && factor > 0) {
+                    if (c.uncertainty) *c.uncertainty *= factor;
+                    for (Element& e : c.elements)
+                        if (e.own) e.own = e.own->in(to, factor);
+                    c.limits = c.limits.in(to, factor);
+                }
+            }
+        }
+    }
+    return out;
+}
+
+std::vector<Element> gridOfPlaces(int rows, int columns, geometry::Point first, geometry::Point column, geometry::Point row)
+{
+    std::vector<Element> out;
+    for (int r = 0; r < rows; ++r)
+        for (int c = 0; c < columns; ++c) out.push_back({std::to_string(r + 1) + "." + std::to_string(c + 1), {}, first + column * c + row * r});
+    return out;
 }
 
 base::Result<std::vector<int>> orderByDependence(const std::vector<Step>& steps)

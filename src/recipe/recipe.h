@@ -1,5 +1,6 @@
 // recipe.h - all steps, calibration, reference and trials: a plain value, so undo keeps old ones.
 #pragma once
+#include "geometry/calibration.h"
 #include "image/image.h"
 #include "recipe/step_kind.h"
 
@@ -28,11 +29,23 @@ struct Reference {
 };
 base::Result<Reference> makeReference(std::string name, std::string bytes, std::string origin);
 
+// Summed up over items and pictures: a formula over the item's results.
+struct Total {
+    std::string name, expression;
+    base::Unit unit = base::Unit::None;
+    friend bool operator==(const Total&, const Total&) = default;
+};
+
 struct Recipe {
     std::string name = "Untitled";
     int revision = 1;
-    double mmPerPixel = 0;    // 0: not calibrated
-    std::string calibratedBy; // how the factor came about, in words
+    geometry::Calibration calibration;
+    base::Unit shownIn = base::Unit::Millimetre; // real lengths are shown in mm, µm or inch; what is judged and logged stays in mm
+    ToleranceClass toleranceClass = ToleranceClass::None;
+    bool guardBand = false; // ISO 14253-1: limits are narrowed by each check's uncertainty
+    std::string rule;       // formula over checks, 1 for pass; empty: all checks pass
+    std::string acceptWord = "ACCEPT", rejectWord = "REJECT";
+    std::vector<Total> totals;
     Reference reference;
     Reference empty; // the picture without a part, for uneven light; may be missing
     std::vector<Trial> trials;
@@ -50,9 +63,23 @@ struct Recipe {
     // Ids of the steps this one reads: its datum and its inputs.
     static std::vector<std::string> reads(const Step& step);
     std::vector<std::string> readBy(const std::string& id) const;
+    bool calibrated() const { return calibration.kind() != geometry::Calibration::Kind::None; }
+    double mmPerPixel() const { return calibration.mmPerPixel(); } // of a level px; 0: not calibrated
     // The unit a value of this output has in this recipe.
     base::Unit unitOf(const Step& step, const OutputSpec& output) const;
 };
+
+// Places in rows and columns: named 1.1, 1.2, …, from the first by steps of `column` and `row`. Reference px.
+std::vector<Element> gridOfPlaces(int rows, int columns, geometry::Point first, geometry::Point column, geometry::Point row);
+
+// Checks whose limits are in a unit the value no longer has, as pairs of step id and output.
+std::vector<std::pair<std::string, std::string>> foreignLimits(const Recipe& recipe);
+// The same check with its limits, elements and uncertainty in the unit its value has now: px by the scale, areas by its square, and back
+// again. The way they were stated (nominal and tolerance, low and high) stays. Unchanged when there is no way between the units.
+Check convertedCheck(const Recipe& recipe, const Step& step, const Check& check);
+// The recipe with another calibration. Limits keep the unit they were entered in, or are converted; checks without limits take the new unit
+// along. True places of position steps that were stated in the value's own unit keep the unit they had.
+Recipe recalibrated(const Recipe& recipe, const geometry::Calibration& calibration, bool convertLimits);
 
 // Indexes of the steps so that each stands after what it reads, else in their given order.
 // Fails with InvalidArgument naming the steps when they read each other in a circle. What is missing is no failure here.

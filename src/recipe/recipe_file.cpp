@@ -1,5 +1,6 @@
 #include "recipe/recipe_file.h"
 
+#include "recipe/calibration_file.h"
 #include "recipe/naming.h"
 
 #include "recipe/recipe_json.h"
@@ -27,12 +28,28 @@ json limitsJson(const Check& c)
 {
     json j{{"output", c.output}, {"name", c.name}};
     if (c.balloon) j["balloon"] = c.balloon;
-    const Limits& l = c.limits;
-    if (l.nominal) j["nominal"] = *l.nominal;
-    if (l.hasTolerance) j["plus"] = l.plus, j["minus"] = l.minus;
-    if (l.low) j["low"] = *l.low;
-    if (l.high) j["high"] = *l.high;
-    if (l.unit != base::Unit::None) j["unit"] = base::symbol(l.unit);
+    const auto put = [](json& to, const Limits& l) {
+        if (l.nominal) to["nominal"] = *l.nominal;
+        if (l.hasTolerance) to["plus"] = l.plus, to["minus"] = l.minus;
+        if (l.general != General::None) to["general"] = name(l.general);
+        if (l.shorterSide > 0) to["shorter_side"] = l.shorterSide;
+        if (l.low) to["low"] = *l.low;
+        if (l.high) to["high"] = *l.high;
+    };
+    put(j, c.limits);
+    if (c.limits.unit != base::Unit::None) j["unit"] = base::symbol(c.limits.unit);
+    if (!c.fault.empty()) j["fault"] = c.fault;
+    if (c.uncertainty) j["uncertainty"] = *c.uncertainty;
+    if (c.match == Match::Place) j["match"] = "place";
+    if (c.reach > 0) j["reach"] = c.reach;
+    if (c.labelAt) j["label_at"] = pointJson(*c.labelAt);
+    for (const Element& e : c.elements) {
+        json one = json::object();
+        if (!e.name.empty()) one["name"] = e.name;
+        if (e.at) one["at"] = pointJson(*e.at);
+        if (e.own) put(one, *e.own);
+        j["elements"].push_back(one);
+    }
     return j;
 }
 } // namespace
@@ -98,9 +115,18 @@ json stepToJson(const Step& s)
 json toJson(const Recipe& r, const std::string& folder)
 {
     json j{{"format", "dikkat-recipe"}, {"version", kFormatVersion}, {"name", r.name}, {"revision", r.revision}};
-    if (r.mmPerPixel > 0) {
-        j["calibration"] = {{"mm_per_px", r.mmPerPixel}};
-        if (!r.calibratedBy.empty()) j["calibration"]["by"] = r.calibratedBy;
+    if (r.calibrated()) j["calibration"] = calibrationToJson(r.calibration);
+    if (r.shownIn != base::Unit::Millimetre) j["shown_in"] = base::symbol(r.shownIn);
+    if (r.toleranceClass != ToleranceClass::None) j["general_tolerance"] = std::string("ISO 2768-") + name(r.toleranceClass);
+    if (r.guardBand) j["guard_band"] = true;
+    if (!r.rule.empty()) j["rule"] = r.rule;
+    const Recipe usual;
+    if (r.acceptWord != usual.acceptWord) j["accept_word"] = r.acceptWord;
+    if (r.rejectWord != usual.rejectWord) j["reject_word"] = r.rejectWord;
+    for (const Total& t : r.totals) {
+        json one{{"name", t.name}, {"expression", t.expression}};
+        if (t.unit != base::Unit::None) one["unit"] = base::symbol(t.unit);
+        j["totals"].push_back(one);
     }
     if (!r.reference.empty()) {
         j["reference"] = {{"picture", r.reference.name}};
@@ -138,6 +164,31 @@ void readPoint(ObjectReader& o, const std::string& key, Point& out)
     else o.adopt(p.error());
 }
 
+base::Result<base::Unit> unitFromText(const std::string& text, const std::string& where)
+{
+    if (const auto u = base::unitFrom(text)) return *u;
+    return fail(ErrorCode::InvalidArgument, "unknown unit \"" + text + "\"; known are px, mm, um, in, px2, mm2, um2, in2, deg, grey, %", where);
+}
+
+void readLimits(ObjectReader& o, Limits& l)
+{
+    o.number("low", l.low), o.number("high", l.high), o.number("nominal", l.nominal);
+    l.hasTolerance = o.field("plus") || o.field("minus");
+    o.number("plus", l.plus, 0, 1e12), o.number("minus", l.minus, 0, 1e12);
+    std::string general;
+    o.text("general", general);
+    for (const General g : {General::Length, General::Radius, General::Angle})
+        if (general == name(g)) l.general = g;
+    if (!general.empty() && l.general == General::None) o.wrong("general = \"" + general + "\" is not one of: length, radius, angle");
+    o.number("shorter_side", l.shorterSide, 0, 1e6);
+    if (l.hasTolerance && !l.nominal) o.wrong("plus and minus need a nominal");
+    if (l.general != General::None && !l.nominal) o.wrong("a general tolerance needs a nominal");
+    if ((l.hasTolerance || l.general != General::None) && (l.low || l.high))
+        o.wrong("give either low and high or a nominal with plus and minus or a general tolerance, not both");
+    if (l.general == General::Angle && !l.hasTolerance && !(l.shorterSide > 0))
+        o.wrong("a general tolerance of an angle needs shorter_side: the length of its shorter side in mm");
+}
+
 base::Result<Check> checkFrom(const json& j, const StepKind& kind, const Step& step, const std::string& where)
 {
     ObjectReader o(j, where);
@@ -148,22 +199,69 @@ base::Result<Check> checkFrom(const json& j, const StepKind& kind, const Step& s
     c.name = step.name;
     o.text("name", c.name);
     o.whole("balloon", c.balloon, 0, 99999);
-    o.number("low", c.limits.low), o.number("high", c.limits.high), o.number("nominal", c.limits.nominal);
-    c.limits.hasTolerance = o.field("plus") || o.field("minus");
-    o.number("plus", c.limits.plus, 0, 1e12), o.number("minus", c.limits.minus, 0, 1e12);
+    readLimits(o, c.limits);
+    o.text("fault", c.fault);
+    o.number("uncertainty", c.uncertainty);
+    if (c.uncertainty && *c.uncertainty < 0) o.wrong("uncertainty = " + base::shortest(*c.uncertainty) + " is below 0", ErrorCode::OutOfRange);
+    std::string match;
+    o.text("match", match);
+    if (!match.empty() && match != "order" && match != "place") o.wrong("match = \"" + match + "\" is not one of: order, place");
+    if (match == "place") c.match = Match::Place;
+    o.number("reach", c.reach, 0, 1e6);
+    if (o.field("label_at")) {
+        Point p;
+        readPoint(o, "label_at", p);
+        c.labelAt = p;
+    }
+    const json* elements = o.field("elements");
+    const json* grid = o.field("grid");
     const bool unitGiven = o.field("unit") != nullptr;
     o.text("unit", unit);
     if (auto ok = o.done(); !ok) return base::passOn(ok.error());
     const OutputSpec* out = kind.output(c.output);
     if (!out) return fail(ErrorCode::InvalidArgument, "output \"" + c.output + "\" is not one of kind \"" + kind.key + "\"", where);
-    if (c.limits.hasTolerance && !c.limits.nominal) return fail(ErrorCode::InvalidArgument, "plus and minus need a nominal", where);
-    if (c.limits.hasTolerance && (c.limits.low || c.limits.high))
-        return fail(ErrorCode::InvalidArgument, "give either low and high or nominal with plus and minus, not both", where);
+    bool anyLimits = c.limits.any();
+    if ((elements || grid || c.match == Match::Place) && !out->list)
+        return fail(ErrorCode::InvalidArgument, "output \"" + c.output + "\" is one value, not a list: elements do not fit", where);
+    if (elements && grid) return fail(ErrorCode::InvalidArgument, "give either elements or grid, not both", where);
+    if (elements) {
+        if (!elements->is_array() || elements->size() > 10000)
+            return fail(ErrorCode::InvalidArgument, "elements must be a list of at most 10000", where);
+        for (std::size_t i = 0; i < elements->size(); ++i) {
+            ObjectReader e((*elements)[i], where + ": elements[" + std::to_string(i) + "]");
+            Element one;
+            Limits own;
+            e.text("name", one.name);
+            readLimits(e, own);
+            if (e.field("at")) {
+                Point p;
+                readPoint(e, "at", p);
+                one.at = p;
+            }
+            if (auto ok = e.done(); !ok) return base::passOn(ok.error());
+            if (auto ok = own.check(); !ok) return base::passOn(ok.error(), e.where());
+            if (own.any()) one.own = own, anyLimits = true;
+            if (c.match == Match::Place && !one.at) return fail(ErrorCode::InvalidArgument, "matched by place, an element needs \"at\"", e.where());
+            c.elements.push_back(std::move(one));
+        }
+    }
+    if (grid) {
+        ObjectReader g(*grid, where + ": grid");
+        int rows = 1, columns = 1;
+        Point first, column, row;
+        g.whole("rows", rows, 1, 1000, true), g.whole("columns", columns, 1, 1000, true);
+        readPoint(g, "first", first), readPoint(g, "column", column), readPoint(g, "row", row);
+        if (auto ok = g.done(); !ok) return base::passOn(ok.error());
+        if (rows * columns > 10000) return fail(ErrorCode::OutOfRange, "rows × columns is above 10000", g.where());
+        c.elements = gridOfPlaces(rows, columns, first, column, row);
+        c.match = Match::Place;
+    }
+    if (c.match == Match::Place && c.elements.empty()) return fail(ErrorCode::InvalidArgument, "matched by place, the check needs elements", where);
     if (unitGiven) {
-        const auto u = base::unitFrom(unit);
-        if (!u) return fail(ErrorCode::InvalidArgument, "unknown unit \"" + unit + "\"; known are px, mm, px2, mm2, deg, grey, %", where);
+        const auto u = unitFromText(unit, where);
+        if (!u) return base::passOn(u.error());
         c.limits.unit = *u;
-    } else if (c.limits.any()) {
+    } else if (anyLimits) {
         if (out->unit == base::Unit::Pixel || out->unit == base::Unit::SquarePixel)
             return fail(ErrorCode::InvalidArgument, "limits on \"" + c.output + "\" need a unit (px or mm, px2 or mm2)", where);
         c.limits.unit = out->unit;
@@ -171,6 +269,8 @@ base::Result<Check> checkFrom(const json& j, const StepKind& kind, const Step& s
         c.limits.unit = out->unit;
     }
     if (auto ok = c.limits.check(); !ok) return base::passOn(ok.error(), where);
+    for (Element& e : c.elements)
+        if (e.own) e.own->unit = c.limits.unit;
     return c;
 }
 
@@ -355,6 +455,10 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     o.whole("version", version, 1, 1'000'000, true);
     o.text("name", r.name), o.whole("revision", r.revision, 1, 1'000'000'000);
     const json* calibration = o.field("calibration");
+    std::string shown, general;
+    o.text("shown_in", shown), o.text("general_tolerance", general), o.flag("guard_band", r.guardBand), o.text("rule", r.rule);
+    o.text("accept_word", r.acceptWord), o.text("reject_word", r.rejectWord);
+    const json* totals = o.field("totals");
     const json* reference = o.field("reference");
     o.text("empty_picture", r.empty.name);
     const json* trials = o.field("trials");
@@ -362,10 +466,36 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     (void)o.field("$schema");
     if (auto ok = o.done(); !ok) return base::passOn(ok.error());
     if (calibration) {
-        ObjectReader c(*calibration, "calibration");
-        c.number("mm_per_px", r.mmPerPixel, 1e-6, 1e3, true);
-        c.text("by", r.calibratedBy);
-        if (auto ok = c.done(); !ok) return base::passOn(ok.error());
+        auto c = calibrationFromJson(*calibration, "calibration");
+        if (!c) return base::passOn(c.error());
+        r.calibration = std::move(*c);
+    }
+    if (!shown.empty()) {
+        const auto u = base::unitFrom(shown);
+        if (!u || *u == base::Unit::Pixel || !base::convertible(*u, base::Unit::Millimetre))
+            return fail(ErrorCode::InvalidArgument, "shown_in = \"" + shown + "\" is not one of: mm, um, in");
+        r.shownIn = *u;
+    }
+    for (const ToleranceClass c : {ToleranceClass::F, ToleranceClass::M, ToleranceClass::C, ToleranceClass::V})
+        if (general == std::string("ISO 2768-") + name(c) || general == name(c)) r.toleranceClass = c;
+    if (!general.empty() && r.toleranceClass == ToleranceClass::None)
+        return fail(ErrorCode::InvalidArgument,
+                    "general_tolerance = \"" + general + "\" is not one of: ISO 2768-f, ISO 2768-m, ISO 2768-c, ISO 2768-v");
+    if (r.acceptWord.empty() || r.rejectWord.empty() || r.acceptWord == r.rejectWord)
+        return fail(ErrorCode::InvalidArgument, "accept_word and reject_word must be two different words");
+    if (totals) {
+        if (!totals->is_array() || totals->size() > 100) return fail(ErrorCode::InvalidArgument, "must be a list of at most 100", "totals");
+        for (std::size_t i = 0; i < totals->size(); ++i) {
+            ObjectReader t((*totals)[i], "totals[" + std::to_string(i) + "]");
+            Total one;
+            std::string unit;
+            t.text("name", one.name, true), t.text("expression", one.expression, true), t.text("unit", unit);
+            if (auto ok = t.done(); !ok) return base::passOn(ok.error());
+            const auto u = unitFromText(unit, t.where());
+            if (!u) return base::passOn(u.error());
+            one.unit = *u;
+            r.totals.push_back(std::move(one));
+        }
     }
     if (reference) {
         if (reference->is_string()) {
@@ -407,6 +537,8 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
         for (const ParamSpec& p : findKind(s.kind)->params)
             if (const auto* text = std::get_if<Text>(&p.domain); text && text->formula)
                 p.put(s.params, withIds(std::get<std::string>(p.get(s.params)), r));
+    r.rule = withIds(r.rule, r);
+    for (Total& t : r.totals) t.expression = withIds(t.expression, r);
     if (auto order = orderByDependence(r.steps); !order) return base::passOn(order.error());
     // Balloons and letters a hand-written recipe left out.
     for (std::size_t i = 0; i < r.steps.size(); ++i) {

@@ -70,6 +70,25 @@ json regionSchema(const RegionSpec& spec)
 json jsonSchema()
 {
     const json text{{"type", "string"}}, number{{"type", "number"}}, distance{{"type", "number"}, {"minimum", 0}};
+    const json unit{
+        {"enum", {"", "px", "mm", "µm", "um", "in", "inch", "px²", "px2", "mm²", "mm2", "µm²", "um2", "in²", "in2", "°", "deg", "grey", "%"}}};
+    const json place{{"$ref", "#/$defs/point"}}, count{{"type", "integer"}, {"minimum", 1}, {"maximum", 1000}};
+    const json element = object({{"name", text},
+                                 {"at", place},
+                                 {"low", number},
+                                 {"high", number},
+                                 {"nominal", number},
+                                 {"plus", distance},
+                                 {"minus", distance},
+                                 {"general", {{"enum", {"length", "radius", "angle"}}}},
+                                 {"shorter_side", distance}});
+    const auto numbers = [&](int n) { return json{{"type", "array"}, {"items", number}, {"minItems", n}, {"maxItems", n}}; };
+    json lens{{"width", {{"type", "integer"}}},
+              {"height", {{"type", "integer"}}},
+              {"rotation", numbers(3)},
+              {"translation", numbers(3)},
+              {"covered", {{"type", "array"}, {"items", place}}}};
+    for (const char* key : {"fx", "fy", "cx", "cy", "k1", "k2", "p1", "p2", "k3", "rms_px", "max_px", "rms_mm", "max_mm"}) lens[key] = number;
     json kinds = json::array();
     for (const StepKind& k : allStepKinds()) {
         json params = json::object(), regions = json::object(), points = json::object(), inputs = json::object(), outputs = json::array();
@@ -86,7 +105,17 @@ json jsonSchema()
                                    {"nominal", number},
                                    {"plus", distance},
                                    {"minus", distance},
-                                   {"unit", {{"enum", {"", "px", "mm", "px²", "px2", "mm²", "mm2", "°", "deg", "grey", "%"}}}}});
+                                   {"general", {{"enum", {"length", "radius", "angle"}}}},
+                                   {"shorter_side", distance},
+                                   {"unit", unit},
+                                   {"fault", text},
+                                   {"uncertainty", distance},
+                                   {"match", {{"enum", {"order", "place"}}}},
+                                   {"reach", distance},
+                                   {"label_at", {{"$ref", "#/$defs/point"}}},
+                                   {"elements", {{"type", "array"}, {"items", element}}},
+                                   {"grid", object({{"rows", count}, {"columns", count}, {"first", place}, {"column", place}, {"row", place}},
+                                                   {"rows", "columns", "first", "column", "row"})}});
         json step = object({{"id", text},
                             {"kind", {{"const", k.key}}},
                             {"version", {{"type", "integer"}, {"minimum", 1}, {"maximum", k.version}}},
@@ -127,7 +156,18 @@ json jsonSchema()
                 {"version", {{"type", "integer"}, {"minimum", 1}, {"maximum", kFormatVersion}}},
                 {"name", text},
                 {"revision", {{"type", "integer"}, {"minimum", 1}}},
-                {"calibration", object({{"mm_per_px", {{"type", "number"}, {"minimum", 1e-6}, {"maximum", 1000}}}, {"by", text}}, {"mm_per_px"})},
+                {"calibration", object({{"mm_per_px", {{"type", "number"}, {"minimum", 1e-6}, {"maximum", 1000}}},
+                                        {"by", text},
+                                        {"lens", object(lens, {"width", "height", "fx", "fy", "cx", "cy", "rotation", "translation"})},
+                                        {"thickness", number},
+                                        {"lens_distance", distance}})},
+                {"shown_in", {{"enum", {"mm", "µm", "um", "in", "inch"}}}},
+                {"general_tolerance", {{"enum", {"ISO 2768-f", "ISO 2768-m", "ISO 2768-c", "ISO 2768-v", "f", "m", "c", "v"}}}},
+                {"guard_band", {{"type", "boolean"}}},
+                {"rule", text},
+                {"accept_word", text},
+                {"reject_word", text},
+                {"totals", {{"type", "array"}, {"items", object({{"name", text}, {"expression", text}, {"unit", unit}}, {"name", "expression"})}}},
                 {"reference", {{"anyOf", {text, object({{"picture", text}, {"taken_from", text}}, {"picture"})}}}},
                 {"empty_picture", text},
                 {"trials", {{"type", "array"}, {"items", object({{"picture", text}, {"label", {{"enum", {"good", "bad", "open"}}}}}, {"picture"})}}},

@@ -1,5 +1,6 @@
 // step_kind.h - one step kind, declared once; JSON, form, handles, command line and reference page are read from the declaration.
 #pragma once
+#include "geometry/calibration.h"
 #include "geometry/region.h"
 #include "image/image.h"
 #include "recipe/feature.h"
@@ -53,6 +54,10 @@ struct OutputSpec {
 };
 
 // ---- running
+//
+// Two kinds of places. Where a step looks (regions, left-out areas) is in picture px. Whatever it finds, reads from other steps or answers
+// (points, features, marks, finds, values) is in level px, see geometry/calibration.h: a step carries what it sees over by level() and
+// works on as if there were neither tilt nor lens. Without a lens calibration both are the same.
 struct NamedValue {
     base::Unit unit = base::Unit::None;
     bool list = false;
@@ -70,10 +75,14 @@ struct RunInput {
     std::vector<geometry::Region> leaveOut{};
     std::vector<Filter> filters{};
     std::vector<Place> places{};
-    double mmPerPixel = 0;                     // 0: not calibrated
+    const geometry::Calibration* calibration = nullptr; // null: none
     const image::Capture* empty = nullptr;     // the picture without a part, for uneven light
     std::map<std::string, NamedValue> named{}; // "step.output" of what a formula names, in the recipe's units
 
+    double mmPerPixel() const { return calibration ? calibration->mmPerPixel() : 0; } // 0: not calibrated
+    bool bends() const { return calibration && calibration->bends(); }
+    geometry::Point level(geometry::Point picture) const { return bends() ? calibration->level(picture) : picture; }
+    geometry::Point picture(geometry::Point level) const { return bends() ? calibration->picture(level) : level; }
     image::GreyView grey() const { return capture.grey.grey(); }
     geometry::Region region(const std::string& key) const
     {
@@ -91,10 +100,11 @@ struct RunOutput {
 };
 struct TeachInput {
     const image::Capture& reference;
-    std::map<std::string, geometry::Region> regions;
-    std::map<std::string, geometry::Point> points;
+    std::map<std::string, geometry::Region> regions; // picture px
+    std::map<std::string, geometry::Point> points;   // picture px
     std::vector<geometry::Region> leaveOut{};
     std::vector<Sample> samples{};
+    const geometry::Calibration* calibration = nullptr;
 };
 
 // ---- evidence: the plot a person trusts the answer by
@@ -141,7 +151,7 @@ struct OfferInput {
     bool hasDatum = false;
     double datumAngle = 0;
     const std::map<std::string, Feature>& features; // by step id
-    double mmPerPixel = 0;
+    const geometry::Calibration* calibration = nullptr;
 };
 struct Offer {
     Step step;                       // regions and points in the coordinates of the picture in view
@@ -169,6 +179,9 @@ struct StepKind {
     std::vector<OutputSpec> outputs;
     FeatureType feature = FeatureType::Point;
     bool hasFeature = false; // its result is geometry others can read
+    // Settings that are lengths in the unit a choice states ("" the value's own, "px", "mm" …); a change of calibration must not read them anew.
+    std::vector<std::string> lengths;
+    std::string lengthUnit;
     std::any defaults;
 
     std::function<base::Result<RunOutput>(const std::any&, const RunInput&)> run;
@@ -240,6 +253,10 @@ public:
         return *this;
     }
     Declare& madeByArea() { return m_kind.byArea = true, *this; }
+    Declare& statesLengths(std::vector<std::string> keys, std::string unitKey)
+    {
+        return m_kind.lengths = std::move(keys), m_kind.lengthUnit = std::move(unitKey), *this;
+    }
     Declare& reversedBy(std::string flag) { return m_kind.reverse = std::move(flag), *this; }
     Declare& gives(FeatureType t) { return m_kind.hasFeature = true, m_kind.feature = t, *this; }
     Declare& param(double P::*m, Words w, base::Unit u, Real d, bool primary = false) { return add<double>(m, std::move(w), u, d, primary); }

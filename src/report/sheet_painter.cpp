@@ -8,6 +8,7 @@
 #include <array>
 #include <cmath>
 #include <functional>
+#include <optional>
 
 namespace report
 {
@@ -81,11 +82,21 @@ Verdict verdictOf(const inspect::ItemResult& item, const inspect::StepResult& st
     if (m.element <= 0) return whole;
     for (const auto& c : item.checks)
         if (c.step == step.step && c.list && std::size_t(m.element) <= c.values.size()) {
-            const double v = c.values[std::size_t(m.element - 1)];
-            if (!c.low && !c.high) return Verdict::Unjudged;
-            return (c.low && v < *c.low) || (c.high && v > *c.high) ? Verdict::Fail : Verdict::Pass;
+            for (const auto& e : c.elements)
+                if (e.value == m.element - 1) return e.verdict;
+            return Verdict::Unjudged;
         }
     return whole == Verdict::Fail ? Verdict::Unjudged : whole;
+}
+
+// Objects are numbered as they come; where a list has places, by the place they belong to.
+QString numberOf(const inspect::ItemResult& item, const inspect::StepResult& step, const Mark& m)
+{
+    for (const auto& c : item.checks)
+        if (c.step == step.step && c.list)
+            for (std::size_t n = 0; n < c.elements.size(); ++n)
+                if (m.element > 0 && c.elements[n].value == m.element - 1 && c.elements[n].reason != "surplus") return QString::number(n + 1);
+    return QString::fromStdString(m.text);
 }
 
 QPainterPath pathOf(const Mark& m, const QTransform& t)
@@ -145,12 +156,14 @@ struct LabelItem {
     Point from, to; // picture
     QPointF anchor; // screen
     int rank = 0;
+    std::optional<QPointF> own; // screen; where the person put it
 };
 
 QSizeF plateSize(const LabelItem& l, double unit)
 {
     const QFontMetricsF f(sheetFont(15 * unit));
-    return {f.horizontalAdvance(l.text) + (l.number.isEmpty() ? 12 : 34) * unit, 22 * unit};
+    const bool sign = l.check->verdict == Verdict::Pass || l.check->verdict == Verdict::Fail;
+    return {f.horizontalAdvance(l.text) + (l.number.isEmpty() ? 12 : 34) * unit + (sign ? 16 * unit : 0), 22 * unit};
 }
 
 void paintPlate(QPainter& p, const LabelItem& l, QRectF box, double unit)
@@ -167,6 +180,10 @@ void paintPlate(QPainter& p, const LabelItem& l, QRectF box, double unit)
     p.setFont(sheetFont(15 * unit));
     p.setPen(l.colour);
     p.drawText(QRectF(x, box.top(), box.right() - x, box.height()), Qt::AlignVCenter | Qt::AlignLeft, l.text);
+    // The verdict's sign: colour alone tells nothing to some.
+    const QRectF sign(box.right() - 17 * unit, box.center().y() - 5.5 * unit, 11 * unit, 11 * unit);
+    if (l.check->verdict == Verdict::Pass) drawTick(p, sign, l.colour, 1.5 * unit);
+    else if (l.check->verdict == Verdict::Fail) drawCross(p, sign, l.colour, 1.8 * unit);
 }
 
 void arrowHead(QPainterPath& path, QPointF tip, QPointF back, double unit)
@@ -257,6 +274,7 @@ QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, co
         return turn.mapRect(QRectF(-size.width() / 2, -size.height() / 2, size.width(), size.height()));
     };
     Place chosen = places.front();
+    if (l.own) chosen = {*l.own, 0}, places.clear();
     for (const Place& q : places) {
         const QRectF box = boxOf(q);
         if (area.contains(box) && std::none_of(taken.begin(), taken.end(), [&](const PlacedLabel& other) { return other.box.intersects(box); })) {
@@ -264,7 +282,22 @@ QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, co
             break;
         }
     }
-    if (chosen.turn == 0 && long_ <= size.width() + 24 * unit) {
+    // Never on top of another: when all usual places are taken, the nearest free one on rings about the line.
+    const auto free = [&](const Place& q) {
+        const QRectF box = boxOf(q);
+        return area.contains(box) && std::none_of(taken.begin(), taken.end(), [&](const PlacedLabel& other) { return other.box.intersects(box); });
+    };
+    if (!l.own && !free(chosen)) {
+        const QPointF middle = (sa + sb) / 2;
+        bool found = false;
+        for (double ring = 40 * unit; ring < std::max(area.width(), area.height()) && !found; ring += 24 * unit)
+            for (int k = 0; k < 24 && !found; ++k) {
+                const Place q{middle + QPointF(std::cos(k * geometry::kPi / 12), std::sin(k * geometry::kPi / 12)) * ring, 0};
+                if (free(q)) chosen = q, found = true;
+            }
+    }
+    if (chosen.turn == 0 &&
+        (l.own || long_ <= size.width() + 24 * unit || std::hypot((chosen.at - (sa + sb) / 2).x(), (chosen.at - (sa + sb) / 2).y()) > long_)) {
         QPainterPath leader;
         leader.moveTo(std::hypot((chosen.at - sa).x(), (chosen.at - sa).y()) < std::hypot((chosen.at - sb).x(), (chosen.at - sb).y()) ? sa : sb);
         leader.lineTo(chosen.at);
@@ -370,8 +403,24 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
                     QPointF c;
                     for (const Point q : m.points) c += at(t, q);
                     c /= double(m.points.size());
-                    paintBalloon(p, c, 8 * unit, QString::fromStdString(m.text), ink().of(verdictOf(item, *r, m, v)), ink().paper);
+                    paintBalloon(p, c, 8 * unit, numberOf(item, *r, m), ink().of(verdictOf(item, *r, m, v)), ink().paper);
                 }
+        }
+    // ---- elements of a list that are missing stand hatched in their place, surplus ones are crossed out
+    for (const auto& c : item.checks)
+        for (std::size_t n = 0; n < c.elements.size(); ++n) {
+            const auto& e = c.elements[n];
+            if (!e.at || (e.value >= 0 && e.reason != "surplus")) continue;
+            const QPointF q = at(t, *e.at);
+            const double r = 12 * unit;
+            if (e.value < 0) {
+                QPainterPath ring;
+                ring.addEllipse(q, r, r);
+                pencil.stroke(ring, ink().fail, 2, Qt::CustomDashLine, {3, 2});
+                paintBalloon(p, q, 8 * unit, QString::number(n + 1), ink().fail, ink().paper);
+            } else {
+                drawCross(p, QRectF(q.x() - r, q.y() - r, 2 * r, 2 * r), ink().fail, 3 * unit);
+            }
         }
     // ---- other items: outline, number and sign
     if (items.size() > 1)
@@ -381,7 +430,7 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
                 for (const auto& r : items[i].steps)
                     if (!r->finds.empty())
                         for (const Mark& m : r->marks) paintMark(pencil, m, t, Verdict::Unjudged, false);
-            const QPointF c = at(t, items[i].pose->origin);
+            const QPointF c = at(t, scene.recipe->calibration.picture(items[i].pose->origin));
             const QColor colour = items[i].accept ? ink().pass : ink().fail;
             p.setPen(QPen(colour, unit));
             p.setBrush(ink().paper);
@@ -397,7 +446,11 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
     for (const recipe::Step& s : scene.recipe->steps) {
         const inspect::StepResult* r = item.step(s.id);
         if (!r || r->finds.empty()) continue;
-        const geometry::Pose pose = r->finds.front().pose;
+        geometry::Pose pose = r->finds.front().pose;
+        if (const auto& cal = scene.recipe->calibration; cal.bends()) {
+            const Point o = cal.picture(pose.origin), x = cal.picture(pose.toPicture({1, 0}));
+            pose = {o, geometry::angleOf(x - o)};
+        }
         const double k = 46 * unit / std::max(1e-9, std::hypot(t.m11(), t.m12()));
         QPainterPath axes;
         const QPointF o = at(t, pose.origin), x = at(t, pose.toPicture({k, 0})), y = at(t, pose.toPicture({0, k * 0.6}));
@@ -436,9 +489,16 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
         const recipe::StepKind* kind = s ? recipe::findKind(s->kind) : nullptr;
         if (!kind || kind->datum || c.values.empty()) continue; // a value that is not there has no place
         const inspect::StepResult* r = item.step(c.step);
-        LabelItem l{
-            &c,   c.balloon ? QString::number(c.balloon) : QString(), QString::fromStdString(c.valueText()), ink().of(c.verdict), false, {}, {}, {},
-            order};
+        LabelItem l{&c,
+                    c.balloon ? QString::number(c.balloon) : QString(),
+                    QString::fromStdString(c.valueText()),
+                    ink().of(c.verdict),
+                    false,
+                    {},
+                    {},
+                    {},
+                    order,
+                    {}};
         if (c.step == scene.selected) l.rank -= 400;
         if (c.verdict == Verdict::Fail) l.rank -= 300;
         else if (c.share && *c.share >= 0.8) l.rank -= 100;
@@ -455,6 +515,18 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
                 else l.anchor = at(t, m.points[0]);
                 anchored = true;
             }
+        // A list is told by its first failing element.
+        for (const auto& e : c.elements)
+            if (e.at && (e.verdict == Verdict::Fail || e.verdict == Verdict::NotMeasured)) {
+                l.anchor = at(t, *e.at) + QPointF(0, e.value < 0 ? 13 * unit : 0), l.isDimension = false, anchored = true;
+                break;
+            }
+        // A label moved by hand lies where it was put on the part; it is never moved by the machine.
+        for (const recipe::Check& check : s->checks)
+            if (check.output == c.output && check.labelAt)
+                if (const auto motion = inspect::motionOf(*scene.recipe, s->datum, &item))
+                    l.own = at(t, inspect::carried(*scene.recipe, *motion, *check.labelAt));
+        if (scene.onlyFailed && c.verdict != Verdict::Fail && c.verdict != Verdict::NotMeasured) continue;
         if (anchored) labels.push_back(l);
     }
     std::stable_sort(labels.begin(), labels.end(), [](const LabelItem& a, const LabelItem& b) { return a.rank < b.rank; });
@@ -462,8 +534,19 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
     std::vector<LabelItem> rails[4]; // top, bottom, left, right
     std::vector<std::pair<LabelItem, QRectF>> stands;
     if (!scene.obstacle.isEmpty()) placed.push_back({{}, {}, scene.obstacle});
+    for (const LabelItem& l : labels)
+        if (l.own && !l.isDimension) {
+            const QSizeF size = plateSize(l, unit);
+            const QRectF box(l.own->x() - size.width() / 2, l.own->y() - size.height() / 2, size.width(), size.height());
+            placed.push_back({l.check->step, l.check->output, box});
+            stands.push_back({l, box});
+        } else if (l.own) {
+            // Its dimension line is drawn later; the others keep clear of it from now on.
+            const QSizeF size = plateSize(l, unit);
+            placed.push_back({{}, l.check->step, QRectF(l.own->x() - size.width() / 2, l.own->y() - size.height() / 2, size.width(), size.height())});
+        }
     for (LabelItem& l : labels) {
-        if (l.isDimension || !area.contains(l.anchor)) continue;
+        if (l.own || l.isDimension || !area.contains(l.anchor)) continue;
         const std::array<double, 4> far{l.anchor.y() - area.top(), area.bottom() - l.anchor.y(), (l.anchor.x() - area.left()) * 1.6,
                                         (area.right() - l.anchor.x()) * 1.6};
         rails[std::min_element(far.begin(), far.end()) - far.begin()].push_back(l);
@@ -558,10 +641,9 @@ QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& pict
     };
     const double right = box.left() + left;
     cell(box.left(), right, 0, name);
-    const double factor = scene.recipe ? scene.recipe->mmPerPixel : 0;
-    cell(box.left(), split, 1,
-         factor > 0 ? QString::fromStdString(base::shortest(factor)) + QStringLiteral(" mm/px") : QStringLiteral("not calibrated"));
-    cell(split, right, 1, QStringLiteral("unit ") + (factor > 0 ? QStringLiteral("mm") : QStringLiteral("px")));
+    const double factor = scene.recipe ? scene.recipe->mmPerPixel() : 0;
+    cell(box.left(), split, 1, factor <= 0 ? QStringLiteral("not calibrated") : QString::number(factor, 'g', 4) + QStringLiteral(" mm/px"));
+    cell(split, right, 1, QStringLiteral("unit ") + QString::fromUtf8(base::symbol(factor > 0 ? scene.recipe->shownIn : base::Unit::Pixel)));
     if (has)
         cell(box.left(), split, 2,
              QStringLiteral("item %1 of %2").arg(std::clamp(scene.item + 1, 1, int(scene.result->items.size()))).arg(scene.result->items.size()));
@@ -576,8 +658,8 @@ QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& pict
         const auto& item = scene.result->items[std::size_t(std::clamp(scene.item, 0, int(scene.result->items.size()) - 1))];
         const bool failed = std::any_of(item.checks.begin(), item.checks.end(), [](const auto& c) { return c.verdict == Verdict::Fail; });
         const bool judged = std::any_of(item.checks.begin(), item.checks.end(), [](const auto& c) { return c.verdict != Verdict::Unjudged; });
-        if (!item.accept) word = QStringLiteral("REJECT"), colour = th.fail, filled = true, hatched = !failed;
-        else if (judged) word = QStringLiteral("ACCEPT"), colour = th.pass;
+        if (!item.accept) word = QString::fromStdString(item.word), colour = th.fail, filled = true, hatched = !failed;
+        else if (judged) word = QString::fromStdString(item.word), colour = th.pass;
         else word = QStringLiteral("unjudged");
     }
     if (!word.isEmpty()) {
@@ -588,7 +670,9 @@ QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& pict
             hatch(p, stamp, th.notMeasured, 5 * unit);
             p.fillRect(stamp.adjusted(6 * unit, 6 * unit, -6 * unit, -6 * unit), th.paper);
         }
-        p.setFont(sheetFont(20 * unit));
+        // A long word of the recipe's own is set smaller.
+        const double room = stamp.width() - 8 * unit, wanted = QFontMetricsF(sheetFont(20 * unit)).horizontalAdvance(word);
+        p.setFont(sheetFont(wanted > room ? std::max(9 * unit, 20 * unit * room / wanted) : 20 * unit));
         p.setPen(filled && !hatched ? th.paper : colour);
         p.drawText(stamp, Qt::AlignCenter, word);
     }

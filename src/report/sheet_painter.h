@@ -22,6 +22,7 @@ struct SheetScene {
     bool all = false;     // every label, however many
     QSizeF pictureSize;
     QRectF obstacle{}; // painter units; labels keep clear of it
+    bool onlyFailed = false; // labels of passing checks are left out
 };
 struct PlacedLabel {
     std::string step, output;

@@ -45,8 +45,10 @@ base::Result<FoundShape<Shape>> fitProbe(const FitSettings& s, const recipe::Run
     FoundShape<Shape> f;
     f.probe.windows = probe.windows, f.probe.outside = probe.outside;
     for (std::size_t i = 0; i < probe.edges.size(); ++i)
-        if (!geometry::containsAny(in.leaveOut, probe.edges[i].point))
+        if (!geometry::containsAny(in.leaveOut, probe.edges[i].point)) {
             f.probe.edges.push_back(probe.edges[i]), f.probe.window.push_back(probe.window[i]);
+            f.probe.edges.back().point = in.level(probe.edges[i].point);
+        }
     if (f.probe.edges.empty())
         return base::fail(base::ErrorCode::NoResult, f.probe.outside == s.windows
                                                          ? "the region lies outside the picture"

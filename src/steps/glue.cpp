@@ -64,6 +64,11 @@ double squareTurn(const image::GreyView& picture, const vision::Edge& edge, Poin
 }
 
 Mark pointsMark(std::vector<Point> points, MarkRole role) { return {MarkShape::Points, role, std::move(points), 0, {}}; }
+Mark levelled(const RunInput& in, Mark m)
+{
+    for (Point& p : m.points) p = in.level(p);
+    return m;
+}
 Mark lineMark(Point from, Point to, MarkRole role) { return {MarkShape::Polyline, role, {from, to}, 0, {}}; }
 Mark edgeMark(const vision::Edge& edge, Point along, double width, MarkRole role)
 {
@@ -102,12 +107,44 @@ base::Result<std::vector<DenseEdge>> densePoints(const RunInput& in, const Featu
         if (geometry::containsAny(in.leaveOut, e.point) || (s.gap > 0 && std::abs(offset) > s.gap)) return;
         out.push_back({e, offset});
     };
-    if (const auto* line = std::get_if<geometry::Segment>(&feature)) {
+    // Under tilt or lens a straight thing is bent in the picture: each profile is laid where the level place lies, square to it there.
+    const auto across = [&](Point at, Point outwards, double station, double offsetOfMiddle) {
+        const auto p = vision::profile(in.grey(), in.picture(at - outwards * s.reach), in.picture(at + outwards * s.reach), s.windowWidth);
+        if (!p) return;
+        for (vision::Edge e : vision::edges(*p, o)) {
+            if (geometry::containsAny(in.leaveOut, e.point)) continue;
+            e.point = in.level(e.point), e.station = station;
+            const double offset = geometry::dot(e.point - at, outwards) + offsetOfMiddle;
+            if (s.gap <= 0 || std::abs(offset) <= s.gap) out.push_back({e, offset});
+        }
+    };
+    if (const auto* line = std::get_if<geometry::Segment>(&feature); line && in.bends()) {
+        const double length = line->length() - 2 * s.margin;
+        if (length <= 2) return base::fail(base::ErrorCode::NoResult, "nothing of the line is left between its ends");
+        const Point u = line->along();
+        const int count = std::max(1, int(std::ceil(length / s.spacing)));
+        for (int i = 0; i <= count; ++i) {
+            const double at = s.margin + length * i / count;
+            across(line->from + u * at, geometry::leftOf(u), at - s.margin, 0);
+        }
+        for (DenseEdge& e : out) e.offset = geometry::signedDistance(*line, e.edge.point);
+    } else if (const auto* round = std::get_if<geometry::Circle>(&feature); round && in.bends()) {
+        const int count = std::max(24, int(std::ceil(2 * geometry::kPi * round->radius / s.spacing)));
+        for (int i = 0; i < count; ++i) {
+            const double a = 2 * geometry::kPi * i / count;
+            across(round->centre + geometry::direction(a) * round->radius, geometry::direction(a), a, 0);
+        }
+        for (DenseEdge& e : out) {
+            const double shift = (e.edge.blur * e.edge.blur + 1.0 / 3) / (2 * std::max(1.0, round->radius));
+            e.edge.point = e.edge.point + geometry::unit(e.edge.point - round->centre) * shift;
+            e.offset = geometry::distance(e.edge.point, round->centre) - round->radius;
+        }
+    } else if (line) {
         const geometry::Segment cut{line->from + line->along() * s.margin, line->to - line->along() * s.margin};
         if (line->length() <= 2 * s.margin + 2) return base::fail(base::ErrorCode::NoResult, "nothing of the line is left between its ends");
         for (const vision::Edge& e : vision::denseEdges(in.grey(), cut, s.reach, s.spacing, s.windowWidth, o))
             keep(e, geometry::signedDistance(*line, e.point));
-    } else if (const auto* circle = std::get_if<geometry::Circle>(&feature)) {
+    } else if (const auto* circle = round) {
         for (vision::Edge e : vision::denseEdges(in.grey(), *circle, s.reach, s.spacing, s.windowWidth, o)) {
             // Blur shows a curved edge too far inward; the corrected circle was found without that shift.
             const double shift = (e.blur * e.blur + 1.0 / 3) / (2 * std::max(1.0, circle->radius));

@@ -28,6 +28,8 @@ double averagingWidth(const recipe::Gesture& gesture);
 // Turns a stroke square to the edge met at `at` when it is within 8° of square; leaves it as it is otherwise.
 double squareTurn(const image::GreyView& picture, const vision::Edge& edge, geometry::Point along, double width, const vision::EdgeOptions& options);
 recipe::Mark pointsMark(std::vector<geometry::Point> points, recipe::MarkRole role);
+// A mark in picture px carried over to level px, as results are.
+recipe::Mark levelled(const recipe::RunInput& in, recipe::Mark mark);
 recipe::Mark lineMark(geometry::Point from, geometry::Point to, recipe::MarkRole role = recipe::MarkRole::Found);
 // A short cross line at an edge, square to the search.
 recipe::Mark edgeMark(const vision::Edge& edge, geometry::Point along, double width, recipe::MarkRole role);

@@ -458,11 +458,46 @@ std::vector<Point> smoothedOutline(const std::vector<Point>& corners)
     return out;
 }
 
-BlobShape BlobRuns::describe(int blob) const
+BlobShape BlobRuns::describe(int blob) const { return shapeOf(outlines(blob), m_list.blobs[std::size_t(blob)]); }
+
+BlobShape BlobRuns::describe(int blob, const std::function<Point(Point)>& carry, Blob& m) const
+{
+    std::vector<std::vector<Point>> loops = outlines(blob);
+    double area = 0, xx = 0, xy = 0, yy = 0;
+    Point first;
+    const Point zero = carry(m_list.blobs[std::size_t(blob)].centroid);
+    for (auto& loop : loops) {
+        std::vector<Point> carried;
+        for (std::size_t i = 0; i < loop.size(); ++i) {
+            const Point a = loop[i], b = loop[(i + 1) % loop.size()];
+            const int pieces = std::max(1, int(std::ceil(geometry::distance(a, b) / 16))); // a straight border may be bent when carried
+            for (int k = 0; k < pieces; ++k) carried.push_back(carry(a + (b - a) * (double(k) / pieces)));
+        }
+        // Moments of the area inside, by its border; inner loops run the other way round and take away.
+        for (std::size_t i = 0; i < carried.size(); ++i) {
+            const Point a = carried[i] - zero, b = carried[(i + 1) % carried.size()] - zero;
+            const double w = geometry::cross(a, b);
+            area += w / 2, first = first + (a + b) * (w / 6);
+            xx += w * (a.x * a.x + a.x * b.x + b.x * b.x) / 12, yy += w * (a.y * a.y + a.y * b.y + b.y * b.y) / 12;
+            xy += w * (a.x * b.y + 2 * a.x * a.y + 2 * b.x * b.y + b.x * a.y) / 24;
+        }
+        loop = std::move(carried);
+    }
+    if (std::abs(area) > 1e-9) {
+        const Point c = first * (1 / area);
+        m.area = std::abs(area), m.centroid = zero + c;
+        const double a = xx / area - c.x * c.x, b = xy / area - c.x * c.y, d = yy / area - c.y * c.y;
+        const double mean = (a + d) / 2, half = std::hypot((a - d) / 2, b);
+        m.major = 4 * std::sqrt(std::max(0.0, mean + half)), m.minor = 4 * std::sqrt(std::max(0.0, mean - half));
+        m.angle = half > 1e-12 ? -0.5 * std::atan2(2 * b, a - d) : 0;
+    }
+    return shapeOf(std::move(loops), m);
+}
+
+BlobShape BlobRuns::shapeOf(std::vector<std::vector<Point>> loops, const Blob& b) const
 {
     BlobShape s;
-    s.outlines = outlines(blob);
-    const Blob& b = m_list.blobs[std::size_t(blob)];
+    s.outlines = std::move(loops);
     s.elongation = b.minor > 0 ? b.major / b.minor : 1;
     const auto& outer = s.outlines.front();
     s.perimeter = geometry::perimeterOf(smoothedOutline(outer));

@@ -15,6 +15,7 @@
 #include "geometry/zones.h"
 #include "image/image.h"
 
+#include <functional>
 #include <vector>
 
 namespace vision
@@ -76,10 +77,13 @@ public:
     explicit BlobRuns(const BlobList& list);
     std::vector<std::vector<geometry::Point>> outlines(int blob) const;
     BlobShape describe(int blob) const;
+    // The same with every place carried over (to level px): shape, and area, centroid and axes in `moments`. Outlines come back carried over.
+    BlobShape describe(int blob, const std::function<geometry::Point(geometry::Point)>& carry, Blob& moments) const;
     // Mean and standard deviation of the grey levels under the blob.
     std::pair<double, double> grey(const image::GreyView& picture, int blob) const;
 
 private:
+    BlobShape shapeOf(std::vector<std::vector<geometry::Point>> outlines, const Blob& moments) const;
     const BlobList& m_list;
     std::vector<int> m_start, m_runs;
 };

@@ -183,14 +183,17 @@ void VerdictBand::show(const inspect::PictureResult* result, long long items, lo
     if (result) {
         m_accept = result->accept();
         m_word = m_accept ? tr("ACCEPT") : tr("REJECT");
+        for (const auto& item : result->items) // the recipe's own words
+            if (item.accept == m_accept && !item.word.empty()) m_word = q(item.word);
         m_measured = false;
         QStringList more;
         for (const auto& item : result->items) {
             for (const auto& c : item.checks)
                 if (c.verdict == Verdict::Fail) {
                     m_measured = true;
-                    const QString text = (c.balloon ? QString::number(c.balloon) + QStringLiteral(" ") : QString()) + q(c.name) +
-                                         QStringLiteral(" ") + q(c.valueText());
+                    const QString text = (c.balloon ? QString::number(c.balloon) + QStringLiteral(" ") : QString()) +
+                                         (c.fault.empty() ? QString() : q(c.fault) + QStringLiteral(" · ")) + q(c.name) + QStringLiteral(" ") +
+                                         q(c.valueText());
                     if (m_sentence.isEmpty()) {
                         m_sentence = text;
                         if (!c.reason.empty()) more << q(c.reason);
@@ -200,7 +203,11 @@ void VerdictBand::show(const inspect::PictureResult* result, long long items, lo
                 }
             if (m_sentence.isEmpty() && !item.accept) m_sentence = q(item.sentence());
         }
-        if (m_accept) m_sentence = tr("all checks pass"), m_measured = true;
+        const bool all = std::all_of(result->items.begin(), result->items.end(), [](const auto& item) {
+            return std::none_of(item.checks.begin(), item.checks.end(),
+                                [](const auto& c) { return c.verdict == Verdict::Fail || c.verdict == Verdict::NotMeasured; });
+        });
+        if (m_accept) m_sentence = all ? tr("all checks pass") : tr("accepted by the recipe's rule"), m_measured = true;
         m_second = more.join(QStringLiteral(" · "));
     }
     setAccessibleName(m_word + QStringLiteral(" ") + m_sentence);
@@ -351,7 +358,20 @@ RunPage::RunPage(Session& session, SourceMaker simulated, QString logPath, QWidg
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(0);
     layout->addLayout(upper, 6);
+    m_totalsRow = new QWidget(this);
+    auto* totals = new QHBoxLayout(m_totalsRow);
+    totals->setContentsMargins(16, 4, 12, 4);
+    m_totalsText = new QLabel(m_totalsRow);
+    m_totalsText->setObjectName(QStringLiteral("totalsText"));
+    m_totalsText->setFont(report::uiFont(18, true));
+    auto* anew = new QPushButton(tr("Start totals anew"), m_totalsRow);
+    anew->setObjectName(QStringLiteral("resetTotals"));
+    connect(anew, &QPushButton::clicked, this, [this] { m_totals.reset(), showTotals(); });
+    totals->addWidget(m_totalsText, 1);
+    totals->addWidget(anew);
+    m_totalsRow->hide();
     layout->addWidget(m_band);
+    layout->addWidget(m_totalsRow);
     layout->addWidget(m_grid, 3);
     layout->addLayout(buttons);
 
@@ -398,6 +418,7 @@ void RunPage::adoptRecipe()
     if (!made) return;
     m_used = std::make_shared<const inspect::Prepared>(std::move(*made));
     m_loop.setRecipe(m_used);
+    showTotals();
     // One CSV for each set of columns: a statistics program wants one header.
     const QString stem = m_session.recipe().name.empty() ? QStringLiteral("items") : q(m_session.recipe().name);
     QString leaf;
@@ -455,11 +476,30 @@ void RunPage::takeOne()
 }
 void RunPage::stop() { m_loop.stopRunning(); }
 
+void RunPage::showTotals()
+{
+    const auto& totals = m_used ? m_used->recipe().totals : m_session.recipe().totals;
+    m_totalsRow->setVisible(!totals.empty());
+    QStringList all;
+    for (std::size_t i = 0; i < totals.size(); ++i) {
+        const bool any = i < m_totals.sums().size();
+        all << q(totals[i].name) + QStringLiteral("  ") + q(base::toText(any ? m_totals.sums()[i].value : 0, totals[i].unit)) +
+                   (any && m_totals.sums()[i].left ? tr(" (%1 items left out)").arg(m_totals.sums()[i].left) : QString());
+    }
+    m_totalsText->setText(all.join(QStringLiteral("     ")));
+}
+
 void RunPage::arrived(const station::RunItem& item)
 {
     const int n = int(item.result->items.size());
     m_items += n;
     for (const auto& i : item.result->items) m_accepted += i.accept;
+    m_totals.add(m_used->recipe(), *item.result);
+    if (!item.result->warnings.empty()) {
+        m_trouble->setText(tr("beware: %1").arg(q(item.result->warnings.front())));
+        m_trouble->setVisible(true);
+    }
+    showTotals();
     m_times.push_back(QDateTime::currentMSecsSinceEpoch());
     if (m_times.size() > 20) m_times.pop_front();
     m_tape.push_back({item, m_items, m_used});
@@ -486,7 +526,8 @@ void RunPage::arrived(const station::RunItem& item)
                             values.insert(values.end(), answer.values.begin(), answer.values.end());
                             if (&t == &m_tape.back()) row.verdict = answer.verdict;
                         }
-            tickRange(c.limits, values, row.low, row.high);
+            const auto limits = inspect::limitsInValueUnit(m_session.recipe(), s, c);
+            tickRange(limits ? *limits : recipe::Limits{}, values, row.low, row.high);
             m_rows.push_back(row);
         }
     m_grid->refresh();

@@ -123,6 +123,10 @@ private:
     std::deque<TapeItem> m_tape;
     std::vector<GridRow> m_rows;
     long long m_items = 0, m_accepted = 0;
+    inspect::Totals m_totals;
+    QWidget* m_totalsRow;
+    QLabel* m_totalsText;
+    void showTotals();
     std::deque<qint64> m_times;
     QString m_folder;
     int m_sourceIndex = -1, m_pinned = -1;

@@ -23,6 +23,34 @@ namespace desktop
 using namespace recipe;
 using inspect::Verdict;
 
+namespace
+{
+// As they were stated, with their unit where it is not the one the value is shown in.
+QString limitsText(const Recipe& recipe, const Step& step, const Check& check)
+{
+    const bool own = std::any_of(check.elements.begin(), check.elements.end(), [](const Element& e) { return e.own.has_value(); });
+    if (own) return QObject::tr("each its own");
+    if (!check.limits.any()) return check.match == Match::Place ? QObject::tr("%1 places").arg(check.elements.size()) : QObject::tr("no limits");
+    const StepKind* kind = findKind(step.kind);
+    const OutputSpec* spec = kind ? kind->output(check.output) : nullptr;
+    const base::Unit shown = spec ? base::shownAs(recipe.unitOf(step, *spec), recipe.shownIn) : check.limits.unit;
+    // Beside the value they stand in its unit; the form says what was entered.
+    const Limits limits = base::convertible(check.limits.unit, shown) ? check.limits.in(shown) : check.limits;
+    QString text = QString::fromStdString(limits.text());
+    if (shown != limits.unit) text += QStringLiteral(" ") + QString::fromUtf8(base::symbol(check.limits.unit));
+    return text;
+}
+bool failsAnywhere(const Session& session, const std::string& step, const std::string& output)
+{
+    for (int t = 0; t < session.trialCount(); ++t)
+        if (const auto* r = session.result(t))
+            for (const auto& i : r->items)
+                for (const auto& c : i.checks)
+                    if (c.step == step && c.output == output && (c.verdict == Verdict::Fail || c.verdict == Verdict::NotMeasured)) return true;
+    return false;
+}
+} // namespace
+
 // ---------------------------------------------------------------- grid of trials
 void TrialGrid::addGroup(const Recipe& recipe, const std::string& datum)
 {
@@ -56,7 +84,10 @@ void TrialGrid::addGroup(const Recipe& recipe, const std::string& datum)
             row.output = c.output;
             row.name = QString::fromStdString(c.name);
             row.balloon = c.balloon ? QString::number(c.balloon) : QString();
-            row.limits = c.limits.any() ? QString::fromStdString(c.limits.text()) : QStringLiteral("no limits");
+            const auto limits = inspect::limitsInValueUnit(recipe, s, c);
+            row.limits = limitsText(recipe, s, c);
+            row.flagged = c.limits.any() && !limits;
+            row.folds = false, row.unfolded = false;
             row.value.clear(), row.unit.clear();
             row.verdict = Verdict::NotMeasured;
             if (item)
@@ -65,8 +96,8 @@ void TrialGrid::addGroup(const Recipe& recipe, const std::string& datum)
                         row.verdict = answer.verdict;
                         if (answer.list) row.value = QString::fromStdString(answer.valueText());
                         else if (!answer.values.empty()) {
-                            const std::string text = base::toText(answer.values.front(), answer.unit);
-                            const QString whole = QString::fromStdString(text), unit = QString::fromUtf8(base::symbol(answer.unit));
+                            const QString whole = QString::fromStdString(answer.valueText()),
+                                          unit = QString::fromUtf8(base::symbol(base::shownAs(answer.unit, answer.shownIn)));
                             row.value = unit.isEmpty() ? whole : whole.left(whole.size() - unit.size()).trimmed();
                             row.unit = unit;
                         }
@@ -79,8 +110,49 @@ void TrialGrid::addGroup(const Recipe& recipe, const std::string& datum)
                         for (const auto& answer : i.checks)
                             if (answer.step == s.id && answer.output == c.output)
                                 values.insert(values.end(), answer.values.begin(), answer.values.end());
-            tickRange(c.limits, values, row.low, row.high);
+            tickRange(limits ? *limits : Limits{}, values, row.low, row.high);
+            if (m_onlyFailed && !head && !failsAnywhere(m_session, s.id, c.output)) continue;
+            // A list opens into rows of its elements.
+            const OutputSpec* spec = kind->output(c.output);
+            int elements = 0;
+            if (spec && spec->list)
+                for (int t = 0; t < m_session.trialCount(); ++t)
+                    if (const auto* r = m_session.result(t))
+                        for (const auto& i : r->items)
+                            for (const auto& answer : i.checks)
+                                if (answer.step == s.id && answer.output == c.output) elements = std::max(elements, int(answer.elements.size()));
+            row.folds = elements > 0 && row.kind != RowKind::Datum;
+            row.unfolded = row.folds && m_unfolded.count(s.id + "." + c.output);
             (head ? m_rows : checks).push_back(row);
+            if (!row.unfolded) continue;
+            for (int e = 0; e < std::min(elements, 200); ++e) {
+                GridRow one;
+                one.kind = RowKind::Element;
+                one.step = s.id, one.output = c.output, one.element = e, one.inUse = s.inUse;
+                one.stepKind = kind;
+                one.name = (c.balloon ? QString::number(c.balloon) + QStringLiteral(".") : QString()) + QString::number(e + 1);
+                if (e < int(c.elements.size()) && !c.elements[std::size_t(e)].name.empty())
+                    one.name += QStringLiteral("  ") + QString::fromStdString(c.elements[std::size_t(e)].name);
+                if (item)
+                    for (const auto& answer : item->checks)
+                        if (answer.step == s.id && answer.output == c.output && e < int(answer.elements.size())) {
+                            const auto& part = answer.elements[std::size_t(e)];
+                            one.verdict = part.verdict;
+                            const base::Unit unit = base::shownAs(answer.unit, answer.shownIn);
+                            if (e >= int(c.elements.size()) && part.reason == "surplus") one.name = QObject::tr("surplus");
+                            if (part.value >= 0) {
+                                one.value =
+                                    QString::fromStdString(base::toText(base::converted(answer.values[std::size_t(part.value)], answer.unit, unit),
+                                                                        base::decimals(unit) + (unit == base::Unit::None ? 2 : 0)));
+                                one.unit = QString::fromUtf8(base::symbol(unit));
+                            } else {
+                                one.value = QObject::tr("missing");
+                            }
+                            if (e < int(c.elements.size()) && c.elements[std::size_t(e)].own)
+                                one.limits = QString::fromStdString(c.elements[std::size_t(e)].own->text());
+                        }
+                (head ? m_rows : checks).push_back(one);
+            }
         }
         if (draft && draft->offer().step.id == s.id && s.checks.empty()) features.push_back(s.id);
     }
@@ -137,7 +209,8 @@ void TrialGrid::rebuild()
 
 void TrialGrid::toggleFold(int row)
 {
-    const std::string id = m_rows[std::size_t(row)].step;
+    const GridRow& r = m_rows[std::size_t(row)];
+    const std::string id = r.kind == RowKind::FeaturesLine ? r.step : r.step + "." + r.output;
     if (!m_unfolded.erase(id)) m_unfolded.insert(id);
     rebuild();
 }
@@ -163,6 +236,8 @@ GridColumn TrialGrid::column(int c) const
     out.tip = QObject::tr("trial %1 · %2 · labelled %3")
                   .arg(c + 1)
                   .arg(QFileInfo(QString::fromStdString(t.picture)).fileName(), QString::fromLatin1(name(t.label)));
+    if (r)
+        for (const std::string& w : r->warnings) out.tip += QStringLiteral("\n") + QString::fromStdString(w);
     if (r && r->error) out.tip += QStringLiteral("\n") + QString::fromStdString(*r->error);
     else if (r)
         for (const auto& item : r->items)
@@ -176,6 +251,7 @@ GridCell TrialGrid::cell(int r, int c) const
     const auto* result = m_session.result(c);
     if (row.kind == RowKind::FixedHead) return {};
     if (row.kind == RowKind::FeaturesLine) return featureCell(result, m_features.at(r));
+    if (row.kind == RowKind::Element) return elementCell(result, row.step, row.output, row.element);
     if (row.output.empty()) return featureCell(result, {row.step});
     return cellFor(result, row.step, row.output, row.low, row.high);
 }
@@ -426,7 +502,7 @@ void SetupPage::showKinds()
         case geometry::Shape::Ring: region = geometry::Region::ring(c, size / 2, size); break;
         default: break;
         }
-        o.step.regions[r.key] = motion ? region.carried({motion->now, motion->reference}) : region;
+        o.step.regions[r.key] = motion ? inspect::carried(m_session.recipe(), {motion->now, motion->reference}, region) : region;
     }
     std::set<std::string> taken;
     for (const InputSpec& in : k.inputs)
@@ -528,6 +604,8 @@ void SetupPage::makeActions()
     toggle("bare", [this](bool on) { m_sheet->setBare(on); });
     toggle("taken", [this](bool on) { m_sheet->setTaken(on); });
     toggle("allMarks", [this](bool on) { m_sheet->setAll(on); });
+    toggle("onlyFailed", [this](bool on) { m_source.setOnlyFailed(on), m_sheet->setOnlyFailed(on), refreshGrid(); });
+    add("freeLabels", [this] { m_sheet->freeLabels(); });
     toggle("loupe", [this](bool on) { m_sheet->setLoupe(on); });
     add("fit", [this] { m_sheet->fit(); });
     add("zoomIn", [this] { m_sheet->zoomBy(1.4); });

@@ -26,6 +26,8 @@ public:
     GridCell cell(int r, int c) const override;
     QString verdictLine() const override;
     QString emptyHint() const override;
+    bool onlyFailed() const { return m_onlyFailed; }
+    void setOnlyFailed(bool on) { m_onlyFailed = on, rebuild(); }
     QString columnWord(int c) const override { return QObject::tr("trial %1").arg(c + 1); }
 
 private:
@@ -33,7 +35,8 @@ private:
     Session& m_session;
     std::vector<GridRow> m_rows;
     std::map<int, std::vector<std::string>> m_features; // features line → its steps
-    std::set<std::string> m_unfolded;                   // datum ids
+    std::set<std::string> m_unfolded;                   // datum ids, and step.output of lists
+    bool m_onlyFailed = false;
 };
 
 class SetupPage : public QWidget

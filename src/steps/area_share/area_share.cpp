@@ -1,5 +1,7 @@
 #include "steps/area_share/area_share.h"
 
+#include "steps/glue.h"
+
 #include <cmath>
 
 namespace steps
@@ -20,25 +22,34 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     const auto taken = select(p, in, where);
     if (!taken) return base::passOn(taken.error());
     RunOutput out;
-    double count = 0;
+    double count = 0, area = 0;
+    const double wide = 32; // px: within so much the scale is taken as even
     if (!taken->nothing)
         taken->view.visit([&](auto v) {
             for (const geometry::Span& s : where) {
                 const auto* row = v.row(s.y);
-                for (int x = s.from; x < s.to; ++x) {
-                    const double level = double(row[x]) * v.levelsPerStep;
-                    count += level >= taken->low && level <= taken->high;
+                for (int from = s.from; from < s.to;) {
+                    const int to = in.bends() ? std::min(s.to, from + int(wide)) : s.to;
+                    double here = 0;
+                    for (int x = from; x < to; ++x) {
+                        const double level = double(row[x]) * v.levelsPerStep;
+                        here += level >= taken->low && level <= taken->high;
+                    }
+                    count += here;
+                    area += in.bends() ? here * in.calibration->local({(from + to - 1) / 2.0, double(s.y)}).area() : here;
+                    from = to;
                 }
             }
         });
     out.values["share"] = {100 * count / total};
-    out.values["area"] = {count};
+    out.values["area"] = {area};
     const vision::Histogram h = vision::histogram(in.grey(), where);
     const double mean = h.mean();
     double square = 0;
     for (std::size_t i = 0; i < 256; ++i) square += double(h.count[i]) * (double(i) - mean) * (double(i) - mean);
     out.values["grey_mean"] = {mean}, out.values["grey_spread"] = {std::sqrt(square / total)};
-    for (auto& outline : in.region("region").outlines()) out.marks.push_back({MarkShape::Polygon, MarkRole::Found, std::move(outline), 0, {}});
+    for (auto& outline : in.region("region").outlines())
+        out.marks.push_back(levelled(in, {MarkShape::Polygon, MarkRole::Found, std::move(outline), 0, {}}));
     return out;
 }
 

@@ -1,5 +1,6 @@
 #include "steps/blobs/blobs.h"
 
+#include "geometry/matching.h"
 #include "steps/glue.h"
 #include "vision/blobs.h"
 
@@ -32,6 +33,7 @@ vision::BlobOptions options(const P& p, const Selection& taken)
 
 struct Object {
     const vision::Blob* blob = nullptr;
+    vision::Blob level; // area, centroid and axes in level px
     vision::BlobShape shape;
     std::map<std::string, double> values; // by output key, px
     double rank = 0;
@@ -64,15 +66,15 @@ void sortObjects(const P& p, const RunInput& in, const Region& region, std::vect
     for (const Object& o : all) heights.push_back(o.values.at("box_height")), widths.push_back(o.values.at("box_width"));
     if (p.order == BlobOrder::Rows) return rankByRows(all, "along_y", "along_x", heights);
     if (p.order == BlobOrder::Columns) return rankByRows(all, "along_x", "along_y", widths);
-    const Point middle = region.shape == Shape::Whole ? Point{in.grey().width / 2.0, in.grey().height / 2.0} : region.middle();
+    const Point middle = in.level(region.shape == Shape::Whole ? Point{in.grey().width / 2.0, in.grey().height / 2.0} : region.middle());
     for (Object& o : all) {
         switch (p.order) {
         case BlobOrder::DatumX: o.rank = o.values.at("along_x"); break;
         case BlobOrder::DatumY: o.rank = o.values.at("along_y"); break;
-        case BlobOrder::Largest: o.rank = -o.blob->area; break;
-        case BlobOrder::Smallest: o.rank = o.blob->area; break;
+        case BlobOrder::Largest: o.rank = -o.level.area; break;
+        case BlobOrder::Smallest: o.rank = o.level.area; break;
         default: { // counter-clockwise from the datum's x direction
-            double a = std::fmod(geometry::angleOf(o.blob->centroid - middle) - in.frame.angle, 2 * geometry::kPi);
+            double a = std::fmod(geometry::angleOf(o.level.centroid - middle) - in.frame.angle, 2 * geometry::kPi);
             o.rank = a < -1e-9 ? a + 2 * geometry::kPi : a;
         }
         }
@@ -106,7 +108,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     // Shape is described for what is listed, and before that only when a filter asks for it.
     const auto describe = [&](Object& o) {
         const int index = int(o.blob - list.blobs.data());
-        o.shape = runs.describe(index);
+        if (!in.bends()) o.shape = runs.describe(index);
         const auto [mean, spread] = runs.grey(in.grey(), index);
         auto& v = o.values;
         v["length"] = o.shape.box.length, v["width"] = o.shape.box.width, v["perimeter"] = o.shape.perimeter;
@@ -119,10 +121,14 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
         if (list.blobs[i].area > p.mostArea) continue;
         Object o;
         o.blob = &list.blobs[i];
-        const vision::Blob& b = *o.blob;
+        o.level = *o.blob;
+        if (in.bends())
+            o.shape = runs.describe(
+                int(i), [&](Point q) { return in.level(q); }, o.level);
+        const vision::Blob& b = o.level;
         const Point local = in.frame.toLocal(b.centroid);
         auto& v = o.values;
-        v["areas"] = b.area, v["x"] = b.centroid.x, v["y"] = b.centroid.y, v["along_x"] = local.x, v["along_y"] = local.y;
+        v["areas"] = b.area, v["x"] = o.blob->centroid.x, v["y"] = o.blob->centroid.y, v["along_x"] = local.x, v["along_y"] = local.y;
         // The box runs along the borders of its pixels.
         v["box_left"] = b.left - 0.5, v["box_top"] = b.top - 0.5, v["box_width"] = b.right - b.left + 1, v["box_height"] = b.bottom - b.top + 1;
         v["major"] = b.major, v["minor"] = b.minor, v["holes"] = b.holes, v["at_border"] = b.touchesBorder ? 1 : 0;
@@ -135,7 +141,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     }
     sortObjects(p, in, region, all);
     out.values["count"] = {double(all.size())};
-    for (const Object& o : all) out.values["total_area"][0] += o.blob->area;
+    for (const Object& o : all) out.values["total_area"][0] += o.level.area;
     const std::size_t shown = std::min(all.size(), std::size_t(p.mostObjects));
     if (shown < all.size())
         out.note = "the list is cut off: " + std::to_string(shown) + " of " + std::to_string(all.size()) + " objects are listed, all are counted";
@@ -145,7 +151,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
         Object& o = all[i];
         if (!filtersByShape) describe(o);
         for (const std::string& key : listKeys()) out.values[key].push_back(o.values.at(key));
-        group.members.push_back({o.blob->centroid, o.blob->angle, o.shape.box.length, o.shape.box.width});
+        group.members.push_back({o.level.centroid, o.level.angle, o.shape.box.length, o.shape.box.width});
         const auto box =
             Region::rectangle(o.shape.box.centre, std::max(1.0, o.shape.box.length), std::max(1.0, o.shape.box.width), o.shape.box.angle).outlines();
         group.extent.insert(group.extent.end(), box.front().begin(), box.front().end());
@@ -159,19 +165,11 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     }
     // Places: each takes the nearest object that no other place is nearer to.
     if (!in.places.empty()) {
-        std::vector<double> present(in.places.size(), 0);
-        std::vector<char> used(all.size(), 0);
-        struct Pair {
-            double gap;
-            std::size_t place, object;
-        };
-        std::vector<Pair> pairs;
-        for (std::size_t k = 0; k < in.places.size(); ++k)
-            for (std::size_t i = 0; i < all.size(); ++i)
-                if (const double gap = geometry::distance(in.places[k].at, all[i].blob->centroid); gap <= p.placeReach) pairs.push_back({gap, k, i});
-        std::stable_sort(pairs.begin(), pairs.end(), [](const Pair& a, const Pair& b) { return a.gap < b.gap; });
-        for (const Pair& q : pairs)
-            if (present[q.place] == 0 && !used[q.object]) present[q.place] = 1, used[q.object] = 1;
+        std::vector<Point> wanted, found;
+        for (const Place& place : in.places) wanted.push_back(place.at);
+        for (const Object& o : all) found.push_back(o.level.centroid);
+        std::vector<double> present;
+        for (const int object : geometry::nearestPairs(wanted, found, p.placeReach)) present.push_back(object >= 0 ? 1 : 0);
         double missing = 0;
         std::string names;
         for (std::size_t k = 0; k < present.size(); ++k)
@@ -182,7 +180,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
             }
         out.values["present"] = present;
         out.values["missing"] = {missing};
-        out.values["surplus"] = {double(std::count(used.begin(), used.end(), char(0)))};
+        out.values["surplus"] = {double(all.size()) - double(present.size()) + missing};
         if (!names.empty()) out.note = out.note.empty() ? names : out.note + "; " + names;
     }
     if (!group.members.empty()) out.features["group"] = std::move(group);

@@ -51,7 +51,8 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     for (std::size_t i = 1; i < list.blobs.size(); ++i)
         if (list.blobs[i].area > list.blobs[best].area) best = i;
     const auto loops = vision::outlines(list, int(best));
-    const std::vector<Point> outline = refined(in.grey(), loops.front(), p.smoothing);
+    std::vector<Point> outline = refined(in.grey(), loops.front(), p.smoothing);
+    for (Point& q : outline) q = in.level(q);
     if (outline.size() < 8) return base::fail(base::ErrorCode::NoResult, "the outline is too short");
     RunOutput out;
     double left = 1e300, right = -1e300, top = 1e300, bottom = -1e300;

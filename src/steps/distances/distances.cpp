@@ -36,6 +36,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
             to = from + u * value;
         }
         list.push_back(value);
+        out.points["elements"].push_back(m.centre);
         if (++number <= 200) out.marks.push_back({MarkShape::Dimension, MarkRole::Found, {from, to}, 0, {}, number});
     }
     if (list.empty()) return base::fail(base::ErrorCode::NoResult, "there is no object");

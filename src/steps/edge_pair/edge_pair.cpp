@@ -3,6 +3,7 @@
 #include "steps/glue.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace steps
 {
@@ -80,17 +81,27 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     const vision::Edge& b = all[pair->second];
     RunOutput out;
     out.values["edges"] = {double(all.size())};
-    out.features["middle"] = Point((a.point + b.point) * 0.5);
-    if (path.kind == vision::Path::Kind::Straight) {
+    const Point from = in.level(a.point), to = in.level(b.point);
+    out.features["middle"] = Point((from + to) * 0.5);
+    if (path.kind == vision::Path::Kind::Straight && !in.bends()) {
         out.values["distance"] = {b.position - a.position};
     } else {
         // On a bent way the distance is the straight one; round a centre the angle is what counts.
-        out.values["distance"] = {geometry::distance(a.point, b.point)};
-        if (path.kind == vision::Path::Kind::Round) out.values["angle"] = {geometry::degrees((b.position - a.position) / path.radius)};
+        out.values["distance"] = {geometry::distance(from, to)};
+        if (path.kind == vision::Path::Kind::Round) {
+            const Point c = in.level(path.centre);
+            double turn = (b.position - a.position) / path.radius;
+            // The whole turns are those of the way, the rest is measured.
+            if (in.bends()) {
+                const double met = (geometry::angleOf(to - c) - geometry::angleOf(from - c)) * path.turn;
+                turn = met + 2 * geometry::kPi * std::round((turn - met) / (2 * geometry::kPi));
+            }
+            out.values["angle"] = {geometry::degrees(turn)};
+        }
     }
-    out.marks.push_back(edgeMark(a, path.along(a.position), path.width, MarkRole::Used));
-    out.marks.push_back(edgeMark(b, path.along(b.position), path.width, MarkRole::Used));
-    out.marks.push_back({MarkShape::Dimension, MarkRole::Found, {a.point, b.point}, 0, {}});
+    out.marks.push_back(levelled(in, edgeMark(a, path.along(a.position), path.width, MarkRole::Used)));
+    out.marks.push_back(levelled(in, edgeMark(b, path.along(b.position), path.width, MarkRole::Used)));
+    out.marks.push_back({MarkShape::Dimension, MarkRole::Found, {from, to}, 0, {}});
     return out;
 }
 
@@ -123,7 +134,15 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     const double turnB = squareTurn(picture, all.back(), profile->along(), width, {vision::Polarity::Any, least, 1.0});
     const double turn = std::abs(turnA - turnB) < geometry::radians(4.0) ? (turnA + turnB) / 2 : 0;
     const Point middle = (all.front().point + all.back().point) * 0.5;
-    const Point along = geometry::direction(geometry::angleOf(profile->along()) + turn);
+    Point along = geometry::direction(geometry::angleOf(profile->along()) + turn);
+    if (in.calibration && in.calibration->bends()) {
+        // Square on the part, not in the tilted picture.
+        const auto local = in.calibration->local(middle);
+        const Point edge = local.carry(geometry::leftOf(along)), want{edge.y, -edge.x};
+        const double det = local.area();
+        Point back{(want.x * local.down.y - want.y * local.down.x) / det, (local.right.x * want.y - local.right.y * want.x) / det};
+        along = geometry::unit(geometry::dot(back, along) < 0 ? back * -1.0 : back);
+    }
     const Region window = Region::window(middle + along * geometry::dot(g.from - middle, profile->along()),
                                          middle + along * geometry::dot(g.to - middle, profile->along()), width);
     profile = vision::profile(picture, window.from, window.to, width);

@@ -9,6 +9,7 @@ namespace steps
 {
 using namespace recipe;
 using base::Unit;
+using geometry::Point;
 using geometry::Region;
 using geometry::Shape;
 using P = EdgePointParams;
@@ -38,20 +39,27 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
                                                          " is not there; " + std::to_string(all.size()) + " of " +
                                                          std::to_string(std::abs(p.number)) + " found");
     RunOutput out;
-    out.values["position"] = {edge->position};
+    // Places along the way: under tilt or lens, the straight distance on the part from its start.
+    const Point start = in.level(path.at(0));
+    const auto positionOf = [&](const vision::Edge& e) { return in.bends() ? geometry::distance(start, in.level(e.point)) : e.position; };
+    out.values["position"] = {positionOf(*edge)};
     out.values["strength"] = {edge->strength};
     out.values["edges"] = {double(all.size())};
     if (path.kind == vision::Path::Kind::Round)
-        out.values["direction"] = {geometry::degrees(geometry::wrapped(geometry::angleOf(edge->point - path.centre) - in.frame.angle))};
+        out.values["direction"] = {
+            geometry::degrees(geometry::wrapped(geometry::angleOf(in.level(edge->point) - in.level(path.centre)) - in.frame.angle))};
     auto &positions = out.values["positions"], &strengths = out.values["strengths"], &gaps = out.values["gaps"];
     for (std::size_t i = 0; i < all.size(); ++i) {
-        positions.push_back(all[i].position), strengths.push_back(all[i].strength);
-        if (i) gaps.push_back(all[i].position - all[i - 1].position);
+        positions.push_back(positionOf(all[i])), strengths.push_back(all[i].strength);
+        if (i)
+            gaps.push_back(in.bends() ? geometry::distance(in.level(all[i].point), in.level(all[i - 1].point))
+                                      : all[i].position - all[i - 1].position);
+        out.points["elements"].push_back(in.level(all[i].point));
         if (all[i].position != edge->position && i < 500)
-            out.marks.push_back(edgeMark(all[i], path.along(all[i].position), std::min(path.width, 12.0), MarkRole::Used));
+            out.marks.push_back(levelled(in, edgeMark(all[i], path.along(all[i].position), std::min(path.width, 12.0), MarkRole::Used)));
     }
-    out.features["point"] = edge->point;
-    out.marks.push_back(edgeMark(*edge, path.along(edge->position), path.width, MarkRole::Found));
+    out.features["point"] = in.level(edge->point);
+    out.marks.push_back(levelled(in, edgeMark(*edge, path.along(edge->position), path.width, MarkRole::Found)));
     return out;
 }
 

@@ -5,7 +5,7 @@
 namespace steps
 {
 
-enum class FormulaUnit { None, Millimetre, Pixel, SquareMillimetre, SquarePixel, Degree, Percent };
+enum class FormulaUnit { None, Millimetre, Pixel, SquareMillimetre, SquarePixel, Degree, Percent, Micrometre, Inch };
 struct FormulaParams {
     std::string expression;
     FormulaUnit unit = FormulaUnit::None;

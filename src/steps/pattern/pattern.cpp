@@ -1,5 +1,6 @@
 #include "steps/pattern/pattern.h"
 
+#include "vision/level_picture.h"
 #include "vision/pattern.h"
 
 #include "steps/glue.h"
@@ -25,6 +26,16 @@ base::Result<vision::PatternModel> teach(const P& p, const TeachInput& in)
     if (region == in.regions.end()) return base::fail(base::ErrorCode::InvalidArgument, "the region 'part' is missing");
     const auto origin = in.points.find("origin");
     const Point at = origin == in.points.end() ? region->second.middle() : origin->second;
+    if (in.calibration && in.calibration->bends()) {
+        // Under tilt or lens the part keeps its shape only on the level picture: it is taught and found there, and nowhere else.
+        const auto level = vision::levelPicture(in.reference.grey.grey(), *in.calibration);
+        const auto carry = [&](Point q) { return in.calibration->level(q) - level.origin; };
+        std::vector<Region> leftOut;
+        for (const Region& r : in.leaveOut) leftOut.push_back(r.mapped(carry));
+        const Point x = geometry::direction(geometry::radians(p.direction));
+        return vision::teachPattern(level.picture.grey(), region->second.mapped(carry), {carry(at), geometry::angleOf(carry(at + x) - carry(at - x))},
+                                    p.leastContrast, leftOut);
+    }
     return vision::teachPattern(in.reference.grey.grey(), region->second, {at, geometry::radians(p.direction)}, p.leastContrast, in.leaveOut);
 }
 
@@ -73,7 +84,14 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     o.most = std::max(p.most, p.expected);
     o.leastDistance = p.leastDistance, o.reversal = p.reversal;
     o.scaleFrom = 1 - p.scaleRange / 100, o.scaleTo = 1 + p.scaleRange / 100;
-    auto finds = vision::findPattern(in.grey(), model, in.region("search"), o);
+    std::vector<vision::PatternFind> finds;
+    if (in.bends()) {
+        const auto level = vision::levelPicture(in.grey(), *in.calibration);
+        finds = vision::findPattern(level.picture.grey(), model, in.region("search").mapped([&](Point q) { return in.level(q) - level.origin; }), o);
+        for (auto& f : finds) f.pose.origin = f.pose.origin + level.origin;
+    } else {
+        finds = vision::findPattern(in.grey(), model, in.region("search"), o);
+    }
     if (finds.empty()) return base::fail(base::ErrorCode::NoResult, "not found: nothing reaches the least score " + base::toText(p.leastScore, 2));
     inOrder(p.order, model.radius, finds);
     RunOutput out;

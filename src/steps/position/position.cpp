@@ -15,7 +15,16 @@ namespace
 {
 base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
-    const double perPixel = in.mmPerPixel > 0 ? in.mmPerPixel : 1;
+    const double scale = in.mmPerPixel();
+    double perPixel = scale > 0 ? scale : 1; // what one of the stated units is worth, the other way round
+    if (p.unit != PlaceUnit::Value) {
+        const bool pixels = p.unit == PlaceUnit::Pixel;
+        if (pixels != (scale <= 0))
+            return base::fail(base::ErrorCode::InvalidArgument, pixels ? "the true place is in px, the recipe is calibrated: convert it"
+                                                                       : "the true place is in a real unit, the recipe is not calibrated");
+        if (p.unit == PlaceUnit::Micrometre) perPixel = scale * 1000;
+        if (p.unit == PlaceUnit::Inch) perPixel = scale / 25.4;
+    }
     const Point actual = placeOf(in.inputs.at("of"));
     const Point truly = in.frame.toPicture({p.x / perPixel, p.y / perPixel});
     const double off = geometry::distance(actual, truly);
@@ -44,6 +53,9 @@ StepKind position()
                {"y", "True y",
                 "True place along the datum's y direction (down when the datum is level), in mm when the recipe is calibrated, else in px."},
                Unit::None, Real{-1e6, 1e6, 0.01}, true)
+        .param(&P::unit, {"unit", "Unit of the true place", "The unit true x and y are stated in; the value's own: mm when calibrated, else px."},
+               {{"", "The value's own"}, {"px", "px"}, {"mm", "mm"}, {"um", "µm"}, {"in", "inch"}})
+        .statesLengths({"x", "y"}, "unit")
         .output({"position", "Position", "Diameter of the zone: twice the distance from the true place.", Unit::Pixel, false, true, true})
         .output({"dx", "Off in x", "Deviation along the datum's x direction.", Unit::Pixel})
         .output({"dy", "Off in y", "Deviation along the datum's y direction.", Unit::Pixel})

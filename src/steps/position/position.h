@@ -5,9 +5,11 @@
 namespace steps
 {
 
+enum class PlaceUnit { Value, Pixel, Millimetre, Micrometre, Inch };
 struct PositionParams {
     double x = 0;
     double y = 0;
+    PlaceUnit unit = PlaceUnit::Value;
 };
 recipe::StepKind position();
 

@@ -1,4 +1,4 @@
-#include "steps/formula/expression.h"
+#include "recipe/expression.h"
 
 #include "recipe/naming.h"
 
@@ -7,7 +7,7 @@
 #include <muParser.h>
 #include <numeric>
 
-namespace steps
+namespace recipe
 {
 using base::ErrorCode;
 using base::fail;
@@ -97,7 +97,7 @@ std::string callAround(const std::string& text, std::size_t place)
 }
 } // namespace
 
-base::Result<double> evaluateFormula(const std::string& text, const std::map<std::string, recipe::NamedValue>& values)
+base::Result<double> evaluateFormula(const std::string& text, const std::map<std::string, NamedValue>& values)
 {
     const auto wrong = [&](std::size_t bytes, const std::string& what) { return tl::unexpected(at(characters(text, bytes), what)); };
     // A single = would assign.
@@ -117,7 +117,7 @@ base::Result<double> evaluateFormula(const std::string& text, const std::map<std
     std::vector<double> numbers;
     std::vector<std::pair<std::string, double>> variables;
     numbers.reserve(64);
-    for (const recipe::Naming& n : recipe::namings(text)) {
+    for (const Naming& n : namings(text)) {
         const std::string key = n.output.empty() ? n.step : n.step + "." + n.output;
         const auto it = values.find(key);
         if (it == values.end()) return wrong(n.at, "no result is named \"" + key + "\"");
@@ -232,4 +232,4 @@ base::Result<double> evaluateFormula(const std::string& text, const std::map<std
     }
 }
 
-} // namespace steps
+} // namespace recipe

@@ -7,9 +7,9 @@
 #pragma once
 #include "recipe/step_kind.h"
 
-namespace steps
+namespace recipe
 {
 
-base::Result<double> evaluateFormula(const std::string& text, const std::map<std::string, recipe::NamedValue>& values);
+base::Result<double> evaluateFormula(const std::string& text, const std::map<std::string, NamedValue>& values);
 
-} // namespace steps
+} // namespace recipe

@@ -1,0 +1,145 @@
+#include "cli/study_commands.h"
+
+#include "base/files.h"
+#include "base/parallel.h"
+#include "cli/arguments.h"
+#include "cli/commands.h"
+#include "image/decode.h"
+#include "inspect/picture_noise.h"
+#include "inspect/repeatability.h"
+#include "recipe/recipe_file.h"
+
+#include <iostream>
+#include <nlohmann/json.hpp>
+#include <sstream>
+
+namespace cli
+{
+using nlohmann::ordered_json;
+
+namespace
+{
+int bad(std::ostream& err, const base::Error& e) { return badInput(err, e); }
+ordered_json orNull(const std::optional<double>& v) { return v ? ordered_json(*v) : ordered_json(); }
+int write(const std::string& where, const ordered_json& j, std::ostream& out, std::ostream& err)
+{
+    if (where.empty()) return kDone;
+    const std::string text = j.dump(2, ' ', false, nlohmann::json::error_handler_t::replace) + "\n";
+    if (where == "-") out << text;
+    else if (auto ok = base::writeAtomic(base::realFiles(), where, text); !ok) return bad(err, ok.error());
+    return kDone;
+}
+} // namespace
+
+int repeat(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
+{
+    const auto a = Arguments::read(arguments, {"--copies", "--noise", "--json", "--jobs", "--factors"}, {});
+    if (!a) return bad(err, a.error());
+    if (a->words.size() < 2) {
+        err << "dikkat-cli: repeat takes a recipe and at least one picture (dikkat-cli help says how)\n";
+        return kBadInput;
+    }
+    const auto copies = a->number("--copies", 0, 2, 10000), jobs = a->number("--jobs", 0, 0, 1024);
+    const auto noise = a->real("--noise", -1, 0, 100);
+    if (!copies) return bad(err, copies.error());
+    if (!jobs) return bad(err, jobs.error());
+    if (!noise) return bad(err, noise.error());
+    inspect::GaugeFactors factors;
+    if (const std::string text = a->option("--factors"); !text.empty()) { // share,width,half,reach
+        std::istringstream in(text);
+        char c1 = 0, c2 = 0, c3 = 0;
+        if (!(in >> factors.share >> c1 >> factors.width >> c2 >> factors.half >> c3 >> factors.reach) || c1 != ',' || c2 != ',' || c3 != ',' ||
+            !(factors.share > 0 && factors.width > 0 && factors.half > 0 && factors.reach > 0) || in.peek() != EOF)
+            return bad(err, {base::ErrorCode::InvalidArgument,
+                             "--factors = " + text + " is not four numbers above 0: share,width,half,reach (usual: 0.2,6,0.1,3)", ""});
+    }
+    auto loaded = recipe::load(a->words[0]);
+    if (!loaded) return bad(err, loaded.error());
+    auto prepared = inspect::Prepared::make(std::move(*loaded));
+    if (!prepared) return bad(err, prepared.error());
+    std::vector<image::Capture> captures;
+    for (std::size_t i = 1; i < a->words.size(); ++i) {
+        auto c = image::loadCapture(a->words[i]);
+        if (!c) return bad(err, c.error());
+        captures.push_back(std::move(*c));
+    }
+    // Takes of one part as they are, or so many noisy copies of each picture.
+    const int each = std::max(1, int(*copies));
+    std::vector<inspect::PictureResult> results(captures.size() * std::size_t(each));
+    std::vector<double> levels;
+    for (const auto& c : captures) levels.push_back(*noise >= 0 ? *noise : inspect::pictureNoise(c));
+    base::parallelFor(int(results.size()), int(*jobs), [&](int n) {
+        const std::size_t picture = std::size_t(n) / std::size_t(each);
+        if (*copies == 0) {
+            results[std::size_t(n)] = inspect::evaluate(*prepared, captures[picture]);
+            return;
+        }
+        const auto copy = image::makeCapture(inspect::noisyCopy(captures[picture].grey, levels[picture], std::uint64_t(n) + 1), captures[picture].id);
+        results[std::size_t(n)] = inspect::evaluate(*prepared, copy);
+    });
+    std::vector<const inspect::PictureResult*> pointers;
+    for (const auto& r : results) pointers.push_back(&r);
+    ordered_json j{{"recipe", prepared->recipe().name}, {"takes", results.size()}, {"checks", ordered_json::array()}};
+    if (*copies > 0) j["noise"] = levels;
+    std::ostream& table = a->option("--json") == "-" ? err : out;
+    for (const auto& t : inspect::takesOf(prepared->recipe(), pointers)) {
+        const auto r = inspect::repeatability(t.values, t.tolerance, {}, factors);
+        ordered_json one{{"step", t.step},       {"output", t.output}, {"name", t.name}, {"unit", base::symbol(t.unit)},
+                         {"n", t.values.size()}, {"left_out", t.left}};
+        if (r) {
+            one["mean"] = r->mean, one["spread"] = r->spread, one["least"] = r->least, one["greatest"] = r->greatest;
+            one["tolerance"] = orNull(t.tolerance), one["cg"] = orNull(r->cg), one["uncertainty"] = r->uncertainty;
+            table << t.name << ": mean " << base::toText(r->mean, t.unit) << ", spread " << base::shortest(r->spread) << " " << base::symbol(t.unit)
+                  << (r->cg ? ", Cg " + base::toText(*r->cg, 2) : std::string()) << ", expanded uncertainty " << base::shortest(r->uncertainty)
+                  << "\n";
+        } else {
+            one["reason"] = r.error().message;
+            table << t.name << ": " << r.error().message << "\n";
+        }
+        j["checks"].push_back(std::move(one));
+    }
+    return write(a->option("--json"), j, out, err);
+}
+
+int study(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
+{
+    const auto a = Arguments::read(arguments, {"--tolerance", "--json", "--pool-above"}, {});
+    if (!a) return bad(err, a.error());
+    if (a->words.size() != 1) {
+        err << "dikkat-cli: study takes one CSV file with the columns part,person,value\n";
+        return kBadInput;
+    }
+    const auto tolerance = a->real("--tolerance", 0, 0, 1e12), pool = a->real("--pool-above", 0.25, 0, 1);
+    if (!tolerance) return bad(err, tolerance.error());
+    if (!pool) return bad(err, pool.error());
+    const auto text = base::readFile(a->words[0]);
+    if (!text) return bad(err, text.error());
+    const auto values = inspect::studyFromCsv(*text, a->words[0]);
+    if (!values) return bad(err, values.error());
+    const auto s = inspect::study(*values, *tolerance > 0 ? std::optional(*tolerance) : std::nullopt, *pool);
+    if (!s) return bad(err, s.error());
+    ordered_json j{{"parts", s->parts}, {"persons", s->persons}, {"repeats", s->repeats}, {"pooled", s->pooled}};
+    std::ostream& table = a->option("--json") == "-" ? err : out;
+    table << "source\tDF\tSS\tMS\tF\tp\n";
+    for (const auto& r : s->table) {
+        ordered_json one{{"source", r.source}, {"df", r.freedom}, {"ss", r.squares}};
+        one["ms"] = r.source == "total" ? ordered_json() : ordered_json(r.mean);
+        one["f"] = orNull(r.f), one["p"] = orNull(r.p);
+        j["table"].push_back(one);
+        table << r.source << "\t" << r.freedom << "\t" << base::shortest(r.squares) << "\t" << (r.source == "total" ? "" : base::shortest(r.mean))
+              << "\t" << (r.f ? base::toText(*r.f, 4) : "") << "\t" << (r.p ? base::toText(*r.p, 4) : "") << "\n";
+    }
+    table << "source\tvariance\tspread\t% of total" << (*tolerance > 0 ? "\t% of tolerance" : "") << "\n";
+    for (const auto& c : s->components) {
+        ordered_json one{{"source", c.source}, {"variance", c.variance}, {"spread", c.spread}, {"percent_of_total", c.shareOfTotal}};
+        one["percent_of_tolerance"] = orNull(c.shareOfTolerance);
+        j["components"].push_back(one);
+        table << c.source << "\t" << base::shortest(c.variance) << "\t" << base::shortest(c.spread) << "\t" << base::toText(c.shareOfTotal, 2)
+              << (c.shareOfTolerance ? "\t" + base::toText(*c.shareOfTolerance, 2) : std::string()) << "\n";
+    }
+    j["categories"] = s->categories;
+    table << "categories that can be told apart: " << base::toText(s->categories, 0) << (s->pooled ? " (interaction pooled)" : "") << "\n";
+    return write(a->option("--json"), j, out, err);
+}
+
+} // namespace cli

@@ -1,0 +1,88 @@
+// calibrate_dialog.h - calibration by a known length, a stated factor or pictures of a target; every corner and every residual is shown.
+#pragma once
+#include "desktop/background.h"
+#include "desktop/session.h"
+#include "inspect/calibrating.h"
+
+#include <QDialog>
+#include <QImage>
+
+class QCheckBox;
+class QComboBox;
+class QDoubleSpinBox;
+class QLabel;
+class QListWidget;
+class QProgressBar;
+class QPushButton;
+class QSpinBox;
+class QTableWidget;
+class QTabWidget;
+
+namespace desktop
+{
+
+// One picture of the target with every point found, its residual as an arrow, and the area the calibration was proved in.
+class TargetSheet : public QWidget
+{
+    Q_OBJECT
+public:
+    explicit TargetSheet(QWidget* parent = nullptr);
+    void show(const QImage& picture, const inspect::TargetPicture* found, const geometry::Calibration* calibration);
+    double enlargement() const { return m_enlargement; }
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+
+private:
+    QImage m_picture;
+    std::optional<inspect::TargetPicture> m_found;
+    std::vector<geometry::Point> m_covered;
+    double m_enlargement = 0;
+};
+
+class CalibrateDialog : public QDialog
+{
+    Q_OBJECT
+public:
+    CalibrateDialog(Session& session, QWidget* parent);
+    void addTargets(const QStringList& pictures);
+
+public slots:
+    void accept() override;
+    void find();
+
+private:
+    QWidget* lengthTab();
+    QWidget* targetTab();
+    QWidget* checkTab();
+    inspect::Target target() const;
+    void showPicture();
+    void showResult();
+    void showCheck();
+    void writePdf();
+    base::Result<geometry::Calibration> candidate() const;
+    void refreshConsequences();
+    void compareTrials(const geometry::Calibration& with);
+
+    Session& m_session;
+    Background m_work;
+    inspect::Calibrating m_result;
+    QStringList m_pictures;
+    double m_rulerPixels = 0;
+    QString m_ruler;
+    bool m_compared = false;
+
+    QTabWidget* m_tabs = nullptr;
+    QDoubleSpinBox *m_factor = nullptr, *m_known = nullptr, *m_pitch = nullptr, *m_thickness = nullptr, *m_distance = nullptr, *m_true = nullptr;
+    QSpinBox *m_columns = nullptr, *m_rows = nullptr;
+    QComboBox *m_kind = nullptr, *m_unit = nullptr, *m_plane = nullptr, *m_part = nullptr;
+    QTableWidget* m_table = nullptr;
+    TargetSheet* m_sheet = nullptr;
+    QLabel *m_sentence = nullptr, *m_consequence = nullptr, *m_checked = nullptr, *m_error = nullptr;
+    QCheckBox* m_convert = nullptr;
+    QListWidget* m_changed = nullptr;
+    QProgressBar* m_progress = nullptr;
+    QPushButton *m_find = nullptr, *m_cancel = nullptr, *m_take = nullptr;
+};
+
+} // namespace desktop

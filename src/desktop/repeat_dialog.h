@@ -1,0 +1,51 @@
+// repeat_dialog.h - how well values repeat: takes of one part, noisy copies of the picture in view, or a study of parts, persons and repeats.
+#pragma once
+#include "desktop/background.h"
+#include "desktop/session.h"
+#include "inspect/repeatability.h"
+
+#include <QDialog>
+
+class QComboBox;
+class QDoubleSpinBox;
+class QLabel;
+class QLineEdit;
+class QProgressBar;
+class QPushButton;
+class QSpinBox;
+class QTableWidget;
+class QTabWidget;
+
+namespace desktop
+{
+
+class RepeatDialog : public QDialog
+{
+    Q_OBJECT
+public:
+    RepeatDialog(Session& session, QWidget* parent);
+    void openStudy(const QString& csv);
+
+public slots:
+    void measure();
+
+private:
+    QWidget* gaugeTab();
+    QWidget* studyTab();
+    void showTakes();
+    void takeUncertainties();
+    Session& m_session;
+    Background m_work;
+    std::vector<inspect::Takes> m_takes;
+    std::vector<inspect::StudyValue> m_values;
+    QTabWidget* m_tabs = nullptr;
+    QComboBox* m_from = nullptr;
+    QSpinBox* m_copies = nullptr;
+    QDoubleSpinBox *m_share = nullptr, *m_width = nullptr, *m_half = nullptr, *m_reach = nullptr, *m_tolerance = nullptr;
+    QTableWidget *m_table = nullptr, *m_anova = nullptr, *m_parts = nullptr;
+    QLabel *m_state = nullptr, *m_studyState = nullptr;
+    QProgressBar* m_progress = nullptr;
+    QPushButton *m_start = nullptr, *m_stop = nullptr, *m_take = nullptr;
+};
+
+} // namespace desktop

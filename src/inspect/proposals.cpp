@@ -1,0 +1,170 @@
+#include "inspect/proposals.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace inspect
+{
+using namespace recipe;
+using base::ErrorCode;
+using base::fail;
+
+std::string Proposal::words(base::Unit length) const
+{
+    const base::Unit shown = base::shownAs(unit, length);
+    return "proposed from " + std::to_string(good.size()) + " good: " + limits.in(shown).text() + " " + base::symbol(shown) + "; passes " +
+           std::to_string(goodPass) + " good, fails " + std::to_string(badCaught) + " of " + std::to_string(bad.size()) + " bad; margin " +
+           base::toText(margin, unit, length);
+}
+
+base::Result<Proposal> proposeLimits(const std::vector<double>& good, const std::vector<double>& bad, base::Unit unit)
+{
+    if (good.empty()) return fail(ErrorCode::NoResult, "no good part has this value");
+    Proposal p;
+    p.unit = unit, p.good = good, p.bad = bad;
+    p.limits.unit = unit;
+    const auto [lowest, highest] = std::minmax_element(good.begin(), good.end());
+    const bool whole = unit == base::Unit::None && std::all_of(good.begin(), good.end(), [](double v) { return v == std::floor(v); });
+    if (whole) {
+        p.limits.low = *lowest, p.limits.high = *highest;
+    } else {
+        const double grain = std::pow(10.0, -(base::decimals(unit) + (unit == base::Unit::None ? 3 : 0)));
+        const double spread = std::max(*highest - *lowest, grain * 4);
+        double low = *lowest - spread / 2, high = *highest + spread / 2;
+        for (const double b : bad) {
+            if (b < *lowest) low = std::max(low, (b + *lowest) / 2);
+            if (b > *highest) high = std::min(high, (b + *highest) / 2);
+        }
+        p.limits.low = std::min(*lowest, std::floor(low / grain) * grain), p.limits.high = std::max(*highest, std::ceil(high / grain) * grain);
+    }
+    // A share ends at 0 and 100 %.
+    if (unit == base::Unit::Percent) p.limits.low = std::max(0.0, *p.limits.low), p.limits.high = std::max(*highest, std::min(100.0, *p.limits.high));
+    p.margin = std::min(*lowest - *p.limits.low, *p.limits.high - *highest);
+    for (const double v : good) p.goodPass += p.limits.holds(v);
+    for (const double v : bad) p.badCaught += !p.limits.holds(v);
+    return p;
+}
+
+base::Result<Proposal> proposeFor(const Recipe& recipe, const std::vector<const PictureResult*>& trials, const std::string& step,
+                                  const std::string& output)
+{
+    const bool anyGood = std::any_of(recipe.trials.begin(), recipe.trials.end(), [](const Trial& t) { return t.label == Label::Good; });
+    std::vector<double> good, bad;
+    base::Unit unit = base::Unit::None;
+    std::string name;
+    for (std::size_t i = 0; i < trials.size() && i < recipe.trials.size(); ++i) {
+        if (!trials[i]) continue;
+        const Label label = recipe.trials[i].label;
+        for (const ItemResult& item : trials[i]->items)
+            for (const CheckResult& c : item.checks)
+                if (c.step == step && c.output == output && !c.values.empty()) {
+                    unit = c.unit, name = c.name;
+                    if (label == Label::Open && anyGood) continue;
+                    auto& to = label == Label::Bad ? bad : good;
+                    to.insert(to.end(), c.values.begin(), c.values.end());
+                }
+    }
+    auto p = proposeLimits(good, bad, unit);
+    if (p) p->step = step, p->output = output, p->name = name;
+    return p;
+}
+
+std::vector<Proposal> proposeAll(const Recipe& recipe, const std::vector<const PictureResult*>& trials)
+{
+    std::vector<Proposal> out;
+    for (const Step& s : recipe.steps)
+        for (const Check& c : s.checks)
+            if (s.inUse)
+                if (auto p = proposeFor(recipe, trials, s.id, c.output)) out.push_back(std::move(*p));
+    return out;
+}
+
+base::Result<Proposal> proposeFromPair(const Recipe& recipe, const PictureResult& complete, const PictureResult& gap, const std::string& step,
+                                       const std::string& output)
+{
+    struct Seen {
+        std::vector<double> values;
+        base::Unit unit = base::Unit::None;
+        std::string name;
+    };
+    const auto valuesOf = [&](const PictureResult& r, const char* which) -> base::Result<Seen> {
+        Seen out;
+        for (const ItemResult& item : r.items)
+            for (const CheckResult& c : item.checks)
+                if (c.step == step && c.output == output) {
+                    out.unit = c.unit, out.name = c.name;
+                    out.values.insert(out.values.end(), c.values.begin(), c.values.end());
+                }
+        if (out.values.empty()) return fail(ErrorCode::NoResult, std::string("the ") + which + " sample has no value of this check");
+        return out;
+    };
+    const auto full = valuesOf(complete, "complete"), open = valuesOf(gap, "incomplete");
+    if (!full) return base::passOn(full.error());
+    if (!open) return base::passOn(open.error());
+    (void)recipe;
+    // A gap lowers what is counted or covered: the least of the incomplete sample against the least of the complete one.
+    const double a = *std::min_element(full->values.begin(), full->values.end()), b = *std::min_element(open->values.begin(), open->values.end());
+    const auto text = [&](double v) { return base::toText(v, full->unit); };
+    if (std::abs(a - b) <= 1e-9 * std::max(1.0, std::abs(a)))
+        return fail(ErrorCode::InvalidArgument, "both samples show " + text(a) + ": nothing tells them apart");
+    if (b > a)
+        return fail(ErrorCode::InvalidArgument,
+                    "the sample with a gap shows " + text(b) + ", more than the complete one with " + text(a) + ": they seem to be swapped");
+    Proposal p;
+    p.step = step, p.output = output, p.name = full->name, p.unit = full->unit;
+    p.good = full->values, p.bad = open->values;
+    p.limits.unit = full->unit;
+    const bool whole = full->unit == base::Unit::None && a == std::floor(a) && b == std::floor(b);
+    p.limits.low = whole ? std::floor((a + b) / 2) + 1 : (a + b) / 2;
+    p.margin = a - *p.limits.low;
+    for (const double v : p.good) p.goodPass += p.limits.holds(v);
+    for (const double v : p.bad) p.badCaught += !p.limits.holds(v);
+    return p;
+}
+
+base::Result<Check> fromThisPart(const Recipe& recipe, const ItemResult& item, const Check& check, const std::string& step, double tolerance,
+                                 bool byPlace)
+{
+    const Step* s = recipe.find(step);
+    const StepResult* r = item.step(step);
+    const OutputValue* v = r && r->state == State::Ok ? r->output(check.output) : nullptr;
+    if (!s || !v || v->values.empty()) return fail(ErrorCode::NoResult, "this part has no value of this check");
+    if (!(tolerance >= 0)) return fail(ErrorCode::OutOfRange, "the tolerance must not be below 0");
+    // Typed in the unit lengths are shown in, kept in it.
+    const base::Unit unit = base::shownAs(v->unit, recipe.shownIn);
+    const double grain = std::pow(10.0, -(base::decimals(unit) + (unit == base::Unit::None ? 3 : 0)));
+    const auto limits = [&](double value) {
+        Limits l;
+        l.unit = unit;
+        l.nominal = std::round(base::converted(value, v->unit, unit) / grain) * grain;
+        l.plus = l.minus = tolerance, l.hasTolerance = true;
+        return l;
+    };
+    Check out = check;
+    out.elements.clear();
+    out.match = Match::Order;
+    if (!v->list) {
+        out.limits = limits(v->values.front());
+        return out;
+    }
+    std::vector<geometry::Point> at;
+    if (const auto p = r->points.find("elements"); p != r->points.end()) at = p->second;
+    else if (const auto f = r->features.find("group"); f != r->features.end())
+        if (const auto* g = std::get_if<Group>(&f->second))
+            for (const auto& m : g->members) at.push_back(m.centre);
+    if (byPlace && at.size() != v->values.size())
+        return fail(ErrorCode::InvalidArgument, "this value does not say where each element lies: match by order");
+    const geometry::Motion back{r->motion.now, r->motion.reference};
+    for (std::size_t i = 0; i < v->values.size(); ++i) {
+        Element e;
+        e.own = limits(v->values[i]);
+        if (byPlace) e.at = recipe.calibration.bends() ? recipe.calibration.picture(back.carry(at[i])) : back.carry(at[i]);
+        out.elements.push_back(std::move(e));
+    }
+    if (byPlace) out.match = Match::Place;
+    out.limits = Limits{};
+    out.limits.unit = unit;
+    return out;
+}
+
+} // namespace inspect
