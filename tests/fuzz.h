@@ -109,7 +109,22 @@ inline std::string once(const StepKind& kind, std::uint64_t seed, bool large = f
     Recipe recipe;
     if (r.below(4))
         recipe.reference = {"r.png", "", nullptr, std::make_shared<const image::Capture>(image::makeCapture(shown.clone(), "reference")), seed};
-    if (r.below(3) == 0) recipe.mmPerPixel = r.uniform(0.001, 2);
+    switch (r.below(4)) {
+    case 0: recipe.calibration = geometry::Calibration::factor(r.uniform(0.001, 2), ""); break;
+    case 1: { // any lens, folding ones and those of another picture size too
+        geometry::Calibration::Lens l;
+        l.width = r.below(3) ? w : 640, l.height = r.below(3) ? h : 480;
+        l.camera = {r.uniform(0.4, 6) * w, r.uniform(0.4, 6) * w, r.uniform(0, w), r.uniform(0, h), r.uniform(-1, 1), r.uniform(-1, 1), r.uniform(-1, 1),
+                    r.uniform(-0.02, 0.02), r.uniform(-0.02, 0.02)};
+        l.plane.turn = {r.uniform(-0.9, 0.9), r.uniform(-0.9, 0.9), r.uniform(-4, 4)};
+        l.plane.shift = {r.uniform(-90, 90), r.uniform(-90, 90), r.uniform(60, 900)};
+        if (r.below(2)) l.covered = {{0, 0}, {w * 0.7, 0}, {w * 0.7, h * 0.7}};
+        auto lens = geometry::Calibration::lens(l, "");
+        if (lens.check()) recipe.calibration = lens;
+        break;
+    }
+    default: break;
+    }
     if (r.below(4) == 0)
         recipe.empty = {"e.png", "", nullptr, std::make_shared<const image::Capture>(image::makeCapture(picture(r, false), "empty")), seed};
     const auto base = [&](const char* key, const char* id) {

@@ -14,7 +14,7 @@ class InspectTest : public QObject
     static recipe::Recipe widthRecipe(const std::string& limits, base::Unit unit, double mm = 0)
     {
         recipe::Recipe r;
-        r.mmPerPixel = mm;
+        r.calibration = geometry::Calibration::factor(mm, "");
         recipe::Step s = recipe::makeStep(r, *recipe::findKind("edge_pair"));
         s.regions["window"] = Region::window({5, 30}, {115, 30}, 9);
         if (!limits.empty()) s.checks[0].limits = *recipe::parseLimits(limits, unit);
@@ -57,7 +57,10 @@ private slots:
         recipe::Recipe r;
         recipe::Step s = recipe::makeStep(r, *recipe::findKind("blobs"));
         put(s, "objects", std::string("dark"));
-        s.checks = {{"areas", "Sizes", *recipe::parseLimits("90 .. 150", base::Unit::SquarePixel), 1}};
+        recipe::Check sizes;
+        sizes.output = "areas", sizes.name = "Sizes", sizes.balloon = 1;
+        sizes.limits = *recipe::parseLimits("90 .. 150", base::Unit::SquarePixel);
+        s.checks = {sizes};
         r.steps.push_back(s);
         const auto prepared = Prepared::make(r);
         const auto picture = [](double second) {

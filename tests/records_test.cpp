@@ -18,10 +18,12 @@ recipe::Recipe recipeOf(double high = 61)
     r.name = "Bar, \"wide\"";
     recipe::Step s = recipe::makeStep(r, *recipe::findKind("edge_pair"));
     s.regions["window"] = geometry::Region::window({5, 30}, {115, 30}, 9);
-    s.checks[0].limits = {59, high, {}, 0, 0, false, base::Unit::Pixel};
+    s.checks[0].limits.low = 59, s.checks[0].limits.high = high, s.checks[0].limits.unit = base::Unit::Pixel;
     r.steps.push_back(s);
     recipe::Step b = recipe::makeStep(r, *recipe::findKind("blobs"));
-    b.checks = {{"areas", "Sizes", {}, 2}};
+    recipe::Check sizes;
+    sizes.output = "areas", sizes.name = "Sizes", sizes.balloon = 2;
+    b.checks = {sizes};
     r.steps.push_back(b);
     return r;
 }

@@ -65,7 +65,7 @@ private slots:
             [](recipe::Recipe& r) { r.name = "other"; },
             [](recipe::Recipe& r) { r.steps.pop_back(); },
             [](recipe::Recipe& r) { r.trials[0].label = Label::Bad; },
-            [](recipe::Recipe& r) { r.mmPerPixel = 0.5; },
+            [](recipe::Recipe& r) { r.calibration = geometry::Calibration::factor(0.5, ""); },
             [](recipe::Recipe& r) { r.find("width")->regions["window"].width = 3; },
             [](recipe::Recipe& r) { r.trials.clear(); },
         };

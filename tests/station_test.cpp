@@ -44,10 +44,8 @@ private slots:
         QVERIFY(support::waitFor([&] { return items.size() >= 5; }));
         loop.stopRunning();
         QVERIFY(!loop.running());
-        QTest::qWait(400);
-        const auto n = items.size();
-        QTest::qWait(300);
-        QCOMPARE(items.size(), n);
+        const auto n = support::atRest([&] { return items.size(); }); // it does come to rest
+
         const auto log = records::RecordLog::open(m_dir.filePath("a.sqlite"));
         QCOMPARE((*log)->counts({})->items, (long long)(n));
         QCOMPARE((*log)->items({})->front().batch, QString("lot 7"));

@@ -107,7 +107,8 @@ private slots:
         QTemporaryDir dir;
         Recipe r;
         Step s = placed(kind(), 90, 70);
-        if (!s.checks.empty() && !kind().mainOutput()->list) s.checks[0].limits = {1, 2, {}, 0, 0, false, r.unitOf(s, *kind().mainOutput())};
+        if (!s.checks.empty() && !kind().mainOutput()->list)
+            s.checks[0].limits.low = 1, s.checks[0].limits.high = 2, s.checks[0].limits.unit = r.unitOf(s, *kind().mainOutput());
         r.steps.push_back(s);
         const std::string path = dir.filePath("r.json").toStdString();
         QVERIFY(save(r, path));

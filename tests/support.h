@@ -40,7 +40,7 @@ inline inspect::PictureResult runStep(const std::string& kind, image::Image pict
                                       double mmPerPixel = 0)
 {
     recipe::Recipe r;
-    r.mmPerPixel = mmPerPixel;
+    r.calibration = geometry::Calibration::factor(mmPerPixel, "");
     recipe::Step s = recipe::makeStep(r, *recipe::findKind(kind));
     edit(s);
     r.steps.push_back(s);
@@ -86,6 +86,18 @@ template <class F> bool waitFor(F done, int milliseconds = 30000)
     t.start();
     while (!done() && t.elapsed() < milliseconds) QTest::qWait(10);
     return done();
+}
+// Waits until the count has stood still for a second, and returns it.
+template <class F> auto atRest(F count)
+{
+    auto n = count();
+    for (int still = 0; still < 10;) {
+        QTest::qWait(100);
+        const auto now = count();
+        still = now == n ? still + 1 : 0;
+        n = now;
+    }
+    return n;
 }
 
 } // namespace support

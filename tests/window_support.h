@@ -5,10 +5,13 @@
 #include "support.h"
 
 #include <QApplication>
+#include <QDialog>
 #include <QMenu>
 #include <QMenuBar>
+#include <QPointer>
 #include <QSettings>
 #include <QStandardPaths>
+#include <QTimer>
 
 namespace support
 {
@@ -69,6 +72,38 @@ inline void clickMenu(desktop::MainWindow& window, const QString& menu, const QS
             }
     }
     QFAIL(qPrintable(menu + " has no " + action));
+}
+// Calls with the dialog of the type once it stands open and has the keyboard, however slow the machine is. The call has to
+// close it: one left open is a failure and is dismissed, so that no test waits for a person.
+template <class D = QDialog, class F> void whenDialog(F call)
+{
+    auto* timer = new QTimer(qApp);
+    auto waited = std::make_shared<QElapsedTimer>();
+    waited->start();
+    QObject::connect(timer, &QTimer::timeout, timer, [timer, waited, call] {
+        QPointer<D> dialog = qobject_cast<D*>(QApplication::activeModalWidget());
+        if (!dialog || !dialog->isVisible()) {
+            if (waited->elapsed() < 60000) return;
+            timer->stop(), timer->deleteLater();
+            QFAIL("no such dialog within a minute");
+        }
+        if (!dialog->isActiveWindow() && waited->elapsed() < 20000) return dialog->activateWindow();
+        timer->stop(), timer->deleteLater();
+        call(*dialog);
+        if (!waitFor([&] { return !dialog || !dialog->isVisible(); }, 5000)) {
+            QWidget* left = dialog;
+            left->close();
+            QFAIL("the dialog was left open");
+        }
+    });
+    timer->start(20);
+}
+// Gives the keyboard to a widget of the window and waits until it has it.
+inline void giveKeys(QWidget* w)
+{
+    w->window()->activateWindow();
+    w->setFocus();
+    QVERIFY(waitFor([&] { return w->hasFocus(); }));
 }
 inline void drag(QWidget* w, QPointF from, QPointF to, Qt::KeyboardModifiers keys = Qt::NoModifier)
 {

@@ -75,15 +75,13 @@ private slots:
         clickMenu(*m_window, "Recipe", "new");
         // The folder, in the file dialog.
         bool chosen = false;
-        QTimer::singleShot(300, this, [&] {
-            auto* dialog = qobject_cast<QFileDialog*>(QApplication::activeModalWidget());
-            QVERIFY(dialog);
-            auto* list = dialog->findChild<QListView*>("listView");
+        whenDialog<QFileDialog>([&](QFileDialog& dialog) {
+            auto* list = dialog.findChild<QListView*>("listView");
             QVERIFY(waitFor([&] { return list->model()->rowCount(list->rootIndex()) > 0; }));
             const QRect row = list->visualRect(list->model()->index(0, 0, list->rootIndex()));
             QTest::mouseClick(list->viewport(), Qt::LeftButton, Qt::NoModifier, row.center());
             chosen = true;
-            click(dialog->findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Open));
+            click(dialog.findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Open));
         });
         clickMenu(*m_window, "Recipe", "addFolder");
         QVERIFY(chosen);
@@ -104,9 +102,9 @@ private slots:
                 const QPointF p = sheet()->screenOf(truth.pose.toPicture({sx * 50 / smallField().mmPerPixel, sy * 13 / smallField().mmPerPixel}));
                 box |= QRectF(p.x() - 4, p.y() - 4, 8, 8);
             }
-        QTimer::singleShot(200, this, [] { // the menu of "Where"
+        QTimer::singleShot(0, this, [] { // the menu of "Where"
+            QVERIFY(waitFor([] { return qobject_cast<QMenu*>(QApplication::activePopupWidget()); }));
             auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
-            QVERIFY(menu);
             QTest::mouseClick(menu, Qt::LeftButton, Qt::NoModifier, menu->actionGeometry(menu->actions().front()).center());
         });
         click(m_window->findChild<QToolButton*>("question0"));
@@ -156,8 +154,7 @@ private slots:
         QVERIFY(waitFor([&] { return m_window->runPage()->itemCount() >= 3; }));
         click(m_window->findChild<QPushButton*>("stopButton"));
         QVERIFY(waitFor([&] { return !m_window->runPage()->running(); }));
-        QTest::qWait(1200); // the item under way
-        const auto items = m_window->runPage()->itemCount();
+        const auto items = atRest([&] { return m_window->runPage()->itemCount(); }); // the item under way
         click(m_window->findChild<QToolButton*>("tab2"));
         auto* table = m_window->findChild<QTableWidget*>("recordsTable");
         QCOMPARE((long long)(table->rowCount()), items);
@@ -176,9 +173,8 @@ private slots:
     {
         openDemo();
         session().select("width");
-        QTest::qWait(50);
         auto* plot = m_window->setupPage()->evidence()->trialsPlot();
-        QCOMPARE(int(plot->handles().size()), 2);
+        QVERIFY(waitFor([&] { return plot->handles().size() == 2; }));
         int failsBefore = 0, failsAfter = 0;
         for (int t = 0; t < session().trialCount(); ++t) failsBefore += check(t, "Width")->verdict == Verdict::Fail;
         const QPointF low = plot->handlePoint(0), high = plot->handlePoint(1);
@@ -198,9 +194,8 @@ private slots:
     {
         openDemo();
         session().select("slots");
-        QTest::qWait(50);
         auto* plot = m_window->setupPage()->evidence()->picturePlot();
-        QCOMPARE(int(plot->handles().size()), 2);
+        QVERIFY(waitFor([&] { return plot->handles().size() == 2; }));
         const QPointF low = plot->handlePoint(0);
         drag(plot, low, QPointF(plot->xAxis->coordToPixel(250), low.y()));
         QVERIFY(settled());
@@ -323,21 +318,17 @@ private slots:
         openDemo();
         sheet()->setFocus();
         for (const auto& kind : recipe::allStepKinds()) {
-            QTimer::singleShot(100, this, [&] {
-                auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
-                QVERIFY(dialog);
-                auto* list = dialog->findChild<QListView*>();
+            whenDialog([&](QDialog& dialog) {
+                auto* list = dialog.findChild<QListView*>();
                 for (int i = 0; i < list->model()->rowCount(); ++i)
                     if (list->model()->index(i, 0).data().toString().endsWith(QString::fromStdString(kind.label)))
                         list->setCurrentIndex(list->model()->index(i, 0));
-                QTest::keyClick(dialog, Qt::Key_Return);
+                QTest::keyClick(&dialog, Qt::Key_Return);
             });
             QTest::keyClick(sheet(), Qt::Key_K);
             QVERIFY2(session().draft(), kind.key.c_str());
             QCOMPARE(session().draft()->offer().step.kind, kind.key);
-            m_window->activateWindow();
-            sheet()->setFocus();
-            QTest::qWait(20);
+            giveKeys(sheet());
             QTest::keyClick(sheet(), Qt::Key_Return);
             QVERIFY2(session().recipe().steps.back().kind == kind.key, kind.key.c_str());
             QVERIFY(settled());
@@ -400,17 +391,15 @@ private slots:
     {
         openDemo();
         session().select("width");
-        QTimer::singleShot(100, this, [] {
-            auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
-            QVERIFY(dialog);
-            dialog->findChild<QDoubleSpinBox*>("knownLength")->setValue(52);
-            dialog->accept();
+        whenDialog([](QDialog& dialog) {
+            dialog.findChild<QDoubleSpinBox*>("knownLength")->setValue(52);
+            dialog.accept();
         });
         click(m_window->findChild<QToolButton*>("calibratedChip"));
         QVERIFY(settled());
         QVERIFY(std::abs(check(0, "Width")->values.at(0) - 52) < 0.001);
-        QVERIFY(std::abs(session().recipe().mmPerPixel - 2 * smallField().mmPerPixel) < 0.002);
-        session().change("no calibration", [](recipe::Recipe& r) { r.mmPerPixel = 0; });
+        QVERIFY(std::abs(session().recipe().mmPerPixel() - 2 * smallField().mmPerPixel) < 0.002);
+        session().change("no calibration", [](recipe::Recipe& r) { r.calibration = geometry::Calibration::factor(0, ""); });
         QVERIFY(settled());
         QCOMPARE(int(check(0, "Width")->verdict), int(Verdict::NotMeasured));
         QCOMPARE(check(0, "Width")->reason, std::string("limit is in mm, the value in px"));
@@ -444,11 +433,7 @@ private slots:
     {
         openDemo();
         session().change("x", [](recipe::Recipe& r) { r.name = "changed"; });
-        QTimer::singleShot(100, this, [] {
-            auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
-            QVERIFY(box);
-            click(box->button(QMessageBox::Cancel));
-        });
+        whenDialog<QMessageBox>([](QMessageBox& box) { click(box.button(QMessageBox::Cancel)); });
         m_window->close();
         QVERIFY(m_window->isVisible());
     }
@@ -457,7 +442,7 @@ private slots:
     {
         openDemo();
         session().change("x", [](recipe::Recipe& r) { r.name = "nearly lost"; });
-        QVERIFY(waitFor([] { return !QDir(Recovery::folder()).entryList({"*.dikkat"}).isEmpty(); }, 6000));
+        QVERIFY(waitFor([] { return !QDir(Recovery::folder()).entryList({"*.dikkat"}).isEmpty(); }, 30000));
         // The process died: its file stays behind under a number that is no process.
         const QString left = QDir(Recovery::folder()).entryInfoList({"*.dikkat"}).front().absoluteFilePath(),
                       dead = Recovery::folder() + "/999999999.dikkat";

@@ -1,6 +1,6 @@
 #include "../support.h"
+#include "recipe/expression.h"
 #include "recipe/naming.h"
-#include "steps/formula/expression.h"
 
 using namespace support;
 using geometry::Point;
@@ -11,10 +11,10 @@ class FormulaTest : public QObject
     Q_OBJECT
     static base::Result<double> of(const std::string& text)
     {
-        return steps::evaluateFormula(text, {{"a", {base::Unit::None, false, {6}}},
-                                             {"b.x", {base::Unit::Millimetre, false, {1.5}}},
-                                             {"list", {base::Unit::None, true, {3, 1, 2}}},
-                                             {"none", {base::Unit::None, true, {}}}});
+        return recipe::evaluateFormula(text, {{"a", {base::Unit::None, false, {6}}},
+                                              {"b.x", {base::Unit::Millimetre, false, {1.5}}},
+                                              {"list", {base::Unit::None, true, {3, 1, 2}}},
+                                              {"none", {base::Unit::None, true, {}}}});
     }
 private slots:
     void arithmeticListsAndLogic()

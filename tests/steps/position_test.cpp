@@ -12,7 +12,7 @@ private slots:
     {
         for (const double scale : {0.0, 0.05}) {
             recipe::Recipe r;
-            r.mmPerPixel = scale;
+            r.calibration = geometry::Calibration::factor(scale, "");
             chain(r, "circle", "hole", [](recipe::Step& s) { s.regions["ring"] = Region::ring({100, 80}, 5, 40); });
             const double k = scale > 0 ? scale : 1;
             chain(r, "position", "p", [&](recipe::Step& s) {
