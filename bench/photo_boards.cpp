@@ -223,8 +223,8 @@ int main(int argc, char** argv)
             std::vector<float> fingers(std::size_t(width * height), 0.f);
             for (int k = 0; hard && k < 4; ++k) {
                 // Its tip lies at most on the outer half of an outer square.
-                const double t = random.uniform(0, 1), w = random.uniform(5, 9);
-                const Point tip = k % 2 ? Point{200 * t, k < 2 ? -15.0 : 140.0} : Point{k < 2 ? -15.0 : 215.0, 125 * t};
+                const double along = random.uniform(0, 1), w = random.uniform(5, 9);
+                const Point tip = k % 2 ? Point{200 * along, k < 2 ? -15.0 : 140.0} : Point{k < 2 ? -15.0 : 215.0, 125 * along};
                 const Point out = k % 2 ? Point{0, k < 2 ? -1.0 : 1.0} : Point{k < 2 ? -1.0 : 1.0, 0}, side{-out.y, out.x};
                 const auto one = demo::blurredCoverage({outline({tip - side * (0.6 * w), tip + side * (0.6 * w), tip + side * w + out * 6,
                                                                  tip + side * w + out * 60, tip - side * w + out * 60, tip - side * w + out * 6})},

@@ -5,6 +5,7 @@
 #include "cli/arguments.h"
 #include "cli/calibration_commands.h"
 #include "cli/json_results.h"
+#include "cli/review_command.h"
 #include "cli/study_commands.h"
 #include "demo/carton.h"
 #include "demo/small_sets.h"
@@ -27,18 +28,20 @@ namespace fs = std::filesystem;
 
 namespace
 {
-const char* kUsage = "usage: dikkat-cli demo DIR [--set NAME] [--seed N] [--count N]\n"
-                     "       dikkat-cli kinds [--json | --page | --schema]\n"
-                     "       dikkat-cli pack FOLDER RECIPE\n"
-                     "       dikkat-cli unpack RECIPE FOLDER\n"
-                     "       dikkat-cli inspect RECIPE PICTURE... [--json FILE|-] [--csv FILE] [--log FILE] [--annotate DIR] [--jobs N]\n"
-                     "       dikkat-cli calibrate --target checkerboard|dots --columns C --rows R --pitch P [--unit mm|um|in] [--dot D]\n"
-                     "                            [--plane PICTURE] [--thickness T] [--recipe RECIPE] PICTURE... [--json FILE|-] [--out FILE]\n"
-                     "       dikkat-cli map CALIBRATION --to mm|px X,Y...\n"
-                     "       dikkat-cli target --target checkerboard|dots --columns C --rows R --pitch P [--unit mm|um|in] [--dot D] FILE.pdf\n"
-                     "       dikkat-cli repeat RECIPE PICTURE... [--copies N] [--noise S] [--factors SHARE,WIDTH,HALF,REACH] [--json FILE|-]\n"
-                     "       dikkat-cli study FILE.csv [--tolerance T] [--pool-above P] [--json FILE|-]     (columns part,person,value)\n"
-                     "exit: 0 all accepted, 1 some rejected, 2 bad usage or input that could not be read\n";
+const char* kUsage =
+    "usage: dikkat-cli demo DIR [--set NAME] [--seed N] [--count N]\n"
+    "       dikkat-cli kinds [--json | --page | --schema]\n"
+    "       dikkat-cli pack FOLDER RECIPE\n"
+    "       dikkat-cli unpack RECIPE FOLDER\n"
+    "       dikkat-cli inspect RECIPE PICTURE... [--json FILE|-] [--csv FILE] [--log FILE] [--annotate DIR] [--jobs N]\n"
+    "       dikkat-cli review RECIPE [--json FILE|-] [--jobs N]      (what is doubtful about it, by its own trials)\n"
+    "       dikkat-cli calibrate --target checkerboard|dots --columns C --rows R --pitch P [--unit mm|um|in] [--dot D]\n"
+    "                            [--plane PICTURE] [--thickness T] [--recipe RECIPE] PICTURE... [--json FILE|-] [--out FILE]\n"
+    "       dikkat-cli map CALIBRATION --to mm|px X,Y...\n"
+    "       dikkat-cli target --target checkerboard|dots --columns C --rows R --pitch P [--unit mm|um|in] [--dot D] FILE.pdf\n"
+    "       dikkat-cli repeat RECIPE PICTURE... [--copies N] [--noise S] [--factors SHARE,WIDTH,HALF,REACH] [--json FILE|-]\n"
+    "       dikkat-cli study FILE.csv [--tolerance T] [--pool-above P] [--json FILE|-]     (columns part,person,value)\n"
+    "exit: 0 all accepted (review: nothing doubtful), 1 some rejected (review: something), 2 bad usage or input that could not be read\n";
 
 class Command
 {
@@ -160,11 +163,7 @@ public:
             for (const auto& r : results) rows.push_back(&r);
             if (auto ok = records::appendCsv(csv, prepared->recipe(), rows); !ok) worse(bad(ok.error()));
         }
-        if (!jsonFile.empty()) {
-            const std::string text = toJson(prepared->recipe(), results).dump(2, ' ', false, nlohmann::json::error_handler_t::replace) + "\n";
-            if (jsonFile == "-") m_out << text;
-            else if (auto ok = base::writeAtomic(base::realFiles(), jsonFile, text); !ok) worse(bad(ok.error()));
-        }
+        if (!jsonFile.empty()) worse(writeJson(jsonFile, toJson(prepared->recipe(), results), m_out, m_err));
         return exit;
     }
 
@@ -216,6 +215,7 @@ int run(const std::vector<std::string>& arguments, std::ostream& out, std::ostre
     if (what == "pack") return c.packing(true);
     if (what == "unpack") return c.packing(false);
     if (what == "inspect") return c.inspect();
+    if (what == "review") return review(arguments, out, err);
     if (what == "calibrate") return calibrate(arguments, out, err);
     if (what == "map") return mapPoints(arguments, out, err);
     if (what == "repeat") return repeat(arguments, out, err);

@@ -1,5 +1,8 @@
 #include "cli/json_results.h"
 
+#include "base/files.h"
+#include "cli/arguments.h"
+
 namespace cli
 {
 using nlohmann::ordered_json;
@@ -191,6 +194,15 @@ std::string kindsPage()
         }
     });
     return s;
+}
+
+int writeJson(const std::string& where, const ordered_json& json, std::ostream& out, std::ostream& err)
+{
+    if (where.empty()) return kDone;
+    const std::string text = json.dump(2, ' ', false, nlohmann::json::error_handler_t::replace) + "\n";
+    if (where == "-") out << text;
+    else if (auto ok = base::writeAtomic(base::realFiles(), where, text); !ok) return badInput(err, ok.error());
+    return kDone;
 }
 
 } // namespace cli

@@ -3,7 +3,7 @@
 #include "base/files.h"
 #include "base/parallel.h"
 #include "cli/arguments.h"
-#include "cli/commands.h"
+#include "cli/json_results.h"
 #include "image/decode.h"
 #include "inspect/picture_noise.h"
 #include "inspect/repeatability.h"
@@ -21,14 +21,6 @@ namespace
 {
 int bad(std::ostream& err, const base::Error& e) { return badInput(err, e); }
 ordered_json orNull(const std::optional<double>& v) { return v ? ordered_json(*v) : ordered_json(); }
-int write(const std::string& where, const ordered_json& j, std::ostream& out, std::ostream& err)
-{
-    if (where.empty()) return kDone;
-    const std::string text = j.dump(2, ' ', false, nlohmann::json::error_handler_t::replace) + "\n";
-    if (where == "-") out << text;
-    else if (auto ok = base::writeAtomic(base::realFiles(), where, text); !ok) return bad(err, ok.error());
-    return kDone;
-}
 } // namespace
 
 int repeat(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
@@ -98,7 +90,7 @@ int repeat(const std::vector<std::string>& arguments, std::ostream& out, std::os
         }
         j["checks"].push_back(std::move(one));
     }
-    return write(a->option("--json"), j, out, err);
+    return writeJson(a->option("--json"), j, out, err);
 }
 
 int study(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
@@ -139,7 +131,7 @@ int study(const std::vector<std::string>& arguments, std::ostream& out, std::ost
     }
     j["categories"] = s->categories;
     table << "categories that can be told apart: " << base::toText(s->categories, 0) << (s->pooled ? " (interaction pooled)" : "") << "\n";
-    return write(a->option("--json"), j, out, err);
+    return writeJson(a->option("--json"), j, out, err);
 }
 
 } // namespace cli

@@ -26,6 +26,8 @@ const std::vector<Key>& keyTable()
          "Proposes limits from the trials, or from a complete sample and one with a gap."},
         {"repeatability", "Repeatability…", "", "setup", "How well values repeat: takes of one part, noisy copies, or a study of parts and persons."},
         {"recipeSettings", "Recipe settings…", "Ctrl+,", "setup", "Units, general tolerance, guard band, item rule, words and totals."},
+        {"review", "Review", "Shift+F3", "setup", "Lists what is doubtful about the recipe: units, margins, names, checks nothing proves."},
+        {"nextDoubt", "Next doubtful thing", "F3", "setup", "Leads to the next doubtful thing of the review."},
         {"onlyFailed", "Only what fails", "Z", "setup", "Leaves out rows and labels of checks that fail nowhere."},
         {"freeLabels", "Labels back to their places", "", "setup", "Labels moved by hand find their own places again."},
         {"deleteStep", "Delete step", "Del", "setup", "Deletes the selected step; what read it stays and says so."},

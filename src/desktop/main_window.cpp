@@ -8,6 +8,7 @@
 #include "desktop/recipe_dialog.h"
 #include "desktop/recovery.h"
 #include "desktop/repeat_dialog.h"
+#include "desktop/review_dialog.h"
 #include "desktop/style.h"
 #include "image/decode.h"
 
@@ -55,6 +56,11 @@ MainWindow::MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder
     makeActions();
     connect(&m_session, &Session::recipeChanged, this, &MainWindow::refreshHeader);
     connect(&m_session, &Session::resultsChanged, this, &MainWindow::refreshHeader);
+    // Looked through anew once things have settled for a moment.
+    m_reviewTimer.setSingleShot(true), m_reviewTimer.setInterval(150);
+    connect(&m_reviewTimer, &QTimer::timeout, this, &MainWindow::refreshReview);
+    connect(&m_session, &Session::recipeChanged, &m_reviewTimer, qOverload<>(&QTimer::start));
+    connect(&m_session, &Session::resultsChanged, &m_reviewTimer, qOverload<>(&QTimer::start));
     connect(m_setup->evidence()->form(), &ParamForm::detailsWanted, this, [this](const QString& output) { checkDetails(output.toStdString()); });
     connect(m_setup->evidence()->form(), &ParamForm::convertWanted, this, [this] { m_session.convertLimits(); });
     connect(&m_session, &Session::said, this, [this](const QString& text) { say(text); });
@@ -119,6 +125,9 @@ void MainWindow::makeHeader()
     m_foreign = chip("foreignChip");
     m_foreign->setToolTip(tr("These limits are in another unit than their values and judge nothing; click to convert them all"));
     connect(m_foreign, &QToolButton::clicked, this, [this] { m_session.convertLimits(); });
+    m_reviewChip = chip("reviewChip");
+    m_reviewChip->setToolTip(tr("What is doubtful about this recipe  (Shift+F3; F3 walks through it)"));
+    connect(m_reviewChip, &QToolButton::clicked, this, [this] { showReview(); });
     m_calibrated = chip("calibratedChip");
     m_calibrated->setToolTip(tr("The size of a pixel; click to calibrate by a known length or a target  (Ctrl+K)"));
     connect(m_calibrated, &QToolButton::clicked, this, [this] { calibrate(); });
@@ -203,6 +212,12 @@ void MainWindow::makeActions()
     edit->addAction(add("checkDetails", [this] { checkDetails(); }));
     edit->addAction(add("proposeLimits", [this] { ProposalsDialog(m_session, this).exec(); }));
     edit->addAction(add("repeatability", [this] { RepeatDialog(m_session, this).exec(); }));
+    edit->addAction(add("review", [this] { showReview(); }));
+    edit->addAction(add("nextDoubt", [this] {
+        refreshReview();
+        if (m_findings.empty()) return say(tr("Nothing doubtful was found"));
+        goToDoubt((m_doubt + 1) % int(m_findings.size()));
+    }));
     edit->addAction(add("recipeSettings", [this] { RecipeDialog(m_session, this).exec(); }));
 
     QMenu* view = m_menus->addMenu(tr("&View"));
@@ -245,6 +260,46 @@ void MainWindow::checkDetails(const std::string& output)
     const Step* s = m_session.draft() ? nullptr : m_session.selectedStep();
     if (!s || s->checks.empty()) return say(tr("Choose a step with a check first"));
     CheckDialog(m_session, s->id, output.empty() ? s->checks.front().output : output, this).exec();
+}
+
+// ---------------------------------------------------------------- review
+void MainWindow::refreshReview()
+{
+    const bool complete = m_session.pending() == 0;
+    m_findings = inspect::review(m_session.recipe(), m_session.results());
+    if (m_doubt >= int(m_findings.size())) m_doubt = -1;
+    const bool nothing = m_session.recipe().steps.empty();
+    m_reviewChip->setVisible(!nothing);
+    m_reviewChip->setText(!complete ? tr("review …") : m_findings.empty() ? tr("review ✓") : tr("review %1").arg(m_findings.size()));
+    if (m_review && m_review->isVisible()) m_review->setFindings(m_findings, complete);
+}
+
+void MainWindow::showReview()
+{
+    if (!m_review) {
+        m_review = new ReviewDialog(m_session, this);
+        connect(m_review, &ReviewDialog::wanted, this, &MainWindow::goToDoubt);
+    }
+    refreshReview();
+    m_review->setFindings(m_findings, m_session.pending() == 0);
+    m_review->show();
+    m_review->raise();
+    m_review->activateWindow();
+}
+
+void MainWindow::goToDoubt(int finding)
+{
+    if (finding < 0 || finding >= int(m_findings.size())) return;
+    m_doubt = finding;
+    const inspect::Finding f = m_findings[std::size_t(finding)];
+    showWorkspace(0);
+    if (f.trial >= 0) m_session.setShowReference(false), m_session.setTrial(f.trial);
+    if (!f.step.empty()) m_session.select(f.step);
+    say(tr("%1 of %2, %3: %4: %5")
+            .arg(finding + 1)
+            .arg(m_findings.size())
+            .arg(QString::fromLatin1(inspect::title(f.doubt)), QString::fromStdString(f.subject), QString::fromStdString(f.text)));
+    if (m_review) m_review->choose(finding);
 }
 
 void MainWindow::showWorkspace(int index)

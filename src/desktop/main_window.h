@@ -3,6 +3,7 @@
 #include "desktop/records/records_page.h"
 #include "desktop/run/run_page.h"
 #include "desktop/setup/setup_page.h"
+#include "inspect/review.h"
 
 #include <QMainWindow>
 
@@ -13,6 +14,7 @@ class QToolButton;
 
 namespace desktop
 {
+class ReviewDialog;
 
 class MainWindow : public QMainWindow
 {
@@ -47,6 +49,9 @@ private:
     void calibrate();
     void checkDetails(const std::string& output = {});
     void rebuildRecent();
+    void refreshReview();
+    void showReview();
+    void goToDoubt(int finding);
     void showGuide();
     QAction* add(const char* id, const std::function<void()>& call);
 
@@ -57,13 +62,16 @@ private:
     QWidget* m_notice = nullptr;
     QLabel* m_noticeText = nullptr;
     QHBoxLayout* m_noticeButtons = nullptr;
-    QToolButton *m_calibrated = nullptr, *m_trialChip = nullptr, *m_foreign = nullptr;
+    QToolButton *m_calibrated = nullptr, *m_trialChip = nullptr, *m_foreign = nullptr, *m_reviewChip = nullptr;
+    std::vector<inspect::Finding> m_findings;
+    int m_doubt = -1; // the one the person was led to last
+    ReviewDialog* m_review = nullptr;
     std::vector<QToolButton*> m_tabs;
     QStackedWidget* m_pages = nullptr;
     SetupPage* m_setup = nullptr;
     RunPage* m_run = nullptr;
     RecordsPage* m_records = nullptr;
-    QTimer m_saidTimer;
+    QTimer m_saidTimer, m_reviewTimer;
 };
 
 } // namespace desktop

@@ -1,0 +1,277 @@
+#include "inspect/review.h"
+
+#include "recipe/naming.h"
+
+#include <algorithm>
+#include <cctype>
+#include <cmath>
+#include <set>
+
+namespace inspect
+{
+using namespace recipe;
+
+namespace
+{
+struct Words {
+    Doubt doubt;
+    const char *name, *title;
+};
+constexpr Words kWords[] = {{Doubt::Unit, "unit", "limit in another unit"},
+                            {Doubt::Limits, "limits", "limits that cannot be used"},
+                            {Doubt::NotMeasured, "not_measured", "not measured on good trials"},
+                            {Doubt::Fixed, "fixed", "does not follow the part"},
+                            {Doubt::Label, "label", "label and verdict disagree"},
+                            {Doubt::Picture, "picture", "doubtful picture"},
+                            {Doubt::Unjudged, "unjudged", "not judged"},
+                            {Doubt::Unread, "unread", "changes nothing"},
+                            {Doubt::Uncertainty, "uncertainty", "no uncertainty"},
+                            {Doubt::NeverFails, "never_fails", "no bad trial fails it"},
+                            {Doubt::ThinMargin, "thin_margin", "thin margin"},
+                            {Doubt::Names, "names", "names alike"},
+                            {Doubt::Trials, "trials", "trials that prove little"}};
+const Words& wordsOf(Doubt d)
+{
+    for (const Words& w : kWords)
+        if (w.doubt == d) return w;
+    return kWords[0];
+}
+
+// What two names look like at a glance: case, spaces and signs do not tell them apart, neither do l and 1 or O and 0.
+std::string atAGlance(const std::string& name)
+{
+    std::string out;
+    for (const char raw : name) {
+        const auto u = static_cast<unsigned char>(raw);
+        if (u < 0x80 && !std::isalnum(u)) continue;
+        const char c = u < 0x80 ? char(std::tolower(u)) : raw;
+        out += c == 'l' || c == 'i' ? '1' : c == 'o' ? '0' : c;
+    }
+    return out;
+}
+
+class Reviewer
+{
+public:
+    Reviewer(const Recipe& recipe, const std::vector<const PictureResult*>& trials, double thin) : m_recipe(recipe), m_trials(trials), m_thin(thin) {}
+
+    std::vector<Finding> all()
+    {
+        units();
+        regions();
+        for (const Step& s : m_recipe.steps)
+            if (s.inUse) step(s);
+        names();
+        labels();
+        std::stable_sort(m_out.begin(), m_out.end(), [](const Finding& a, const Finding& b) { return a.doubt < b.doubt; });
+        return std::move(m_out);
+    }
+
+private:
+    void say(Doubt d, const Step* s, const std::string& output, int trial, std::string subject, std::string text, std::string remedy)
+    {
+        m_out.push_back({d, s ? s->id : "", output, trial, std::move(subject), std::move(text), std::move(remedy)});
+    }
+    static bool judged(const Check& c)
+    {
+        return c.limits.any() || c.match == Match::Place ||
+               std::any_of(c.elements.begin(), c.elements.end(), [](const Element& e) { return bool(e.own); });
+    }
+    Label labelOf(std::size_t trial) const { return m_recipe.trials[trial].label; }
+    static std::string trialName(std::size_t t) { return "trial " + std::to_string(t + 1); }
+    static std::string percent(double share) { return std::to_string(int(std::floor(share * 100 + 0.5))) + " %"; }
+    // Calls with every result of a check: trial, item, result.
+    template <class F> void eachResult(const Step& s, const Check& c, F call) const
+    {
+        for (std::size_t t = 0; t < m_trials.size() && t < m_recipe.trials.size(); ++t)
+            if (m_trials[t])
+                for (const ItemResult& item : m_trials[t]->items)
+                    for (const CheckResult& r : item.checks)
+                        if (r.step == s.id && r.output == c.output) call(t, item, r);
+    }
+
+    void units()
+    {
+        for (const auto& [id, output] : foreignLimits(m_recipe)) {
+            const Step* s = m_recipe.find(id);
+            const StepKind* kind = findKind(s->kind);
+            for (const Check& c : s->checks)
+                if (c.output == output) {
+                    const base::Unit value = m_recipe.unitOf(*s, *kind->output(output));
+                    const auto word = [](base::Unit u) { return u == base::Unit::None ? std::string("no unit") : std::string(base::symbol(u)); };
+                    say(Doubt::Unit, s, output, -1, c.name,
+                        "the limit is in " + word(c.limits.unit) + ", the value in " + word(value) + ": it is not judged",
+                        convertedCheck(m_recipe, *s, c).limits.unit == c.limits.unit ? "calibrate, or type the limit anew" : "convert the limit");
+                }
+        }
+    }
+    void regions()
+    {
+        const bool anyDatum = std::any_of(m_recipe.steps.begin(), m_recipe.steps.end(), [](const Step& s) {
+            const StepKind* k = findKind(s.kind);
+            return s.inUse && k && k->datum;
+        });
+        int drawn = 0;
+        for (const Step& s : m_recipe.steps) {
+            const StepKind* k = findKind(s.kind);
+            if (!s.inUse || !k || k->datum || !s.datum.empty()) continue;
+            const bool fixed = std::any_of(s.regions.begin(), s.regions.end(), [&](const auto& r) {
+                const RegionSpec* spec = k->region(r.first);
+                return spec && spec->follows && !spec->teaching && r.second.shape != geometry::Shape::Whole;
+            });
+            if (!fixed) continue;
+            ++drawn;
+            if (anyDatum)
+                say(Doubt::Fixed, &s, "", -1, s.name, "it looks at a fixed place of the picture: a part that lies elsewhere is measured beside it",
+                    "let it follow a datum");
+        }
+        if (!anyDatum && drawn)
+            say(Doubt::Fixed, nullptr, "", -1, m_recipe.name, "no datum: every region stays where it was drawn when the part moves",
+                "make a datum first");
+    }
+    void step(const Step& s)
+    {
+        const StepKind* kind = findKind(s.kind);
+        bool anyJudged = false;
+        for (const Check& c : s.checks) {
+            if (!judged(c)) {
+                if (!kind || !kind->datum)
+                    say(Doubt::Unjudged, &s, c.output, -1, c.name, "it has no limits: whatever it is, it passes",
+                        "give it limits, or take the check away");
+                continue;
+            }
+            anyJudged = true;
+            check(s, c);
+        }
+        const bool summed = named(m_recipe.rule, s) ||
+                            std::any_of(m_recipe.totals.begin(), m_recipe.totals.end(), [&](const Total& t) { return named(t.expression, s); });
+        if (!anyJudged && s.checks.empty() && !(kind && kind->datum) && m_recipe.readBy(s.id).empty() && !summed)
+            say(Doubt::Unread, &s, "", -1, s.name, "no check judges it and no step reads it", "add a check, or delete the step");
+        if (!m_recipe.rule.empty() && anyJudged && !named(m_recipe.rule, s))
+            say(Doubt::Unread, &s, "", -1, s.name, "the item's rule does not name it: its fail rejects nothing", "name it in the rule");
+    }
+    static bool named(const std::string& text, const Step& s)
+    {
+        const auto all = namings(text);
+        return std::any_of(all.begin(), all.end(), [&](const Naming& n) { return n.step == s.id; });
+    }
+    void check(const Step& s, const Check& c)
+    {
+        // A unit is said above; a general tolerance without a class, or beyond its table, is said here.
+        if (auto l = limitsInValueUnit(m_recipe, s, c); !l && base::convertible(c.limits.unit, unitOf(s, c)))
+            return say(Doubt::Limits, &s, c.output, -1, c.name, l.error().message, "state the limit in full, or choose a class");
+        if (m_recipe.guardBand && !c.uncertainty)
+            say(Doubt::Uncertainty, &s, c.output, -1, c.name, "the guard band is on, this check has no uncertainty: it is judged by its bare limits",
+                "enter the expanded uncertainty, or take it from a repeatability study");
+        int bad = 0, caught = 0, lost = 0, good = 0, worstTrial = -1, lostTrial = -1;
+        double worst = 0;
+        std::string why;
+        std::set<std::size_t> goodTrials, lostTrials;
+        eachResult(s, c, [&](std::size_t t, const ItemResult&, const CheckResult& r) {
+            const bool open = r.verdict == Verdict::Fail || r.verdict == Verdict::NotMeasured;
+            if (labelOf(t) == Label::Bad) ++bad, caught += open;
+            if (labelOf(t) != Label::Good) return;
+            ++good;
+            goodTrials.insert(t);
+            if (r.verdict == Verdict::NotMeasured) {
+                ++lost, lostTrials.insert(t);
+                if (lostTrial < 0) lostTrial = int(t), why = r.reason;
+            }
+            if (r.verdict == Verdict::Pass && r.share && *r.share > worst) worst = *r.share, worstTrial = int(t);
+        });
+        if (!base::convertible(c.limits.unit, unitOf(s, c))) return; // said already
+        if (lost)
+            say(Doubt::NotMeasured, &s, c.output, lostTrial, c.name,
+                "not measured on " + std::to_string(lostTrials.size()) + " of " + std::to_string(goodTrials.size()) + " good trials: " + why,
+                "see why on " + trialName(std::size_t(lostTrial)));
+        // A whole number that has to be exactly that leaves no room and needs none.
+        const auto l = limitsInValueUnit(m_recipe, s, c);
+        const bool exact = l && l->lowest() && l->highest() && *l->lowest() == *l->highest();
+        if (worst > 1 - m_thin && !exact)
+            say(Doubt::ThinMargin, &s, c.output, worstTrial, c.name,
+                "the good part of " + trialName(std::size_t(worstTrial)) + " uses " + percent(worst) + " of the tolerance",
+                "measure better, or ask whether the limit is right");
+        if (bad && !caught)
+            say(Doubt::NeverFails, &s, c.output, -1, c.name,
+                bad == 1 ? "the one bad item passes it: nothing shows that it can reject"
+                         : "all " + std::to_string(bad) + " bad items pass it: nothing shows that it can reject",
+                "add a picture of a part that is bad in this respect");
+    }
+    base::Unit unitOf(const Step& s, const Check& c) const
+    {
+        const StepKind* kind = findKind(s.kind);
+        const OutputSpec* spec = kind ? kind->output(c.output) : nullptr;
+        return spec ? m_recipe.unitOf(s, *spec) : base::Unit::None;
+    }
+    void names()
+    {
+        std::map<std::string, std::vector<std::pair<const Step*, std::string>>> seen;
+        for (const Step& s : m_recipe.steps) {
+            seen[atAGlance(s.name)].push_back({&s, s.name});
+            // A check that is called like its own step is not another name.
+            for (const Check& c : s.checks)
+                if (atAGlance(c.name) != atAGlance(s.name)) seen[atAGlance(c.name)].push_back({&s, c.name});
+        }
+        for (const auto& [key, all] : seen) {
+            if (all.size() < 2) continue;
+            const auto& [first, firstName] = all[0];
+            const auto& [other, otherName] = all[1];
+            say(Doubt::Names, other, "", -1, otherName,
+                firstName == otherName ? std::to_string(all.size()) + " steps or checks have this name"
+                                       : "nobody can tell it from \"" + firstName + "\" at a glance",
+                "give it a name of its own");
+            (void)first;
+        }
+    }
+    void labels()
+    {
+        int good = 0, bad = 0;
+        for (std::size_t t = 0; t < m_recipe.trials.size(); ++t) {
+            good += labelOf(t) == Label::Good, bad += labelOf(t) == Label::Bad;
+            const PictureResult* r = t < m_trials.size() ? m_trials[t] : nullptr;
+            if (!r) continue;
+            if (r->error) {
+                say(Doubt::Picture, nullptr, "", int(t), trialName(t), *r->error, "put the picture back, or take it out of the trials");
+                continue;
+            }
+            for (const std::string& w : r->warnings)
+                say(Doubt::Picture, nullptr, "", int(t), trialName(t), w, "take it out of the trials, or calibrate for it");
+            if (labelOf(t) == Label::Good && !r->accept()) {
+                std::string why;
+                for (const ItemResult& item : r->items)
+                    if (!item.accept && why.empty()) why = item.sentence();
+                say(Doubt::Label, nullptr, "", int(t), trialName(t), "labelled good and rejected" + (why.empty() ? "" : ": " + why),
+                    "change the label or the recipe");
+            } else if (labelOf(t) == Label::Bad && r->accept()) {
+                say(Doubt::Label, nullptr, "", int(t), trialName(t), "labelled bad and accepted", "change the label or the recipe");
+            }
+        }
+        const bool anyJudged = std::any_of(m_recipe.steps.begin(), m_recipe.steps.end(), [](const Step& s) {
+            return s.inUse && std::any_of(s.checks.begin(), s.checks.end(), [](const Check& c) { return judged(c); });
+        });
+        if (m_recipe.steps.empty()) return;
+        if (!anyJudged)
+            say(Doubt::Trials, nullptr, "", -1, m_recipe.name, "no check has limits: every item is accepted once its steps work",
+                "give limits to what matters");
+        if (!good) say(Doubt::Trials, nullptr, "", -1, m_recipe.name, "no trial is labelled good", "label pictures of good parts");
+        if (!bad)
+            say(Doubt::Trials, nullptr, "", -1, m_recipe.name, "no trial is labelled bad: nothing shows that the recipe can reject",
+                "add pictures of bad parts");
+    }
+
+    const Recipe& m_recipe;
+    const std::vector<const PictureResult*>& m_trials;
+    double m_thin;
+    std::vector<Finding> m_out;
+};
+} // namespace
+
+const char* name(Doubt doubt) { return wordsOf(doubt).name; }
+const char* title(Doubt doubt) { return wordsOf(doubt).title; }
+
+std::vector<Finding> review(const Recipe& recipe, const std::vector<const PictureResult*>& trials, double thin)
+{
+    return Reviewer(recipe, trials, thin).all();
+}
+
+} // namespace inspect
