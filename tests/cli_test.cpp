@@ -1,3 +1,4 @@
+#include "base/files.h"
 #include "cli/commands.h"
 #include "cli/json_results.h"
 #include "support.h"
@@ -31,6 +32,29 @@ private slots:
         QCOMPARE(call({"inspect", m_recipe, at("gone.png"), at("plate-001.png")}), 2);
         QVERIFY(m_err.str().find("gone.png") != std::string::npos);
         QVERIFY(m_out.str().find("plate-001.png: accept") != std::string::npos); // the rest is still inspected
+    }
+    void reviewSaysWhatIsDoubtful()
+    {
+        const int code = call({"review", m_recipe, "--json", "-"});
+        const auto j = nlohmann::json::parse(m_out.str());
+        QCOMPARE(j["trials"].get<int>(), 6);
+        QCOMPARE(code, j["findings"].empty() ? 0 : 1);
+        std::size_t lines = 0;
+        for (const char c : m_err.str()) lines += c == '\n';
+        QCOMPARE(lines, j["findings"].size() + 1); // the same for a person, and a last line that counts
+        for (const auto& f : j["findings"]) {
+            for (const char* key : {"doubt", "about", "text", "remedy"}) QVERIFY2(f[key].is_string() && !f[key].get<std::string>().empty(), key);
+            QVERIFY(f["doubt"] != "unit" && f["doubt"] != "label"); // the demo is in order
+        }
+        // A copy whose width is limited in px: the value is in mm.
+        QCOMPARE(call({"unpack", m_recipe, at("doubtful")}), 0);
+        const std::string file = at("doubtful/recipe.json");
+        auto recipe = nlohmann::json::parse(*base::readFile(file));
+        for (auto& s : recipe["steps"])
+            if (s["id"] == "width") s["checks"][0]["unit"] = "px";
+        QVERIFY(base::realFiles().write(file, recipe.dump()));
+        QCOMPARE(call({"review", at("doubtful")}), 1);
+        QVERIFY2(m_out.str().find("limit in another unit: Width: the limit is in px, the value in mm") == 0, m_out.str().c_str());
     }
     void jsonHasThePromisedKeys()
     {
@@ -73,6 +97,9 @@ private slots:
     {
         for (const auto& [arguments, says] : {std::pair<std::vector<std::string>, std::string>{{}, "a command is missing"},
                                               {{"fly"}, "unknown command"},
+                                              {{"review"}, "review takes one recipe"},
+                                              {{"review", "none.dikkat"}, "none.dikkat"},
+                                              {{"review", m_recipe, "--json", "/proc/none/x.json"}, "/proc/none/x.json"},
                                               {{"inspect", m_recipe}, "at least one picture"},
                                               {{"inspect", "none.dikkat", "x.png"}, "none.dikkat"},
                                               {{"inspect", m_recipe, "x.png", "--jsn", "a"}, "unknown option --jsn"},

@@ -119,6 +119,57 @@ private slots:
         QCOMPARE(none.verdict, Verdict::NotMeasured);
         QVERIFY(none.reason.find("class") != std::string::npos);
     }
+    void anAngleGoesByItsShorterSide()
+    {
+        const auto l = parseLimits("30 ISO 2768 side 12", base::Unit::Degree);
+        QVERIFY(l && l->general == General::Angle && l->shorterSide == 12);
+        QCOMPARE(l->text(), std::string("30 ISO 2768 side 12"));
+        const auto r = l->resolved(ToleranceClass::M);
+        QVERIFY(r && std::abs(r->plus - 0.5) < 1e-12 && std::abs(*r->lowest() - 29.5) < 1e-12); // 10 to 50 mm, class m: 30'
+        QVERIFY(std::abs(parseLimits("30 ISO 2768 side 400,5", base::Unit::Degree)->resolved(ToleranceClass::F)->plus - 5 / 60.) < 1e-12);
+        const auto bare = parseLimits("30 ISO 2768", base::Unit::Degree);
+        QVERIFY(!bare && bare.error().message.find("shorter side") != std::string::npos);
+        QVERIFY(!parseLimits("30 ISO 2768 side", base::Unit::Degree) && !parseLimits("30 ISO 2768 side 0", base::Unit::Degree));
+        const auto length = parseLimits("30 ISO 2768 side 12", base::Unit::Millimetre);
+        QVERIFY(!length && length.error().message.find("angles only") != std::string::npos);
+        // It judges.
+        Recipe recipe;
+        recipe.toleranceClass = ToleranceClass::M;
+        chain(recipe, "formula", "angle", [&](Step& s) {
+            put(s, "expression", std::string("30.6"));
+            put(s, "unit", std::string("deg"));
+            s.checks.front().limits = *l;
+        });
+        const auto judged = runChain(recipe, draw({}, 60, 60));
+        QCOMPARE(judged.items.front().checks.front().verdict, Verdict::Fail);
+        recipe.toleranceClass = ToleranceClass::C;
+        QVERIFY(runChain(recipe, draw({}, 60, 60)).accept());
+    }
+    void whatIsTypedIsKeptToTheLastFigure()
+    {
+        demo::Random random(9);
+        for (int i = 0; i < 2000; ++i) {
+            const auto figure = [&] { // up to six decimals, as a person types
+                const int decimals = int(random.uniform(0, 6.999));
+                return std::round(random.uniform(-200, 200) * std::pow(10, decimals)) / std::pow(10, decimals);
+            };
+            Limits l;
+            l.unit = base::Unit::Millimetre;
+            switch (i % 5) {
+            case 0: l.low = figure(); break;
+            case 1: l.high = figure(); break;
+            case 2: l.nominal = figure(), l.plus = std::abs(figure()), l.minus = std::abs(figure()), l.hasTolerance = true; break;
+            case 3: l.nominal = figure(), l.general = i % 2 ? General::Length : General::Radius; break;
+            default: {
+                const double a = figure(), b = figure();
+                l.low = std::min(a, b), l.high = std::max(a, b);
+            }
+            }
+            const auto read = parseLimits(l.text(), l.unit);
+            QVERIFY2(read, l.text().c_str());
+            QVERIFY2(*read == l, (l.text() + " was read as " + read->text()).c_str());
+        }
+    }
     void theGuardBandFailsWhatCannotBeProved()
     {
         Recipe r;

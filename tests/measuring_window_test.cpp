@@ -37,6 +37,10 @@ class MeasuringWindowTest : public QObject
     {
         return waitFor([&] { return session().pending() == 0; });
     }
+    const recipe::Check& stored(const std::string& step, const std::string& output)
+    {
+        return stored(const_cast<recipe::Recipe&>(session().recipe()), step, output);
+    }
     void openDemo()
     {
         QVERIFY(m_window->openRecipe(m_recipe));
@@ -308,6 +312,105 @@ private slots:
             }
         QCOMPARE(rowsNow(), 10);
     }
+    void placesAreDraggedOnTheSheet()
+    {
+        openDemo();
+        session().select("slots");
+        session().setTrial(0);
+        const auto made = inspect::fromThisPart(session().prepared()->recipe(), *session().currentItem(), stored("slots", "areas"), "slots", 4, true);
+        QVERIFY(made);
+        session().setCheck("slots", *made);
+        QVERIFY(settled());
+        QCOMPARE(check(0, "Slot size")->verdict, Verdict::Pass);
+        auto* sheet = m_window->setupPage()->sheet();
+        const auto placeOf = [&](std::size_t i) { return *stored("slots", "areas").elements[i].at; };
+        const auto onSheet = [&](geometry::Point reference) {
+            return sheet->screenOf(
+                inspect::carried(session().recipe(), *inspect::motionOf(session().recipe(), "plate", session().currentItem()), reference));
+        };
+        const geometry::Point before = placeOf(3);
+        const QPointF from = onSheet(before), to = from + QPointF(0, -40); // well off its slot
+        drag(sheet, from, to);
+        QVERIFY(settled());
+        QVERIFY2(geometry::distance(placeOf(3), before) * sheet->zoom() > 35, "the place did not move");
+        QVERIFY(std::hypot(onSheet(placeOf(3)).x() - to.x(), onSheet(placeOf(3)).y() - to.y()) < 2);
+        QCOMPARE(check(0, "Slot size")->verdict, Verdict::Fail);
+        QCOMPARE(check(0, "Slot size")->missing, 1);
+        QCOMPARE(session().undoText(), QString("place")); // one gesture, one undo
+        session().undo();
+        QVERIFY(settled());
+        QVERIFY(placeOf(3) == before);
+        QCOMPARE(check(0, "Slot size")->verdict, Verdict::Pass);
+    }
+    void whatIsNotTouchedStaysExact()
+    {
+        openDemo();
+        session().select("width");
+        recipe::Check c = stored("width", "distance");
+        c.limits.nominal = 25.987654321098, c.uncertainty = 0.00123456789;
+        session().setCheck("width", c);
+        whenDialog<CheckDialog>([&](CheckDialog& d) {
+            type(in<QLineEdit>(d, "faultText"), "too wide");
+            d.accept();
+        });
+        m_window->findChild<QAction*>("checkDetails")->trigger();
+        QCOMPARE(stored("width", "distance").fault, std::string("too wide"));
+        QVERIFY(stored("width", "distance").limits == c.limits); // shown rounded, kept whole
+        QVERIFY(stored("width", "distance").uncertainty == c.uncertainty);
+        // The form: focus in and out changes nothing, a finer figure is taken.
+        const auto* edit = m_window->setupPage()->evidence()->form()->findChild<QLineEdit*>("limits_distance");
+        QTest::keyClick(const_cast<QLineEdit*>(edit), Qt::Key_Return);
+        QVERIFY(stored("width", "distance").limits == c.limits);
+        type(const_cast<QLineEdit*>(edit), "25.987651 +-0.05");
+        QTest::keyClick(const_cast<QLineEdit*>(edit), Qt::Key_Return);
+        QCOMPARE(*stored("width", "distance").limits.nominal, 25.987651);
+    }
+    void theReviewLeadsToWhatIsDoubtful()
+    {
+        openDemo();
+        auto* chip = m_window->findChild<QToolButton*>("reviewChip");
+        QVERIFY(waitFor([&] { return chip->isVisible() && chip->text() != "review …"; }));
+        session().change("limits in px", [](recipe::Recipe& r) { r.find("width")->checks[0].limits.unit = base::Unit::Pixel; });
+        session().change("label", [](recipe::Recipe& r) { r.trials[1].label = recipe::Label::Bad; });
+        QVERIFY(settled());
+        click(chip);
+        auto* dialog = m_window->findChild<QDialog*>("reviewDialog");
+        QVERIFY(dialog && dialog->isVisible() && !dialog->isModal());
+        auto* table = in<QTableWidget>(*dialog, "findings");
+        QVERIFY(table->rowCount() > 1);
+        QCOMPARE(table->item(0, 0)->text(), QString("limit in another unit"));
+        session().select("slots");
+        const auto rowOf = [&](const QString& doubt) {
+            for (int i = 0; i < table->rowCount(); ++i)
+                if (table->item(i, 0)->text() == doubt) return i;
+            return -1;
+        };
+        QTest::mouseClick(table->viewport(), Qt::LeftButton, Qt::NoModifier, table->visualItemRect(table->item(0, 2)).center());
+        QCOMPARE(session().selected(), std::string("width"));
+        const int label = rowOf("label and verdict disagree");
+        QVERIFY(label > 0);
+        table->scrollToItem(table->item(label, 2));
+        QTest::mouseClick(table->viewport(), Qt::LeftButton, Qt::NoModifier, table->visualItemRect(table->item(label, 2)).center());
+        QVERIFY(table->item(label, 1)->text() == QString("trial %1").arg(session().trial() + 1));
+        // Converting there: px read as mm would be wrong, so the limit is carried over by the scale.
+        click(in<QPushButton>(*dialog, "reviewConvert"));
+        QVERIFY(recipe::foreignLimits(session().recipe()).empty());
+        QVERIFY(waitFor([&] { return rowOf("limit in another unit") < 0; }));
+        QVERIFY(!in<QPushButton>(*dialog, "reviewConvert")->isVisible());
+        dialog->hide();
+        // F3 walks through all of them and begins again.
+        giveKeys(m_window->setupPage()->sheet());
+        QVERIFY(settled());
+        QSet<QString> said;
+        const int all = table->rowCount();
+        for (int i = 0; i < all; ++i) {
+            QTest::keyClick(m_window->setupPage()->sheet(), Qt::Key_F3);
+            said << m_window->findChild<QLabel*>("said")->text();
+        }
+        QCOMPARE(int(said.size()), all);
+        session().newRecipe();
+        QVERIFY(waitFor([&] { return !chip->isVisible(); }));
+    }
     void rowsAndColumnsOfPlaces()
     {
         openDemo();
@@ -385,6 +488,15 @@ private slots:
         QVERIFY(std::abs(table->item(row, 7)->text().toDouble() - 2 * cg) < 0.02);
         QTest::mouseClick(in<QPushButton>(d, "takeUncertainty"), Qt::LeftButton);
         QVERIFY(session().recipe().find("width")->checks[0].uncertainty.value_or(0) > 0.004);
+        // Some of the trials as takes: mean and spread are those of their values.
+        in<QComboBox>(d, "repeatFrom")->setCurrentIndex(1);
+        QVERIFY(!in<QSpinBox>(d, "repeatCopies")->isVisible() && in<QSpinBox>(d, "repeatFirst")->isVisible());
+        in<QSpinBox>(d, "repeatFirst")->setValue(1), in<QSpinBox>(d, "repeatLast")->setValue(2);
+        QTest::mouseClick(in<QPushButton>(d, "repeatStart"), Qt::LeftButton);
+        QCOMPARE(table->item(row, 2)->text(), QString("2"));
+        const double a = check(0, "Width")->values.at(0), b = check(1, "Width")->values.at(0);
+        QVERIFY(std::abs(table->item(row, 3)->text().section(' ', 0, 0).toDouble() - (a + b) / 2) < 1e-4);
+        QVERIFY(std::abs(table->item(row, 4)->text().section(' ', 0, 0).toDouble() - std::abs(a - b) / std::sqrt(2.0)) < 1e-4);
         // The study from a file.
         QTemporaryDir dir;
         QFile csv(dir.filePath("study.csv"));

@@ -51,7 +51,8 @@ CheckDialog::CheckDialog(Session& session, const std::string& step, const std::s
     m_limits->setObjectName(QStringLiteral("checkLimits"));
     m_limits->setPlaceholderText(tr("no limits"));
     m_limits->setToolTip(
-        tr("26 +-0.05 · 26 +0.1 -0.05 · 25.9 .. 26.1 · >= 0.65 · <= 0.2 · 10 · 26 ISO 2768 (general tolerance), ISO 2768 R (radii, chamfers); "
+        tr("26 +-0.05 · 26 +0.1 -0.05 · 25.9 .. 26.1 · >= 0.65 · <= 0.2 · 10 · 26 ISO 2768 (general tolerance), ISO 2768 R (radii, chamfers), "
+           "30 ISO 2768 side 12 (an angle with its shorter side in mm); "
            "a unit behind it if it is another one"));
     form->addRow(tr("Limits%1, in %2")
                      .arg(m_list ? tr(" of all") : QString(), m_unit == base::Unit::None ? tr("no unit") : QString::fromUtf8(base::symbol(m_unit))),
@@ -141,35 +142,43 @@ CheckDialog::CheckDialog(Session& session, const std::string& step, const std::s
 void CheckDialog::fill(const Check& c)
 {
     const QSignalBlocker a(m_limits), b(m_elements), d(m_match);
-    QString text = q(c.limits.text());
-    if (!text.isEmpty() && c.limits.unit != m_unit) text += QStringLiteral(" ") + QString::fromUtf8(base::symbol(c.limits.unit));
-    m_limits->setText(text);
+    m_filled = c;
+    m_limits->setText(shown(c.limits));
     m_fault->setText(q(c.fault));
-    m_uncertainty->setText(c.uncertainty ? QString::number(*c.uncertainty) : QString());
+    m_uncertainty->setText(c.uncertainty ? q(base::shortest(*c.uncertainty)) : QString());
     m_match->setCurrentIndex(c.match == Match::Place);
     m_reach->setValue(c.reach);
     m_elements->setRowCount(0);
     for (const Element& e : c.elements) {
         const int n = m_elements->rowCount();
         m_elements->insertRow(n);
-        QString own = e.own ? q(e.own->text()) : QString();
-        if (e.own && e.own->unit != m_unit) own += QStringLiteral(" ") + QString::fromUtf8(base::symbol(e.own->unit));
         m_elements->setItem(n, 0, new QTableWidgetItem(q(e.name)));
-        m_elements->setItem(n, 1, new QTableWidgetItem(own));
-        m_elements->setItem(n, 2, new QTableWidgetItem(e.at ? QStringLiteral("%1, %2").arg(e.at->x, 0, 'f', 1).arg(e.at->y, 0, 'f', 1) : QString()));
+        m_elements->setItem(n, 1, new QTableWidgetItem(e.own ? shown(*e.own) : QString()));
+        m_elements->setItem(n, 2, new QTableWidgetItem(e.at ? shown(*e.at) : QString()));
+        m_elements->item(n, 0)->setData(Qt::UserRole, n); // which of the filled ones it is
         m_elements->setItem(n, 3, new QTableWidgetItem);
     }
+}
+
+QString CheckDialog::shown(const Limits& limits) const
+{
+    const QString text = q(limits.text());
+    return text.isEmpty() || limits.unit == m_unit ? text : text + QStringLiteral(" ") + QString::fromUtf8(base::symbol(limits.unit));
+}
+QString CheckDialog::shown(const geometry::Point& place) { return QStringLiteral("%1, %2").arg(place.x, 0, 'f', 1).arg(place.y, 0, 'f', 1); }
+base::Result<Limits> CheckDialog::read(const QString& text, const Limits& filled) const
+{
+    // What is shown may be rounded; what was not touched is not.
+    if (filled.any() && text.trimmed() == shown(filled)) return filled;
+    return parseLimits(text.trimmed().toStdString(), m_unit);
 }
 
 base::Result<Check> CheckDialog::edited() const
 {
     Check c = m_check;
-    auto limits = parseLimits(m_limits->text().trimmed().toStdString(), m_unit);
+    auto limits = read(m_limits->text(), m_filled.limits);
     if (!limits) return base::passOn(limits.error());
     c.limits = *limits;
-    if (c.limits.general == General::Length && m_unit == base::Unit::Degree)
-        return base::fail(ErrorCode::InvalidArgument,
-                          "a general tolerance of an angle needs its shorter side: state plus and minus, or use the recipe file");
     c.fault = m_fault->text().trimmed().toStdString();
     c.uncertainty.reset();
     if (!m_uncertainty->text().trimmed().isEmpty()) {
@@ -183,18 +192,22 @@ base::Result<Check> CheckDialog::edited() const
     c.elements.clear();
     for (int i = 0; m_list && i < m_elements->rowCount(); ++i) {
         const auto text = [&](int k) { return m_elements->item(i, k) ? m_elements->item(i, k)->text().trimmed() : QString(); };
-        Element e;
+        Element e, before;
         const std::string where = "element " + std::to_string(i + 1);
+        if (const QVariant n = m_elements->item(i, 0) ? m_elements->item(i, 0)->data(Qt::UserRole) : QVariant(); n.isValid())
+            before = m_filled.elements[std::size_t(n.toInt())];
         e.name = text(0).toStdString();
         if (!text(1).isEmpty()) {
-            auto own = parseLimits(text(1).toStdString(), m_unit);
+            auto own = read(text(1), before.own.value_or(Limits{}));
             if (!own) return base::passOn(own.error(), where);
             if (c.limits.any() && !base::convertible(own->unit, c.limits.unit))
                 return base::fail(ErrorCode::InvalidArgument, "its limits are in another unit than those of all", where);
             if (!c.limits.any()) c.limits.unit = own->unit;
             e.own = own->unit == c.limits.unit ? *own : own->in(c.limits.unit);
         }
-        if (!text(2).isEmpty()) {
+        if (before.at && text(2) == shown(*before.at)) {
+            e.at = before.at;
+        } else if (!text(2).isEmpty()) {
             const QStringList xy = text(2).split(text(2).contains(QLatin1Char(';')) ? QLatin1Char(';') : QLatin1Char(','));
             const auto x =
                 xy.size() == 2 ? numberFrom(xy[0]) : base::Result<double>(base::fail(ErrorCode::InvalidArgument, "the place is not \"x, y\"", where));

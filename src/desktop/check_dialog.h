@@ -24,13 +24,16 @@ public slots:
 
 private:
     base::Result<recipe::Check> edited() const;
+    QString shown(const recipe::Limits& limits) const;
+    static QString shown(const geometry::Point& place);
+    base::Result<recipe::Limits> read(const QString& text, const recipe::Limits& filled) const;
     void fill(const recipe::Check& check);
     void refresh();
     void fromThisPart();
     void rowsAndColumns();
     Session& m_session;
     std::string m_step;
-    recipe::Check m_check;
+    recipe::Check m_check, m_filled;      // as it was, and as the fields were filled: what is not touched stays exact
     base::Unit m_unit = base::Unit::None; // the value is shown in
     bool m_list = false;
     QLineEdit *m_limits = nullptr, *m_fault = nullptr, *m_uncertainty = nullptr;

@@ -370,11 +370,13 @@ void ParamForm::addChecks(const Recipe& recipe, const Step& step, const StepKind
         edit->setObjectName(QStringLiteral("limits_") + q(c.output));
         edit->setPlaceholderText(tr("no limits: 26 +-0.05, >= 0.65, 10"));
         edit->setAccessibleName(tr("Limits of %1").arg(q(out->label)));
-        edit->setToolTip(tr("26 +-0.05 · 26 +0.1 -0.05 · 25.9 .. 26.1 · >= 0.65 · <= 0.2 · 10 · 26 ISO 2768. Empty: unjudged."));
-        connect(edit, &QLineEdit::editingFinished, this, [this, edit, unit, key = c.output, old = c.limits] {
+        edit->setToolTip(
+            tr("26 +-0.05 · 26 +0.1 -0.05 · 25.9 .. 26.1 · >= 0.65 · <= 0.2 · 10 · 26 ISO 2768 · 30 ISO 2768 side 12 (angle). Empty: unjudged."));
+        connect(edit, &QLineEdit::editingFinished, this, [this, edit, unit, shown, key = c.output, old = c.limits] {
+            if (edit->text() == shown) return; // what is shown may be rounded
             auto limits = parseLimits(edit->text().trimmed().toStdString(), unit);
             if (!limits) return emit problem(q(limits.error().message));
-            if (limits->text() == old.text() && old.unit == limits->unit) return;
+            if (*limits == old) return;
             emit edited(tr("limits"),
                         [key, l = *limits](Step& s) {
                             for (Check& x : s.checks)

@@ -69,18 +69,34 @@ QWidget* RepeatDialog::gaugeTab()
     auto* row = new QHBoxLayout;
     m_from = new QComboBox(tab);
     m_from->setObjectName(QStringLiteral("repeatFrom"));
-    m_from->addItems({tr("noisy copies of the picture in view"), tr("all trials: takes of one part")});
+    m_from->addItems({tr("noisy copies of the picture in view"), tr("trials: takes of one part")});
     m_copies = new QSpinBox(tab);
     m_copies->setObjectName(QStringLiteral("repeatCopies"));
     m_copies->setRange(5, 1000);
     m_copies->setValue(25);
     m_copies->setPrefix(tr("copies "));
-    connect(m_from, &QComboBox::currentIndexChanged, this, [this](int i) { m_copies->setEnabled(i == 0); });
+    const auto trial = [&](const char* name, const QString& prefix, int value) {
+        auto* s = new QSpinBox(tab);
+        s->setObjectName(QLatin1String(name));
+        s->setRange(1, std::max(1, m_session.trialCount()));
+        s->setValue(value);
+        s->setPrefix(prefix);
+        s->hide();
+        return s;
+    };
+    m_first = trial("repeatFirst", tr("from trial "), 1);
+    m_last = trial("repeatLast", tr("to trial "), m_session.trialCount());
+    connect(m_from, &QComboBox::currentIndexChanged, this, [this](int i) {
+        m_copies->setVisible(i == 0);
+        m_first->setVisible(i == 1), m_last->setVisible(i == 1);
+    });
     m_start = new QPushButton(tr("Measure"), tab);
     m_start->setObjectName(QStringLiteral("repeatStart"));
     connect(m_start, &QPushButton::clicked, this, &RepeatDialog::measure);
     row->addWidget(m_from, 1);
     row->addWidget(m_copies);
+    row->addWidget(m_first);
+    row->addWidget(m_last);
     row->addWidget(m_start);
     layout->addLayout(row);
     auto* factors = new QHBoxLayout;
@@ -142,8 +158,9 @@ void RepeatDialog::measure()
     const auto prepared = m_session.prepared();
     auto results = std::make_shared<std::vector<inspect::PictureResult>>();
     if (m_from->currentIndex() == 1) { // what the trials have answered already
-        for (const auto* r : m_session.results())
-            if (r && !r->error) results->push_back(*r);
+        const int first = std::min(m_first->value(), m_last->value()), last = std::max(m_first->value(), m_last->value());
+        for (int t = first; t <= last; ++t)
+            if (const auto* r = m_session.result(t - 1); r && !r->error) results->push_back(*r);
         std::vector<const inspect::PictureResult*> all;
         for (const auto& r : *results) all.push_back(&r);
         m_takes = inspect::takesOf(prepared->recipe(), all);
@@ -260,7 +277,7 @@ QWidget* RepeatDialog::studyTab()
     m_parts = table(tab, "componentTable", {tr("source"), tr("variance"), tr("spread"), tr("% of total"), tr("% of tolerance")});
     layout->addWidget(m_anova, 1);
     layout->addWidget(m_parts, 1);
-    m_studyState = new QLabel(tr("Each part measured by each person equally often, at least twice. Values can come from logged records."), tab);
+    m_studyState = new QLabel(tr("Each part measured by each person equally often, at least twice."), tab);
     m_studyState->setObjectName(QStringLiteral("studyState"));
     m_studyState->setWordWrap(true);
     layout->addWidget(m_studyState);

@@ -40,7 +40,7 @@ private:
     std::vector<inspect::StudyValue> m_values;
     QTabWidget* m_tabs = nullptr;
     QComboBox* m_from = nullptr;
-    QSpinBox* m_copies = nullptr;
+    QSpinBox *m_copies = nullptr, *m_first = nullptr, *m_last = nullptr;
     QDoubleSpinBox *m_share = nullptr, *m_width = nullptr, *m_half = nullptr, *m_reach = nullptr, *m_tolerance = nullptr;
     QTableWidget *m_table = nullptr, *m_anova = nullptr, *m_parts = nullptr;
     QLabel *m_state = nullptr, *m_studyState = nullptr;

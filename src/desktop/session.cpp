@@ -180,9 +180,11 @@ base::Status Session::takeReference()
                 for (auto& region : s.leaveOut) region = inspect::carried(old, *motion, region);
                 for (auto& sample : s.samples) sample.at = inspect::carried(old, *motion, sample.at);
                 for (auto& place : s.places) place.at = inspect::carried(old, *motion, place.at);
-                for (auto& c : s.checks)
+                for (auto& c : s.checks) {
+                    if (c.labelAt) c.labelAt = inspect::carried(old, *motion, *c.labelAt);
                     for (auto& e : c.elements)
                         if (e.at) e.at = inspect::carried(old, *motion, *e.at);
+                }
                 if (const ParamSpec* d = kind ? kind->param("direction") : nullptr)
                     d->put(s.params, geometry::degrees(geometry::wrapped(geometry::radians(std::get<double>(d->get(s.params))) + motion->turn())));
             }

@@ -228,6 +228,12 @@ void SheetView::paintEvent(QPaintEvent*)
                 p.setPen(QPen(report::lightTheme().datum, 1.6));
                 p.setBrush(report::lightTheme().paper);
                 p.drawRect(QRectF(c.x() - 4.5, c.y() - 4.5, 9, 9));
+                if (h.name.isEmpty()) continue;
+                const QRectF plate(c.x() + 7, c.y() - 8, p.fontMetrics().horizontalAdvance(h.name) + 6, 16);
+                p.setPen(Qt::NoPen);
+                p.drawRect(plate);
+                p.setPen(report::lightTheme().datum);
+                p.drawText(plate, Qt::AlignCenter, h.name);
             }
         }
         report::paintTitleBlock(p, scene, m_session.pictureName(), QRectF(rect()));
@@ -509,14 +515,32 @@ std::vector<SheetView::Handle> SheetView::handles() const
             const bool hidden = std::any_of(out.begin(), out.end(), [&](const Handle& h) { return geometry::distance(h.at, at) * m_zoom < 12; });
             out.push_back({"." + spec.key, 0, hidden ? at + Point{16 / m_zoom, 16 / m_zoom} : at});
         }
+    // Where the elements of a list belong, and the named places of the step itself; not on a draft, which has none yet.
+    if (const auto motion = m_session.draft() ? std::nullopt : followingMotion(*s)) {
+        const auto add = [&](const std::string& key, std::size_t i, Point at, const std::string& name) {
+            out.push_back({key, int(i), inspect::carried(m_session.recipe(), *motion, at),
+                           name.empty() ? QString::number(i + 1) : QString::fromStdString(name)});
+        };
+        for (const Check& c : s->checks)
+            if (c.match == Match::Place)
+                for (std::size_t i = 0; i < c.elements.size(); ++i)
+                    if (c.elements[i].at) add("#" + c.output, i, *c.elements[i].at, c.elements[i].name);
+        if (kind && kind->hasPlaces)
+            for (std::size_t i = 0; i < s->places.size(); ++i) add("@", i, s->places[i].at, s->places[i].name);
+    }
     return out;
+}
+
+std::optional<geometry::Motion> SheetView::followingMotion(const Step& step) const
+{
+    return inspect::motionOf(m_session.prepared()->recipe(), step.datum, m_session.currentItem());
 }
 
 void SheetView::moveLabel()
 {
     if (std::hypot(m_pointer.x() - m_pressed.x(), m_pointer.y() - m_pressed.y()) < kClick) return;
     const Step* s = m_session.recipe().find(m_label.step);
-    const auto motion = s ? inspect::motionOf(m_session.prepared()->recipe(), s->datum, m_session.currentItem()) : std::nullopt;
+    const auto motion = s ? followingMotion(*s) : std::nullopt;
     if (!motion) return;
     // Kept on the part: it goes where the part goes.
     const QPointF centre = m_label.box.center() + (m_pointer - m_pressed);
@@ -561,6 +585,21 @@ void SheetView::moveHandle(const Handle& h, Point to)
                     step.points[h.region.substr(1)] = inspect::carried(m_session.recipe(), geometry::Motion{own->now, own->reference}, to);
                 },
                 QStringLiteral("point:") + QString::fromStdString(h.region));
+        return;
+    }
+    if (h.region.front() == '#' || h.region.front() == '@') {
+        const auto follows = followingMotion(*s);
+        if (!follows) return;
+        const Point at = inspect::carried(m_session.recipe(), geometry::Motion{follows->now, follows->reference}, to);
+        editStep(
+            tr("place"),
+            [&](Step& step) {
+                if (h.region == "@") step.places.at(std::size_t(h.index)).at = at;
+                else
+                    for (Check& c : step.checks)
+                        if (c.output == h.region.substr(1)) c.elements.at(std::size_t(h.index)).at = at;
+            },
+            QStringLiteral("place:") + QString::fromStdString(h.region) + QString::number(h.index));
         return;
     }
     const auto motion = h.region.front() == '-' ? ownMotion(*s) : motionOf(*s, kind->region(h.region));
@@ -629,7 +668,7 @@ bool SheetView::teaches(const Handle& h) const
 void SheetView::nudge(QPointF d)
 {
     const auto all = handles();
-    const auto middle = std::find_if(all.begin(), all.end(), [](const Handle& h) { return h.index == 0; });
+    const auto middle = std::find_if(all.begin(), all.end(), [](const Handle& h) { return h.index == 0 && h.name.isEmpty(); });
     if (middle != all.end()) moveHandle(*middle, middle->at + Point{d.x(), d.y()});
 }
 

@@ -81,9 +81,10 @@ protected:
 
 private:
     struct Handle {
-        std::string region;
+        std::string region; // a region's key; ".key" a point, "-n" an area left out, "#output" an element's place, "@" a place of the step's
         int index;
         geometry::Point at; // picture
+        QString name{};     // said beside it
     };
     enum class Drag { None, Pan, Stroke, Handle, Label };
     void pictureChanged();
@@ -94,6 +95,7 @@ private:
     bool teaches(const Handle& handle) const;
     void editStep(const QString& what, const std::function<void(recipe::Step&)>& edit, const QString& merge = {});
     std::optional<geometry::Motion> ownMotion(const recipe::Step& step) const;
+    std::optional<geometry::Motion> followingMotion(const recipe::Step& step) const;
     void leaveOut(const recipe::Gesture& gesture);
     bool wantsSamples() const;
     std::optional<geometry::Motion> motionOf(const recipe::Step& step, const recipe::RegionSpec* spec) const;

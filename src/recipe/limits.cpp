@@ -106,8 +106,12 @@ void Limits::setHighest(double value)
 
 namespace
 {
+// As it was typed; a figure that was worked out (converted, dragged) to four decimals.
 std::string number(double v)
 {
+    const std::string exact = std::isfinite(v) ? base::shortest(v) : "";
+    const auto point = exact.find('.');
+    if (!exact.empty() && exact.find('e') == std::string::npos && (point == std::string::npos || exact.size() - point <= 8)) return exact;
     std::string s = base::toText(v, 4);
     s.erase(s.find_last_not_of('0') + 1);
     if (s.back() == '.') s.pop_back();
@@ -117,7 +121,8 @@ std::string number(double v)
 
 std::string Limits::text() const
 {
-    if (nominal && !hasTolerance && general != General::None) return number(*nominal) + (general == General::Radius ? " ISO 2768 R" : " ISO 2768");
+    if (nominal && !hasTolerance && general != General::None)
+        return number(*nominal) + " ISO 2768" + (general == General::Radius ? " R" : general == General::Angle ? " side " + number(shorterSide) : "");
     if (nominal && hasTolerance) {
         if (plus == minus) return plus == 0 ? number(*nominal) : number(*nominal) + " ±" + number(plus);
         return number(*nominal) + " +" + number(plus) + " −" + number(minus);
@@ -182,10 +187,9 @@ base::Result<Limits> parseLimits(const std::string& typed, base::Unit unit)
     for (const auto& [from, to] : {std::pair<std::string, std::string>{"−", "-"}, {"≥", ">="}, {"≤", "<="}, {"…", ".."}, {"±", "+-"}})
         for (auto at = text.find(from); at != std::string::npos; at = text.find(from)) text.replace(at, from.size(), to);
     const auto wrong = [&] {
-        return base::fail(
-            base::ErrorCode::InvalidArgument,
-            "\"" + typed +
-                "\" is not a limit: write 26 +-0.05, 26 +0.1 -0.05, 25.9 .. 26.1, >= 0.65, <= 0.2, 10 or 26 ISO 2768, and a unit behind it");
+        return base::fail(base::ErrorCode::InvalidArgument, "\"" + typed +
+                                                                "\" is not a limit: write 26 +-0.05, 26 +0.1 -0.05, 25.9 .. 26.1, >= 0.65, <= 0.2, "
+                                                                "10 or 26 ISO 2768 (an angle: 30 ISO 2768 side 12), and a unit behind it");
     };
     // "25.9..26.1": two dots end the number before them.
     if (const auto dots = text.find(".."); dots != std::string::npos) text.insert(dots, " ");
@@ -220,6 +224,11 @@ base::Result<Limits> parseLimits(const std::string& typed, base::Unit unit)
             out.nominal = a, out.general = General::Radius;
         } else if (r.take("ISO 2768") || r.take("iso") || r.take("ISO")) {
             out.nominal = a, out.general = General::Length;
+            if (r.take("side")) { // of an angle, in mm
+                if (!r.takeNumber(b)) return wrong();
+                out.general = General::Angle, out.shorterSide = b;
+                if (!(b > 0 && b <= 1e6)) return base::fail(base::ErrorCode::OutOfRange, "side = " + number(b) + " is outside 0 .. 1000000 mm");
+            }
         } else {
             out.low = out.high = a;
         }
@@ -230,6 +239,11 @@ base::Result<Limits> parseLimits(const std::string& typed, base::Unit unit)
         out.unit = *own;
     }
     if (auto ok = out.check(); !ok) return base::passOn(ok.error());
+    if (out.general == General::Length && out.unit == base::Unit::Degree)
+        return base::fail(base::ErrorCode::InvalidArgument,
+                          "a general tolerance of an angle goes by its shorter side in mm: " + number(a) + " ISO 2768 side 12");
+    if (out.general == General::Angle && out.unit != base::Unit::Degree)
+        return base::fail(base::ErrorCode::InvalidArgument, "a shorter side is stated for angles only");
     return out;
 }
 

@@ -54,7 +54,8 @@ struct Limits {
 };
 
 // Reads what a person types: "26 +-0.05", "26 ±0.05", "26 +0.1 -0.05", "25.9 .. 26.1", ">= 0.65", "<= 0.2", "10".
-// "26 ISO 2768" (general tolerance), each with a unit behind it if it is not `unit`. Comma is taken as decimal point. Fails with InvalidArgument naming what was expected. "" clears the limits.
+// "26 ISO 2768" (general tolerance; of a radius "4 ISO 2768 R", of an angle "30 ISO 2768 side 12" with its shorter side in mm), each with a unit
+// behind it if it is not `unit`. Comma is taken as decimal point. Fails with InvalidArgument naming what was expected. "" clears the limits.
 base::Result<Limits> parseLimits(const std::string& text, base::Unit unit);
 
 } // namespace recipe

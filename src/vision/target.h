@@ -6,7 +6,7 @@
 //         With the mark the numbers are those of the whole target; without it x runs along the columns and (0, 0) is the corner
 //         nearest the picture's upper left.
 // Fails   OutOfRange: columns, rows or pitch. NoResult with what was seen instead.
-// Accuracy  0.02 px and better on clean pictures (tests/target_test.cpp). The window about a corner never reaches a neighbour.
+// Accuracy  0.02 px and better on clean pictures (tests/calibration_test.cpp). The window about a corner never reaches a neighbour.
 // Source  saddle points: Beaudet 1978 (determinant of the second derivatives); refinement: Förstner and Gülch 1987, then a blurred corner fitted by
 //         least squares; dots: grey-weighted centroid. The mark: a small disc of the opposite kind in each of three squares (checkerboard) or a
 //         hollow in each of three dots: the middle one, its neighbour to the right and its neighbour below. Middle dot: (columns / 2, rows / 2);
