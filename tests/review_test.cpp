@@ -156,9 +156,9 @@ private slots:
         QVERIFY(b.of(Doubt::NeverFails).empty());
         b.check().limits = *parseLimits("120 +-10", base::Unit::Pixel);
         QCOMPARE(int(b.of(Doubt::NeverFails).size()), 1);
-        QVERIFY(b.of(Doubt::NeverFails)[0].text.find("the one bad item") == 0);
+        QVERIFY(b.of(Doubt::NeverFails)[0].text.find("the one bad trial") == 0);
         b.trial(plate(128), Label::Bad);
-        QVERIFY(b.of(Doubt::NeverFails)[0].text.find("all 2 bad items") == 0);
+        QVERIFY(b.of(Doubt::NeverFails)[0].text.find("all 2 bad trials") == 0);
         // No bad trial at all is another question.
         for (Trial& t : b.recipe.trials) t.label = Label::Good;
         QVERIFY(b.of(Doubt::NeverFails).empty());
@@ -226,6 +226,11 @@ private slots:
         QVERIFY2(labels[0].text.find("labelled good and rejected: ") == 0 && labels[0].text.find("Width") != std::string::npos,
                  labels[0].text.c_str());
         QVERIFY(labels[1].text.find("labelled bad and accepted") == 0);
+        // Many trials with one cause are one finding.
+        for (int i = 0; i < 7; ++i) b.trial(plate(120), Label::Bad);
+        QCOMPARE(int(b.of(Doubt::Label).size()), 2);
+        QCOMPARE(b.of(Doubt::Label)[1].subject, std::string("8 trials: 5, 6, 7, 8, 9, 10, …"));
+        b.recipe.trials.resize(5), b.results.resize(5);
         b.results[0].error = "a.png: cannot be read";
         b.results[1].warnings = {"a calibration target lies among the parts"};
         const auto pictures = b.of(Doubt::Picture);

@@ -131,8 +131,9 @@ GridView::GridView(GridSource& source, QWidget* parent) : QAbstractScrollArea(pa
 int GridView::headWidth() const
 {
     if (!m_heads) return 190;
-    return viewport()->width() >= 1600 ? 460 : 348;
+    return 46 + m_nameWidth + valueWidth() + m_limitsWidth;
 }
+int GridView::valueWidth() const { return viewport()->width() >= 1600 ? 110 : 92; }
 
 int GridView::rowHeight(int r) const
 {
@@ -148,7 +149,17 @@ int GridView::rowHeight(int r) const
 void GridView::layOut()
 {
     m_tops.assign(1, 0);
-    for (int r = 0; r < m_source.rows(); ++r) m_tops.push_back(m_tops.back() + rowHeight(r) + 1);
+    const bool wide = viewport()->width() >= 1600;
+    const QFontMetrics limits(report::uiFont(12, true)), names(report::uiFont(13));
+    m_limitsWidth = wide ? 110 : 78, m_nameWidth = wide ? 194 : 132;
+    for (int r = 0; r < m_source.rows(); ++r) {
+        m_tops.push_back(m_tops.back() + rowHeight(r) + 1);
+        const GridRow row = m_source.row(r);
+        m_limitsWidth = std::max(m_limitsWidth, limits.horizontalAdvance(row.limits) + 12);
+        if (row.kind == RowKind::Check || row.kind == RowKind::Datum) m_nameWidth = std::max(m_nameWidth, names.horizontalAdvance(row.name) + 6);
+    }
+    // A third of the width at most: the columns are what the grid is for.
+    m_limitsWidth = std::min(m_limitsWidth, wide ? 200 : 140), m_nameWidth = std::min(m_nameWidth, wide ? 260 : 176);
     verticalScrollBar()->setRange(0, std::max(0, m_tops.back() - (viewport()->height() - topHeight() - kVerdict)));
     verticalScrollBar()->setPageStep(viewport()->height() - topHeight() - kVerdict);
     const int seen = std::max(1, viewport()->width() - headWidth() - kBar);
@@ -210,8 +221,7 @@ void GridView::paintHead(QPainter& p, int r, QRect box)
 {
     const GridRow row = m_source.row(r);
     const report::Theme& th = theme();
-    const bool wide = headWidth() > 400;
-    const int limitsWidth = m_heads ? (wide ? 110 : 78) : 0, valueWidth = m_heads ? (wide ? 110 : 92) : 0;
+    const int limitsWidth = m_heads ? m_limitsWidth : 0, valueWidth = m_heads ? this->valueWidth() : 0;
     if (r == m_row) p.fillRect(box, th.selected);
     const QColor colour = row.inUse ? th.of(row.verdict) : th.second;
     if (row.kind == RowKind::FixedHead) {
@@ -397,8 +407,7 @@ void GridView::paintEvent(QPaintEvent*)
     p.setFont(report::uiFont(12));
     p.setPen(th.second);
     if (m_heads) {
-        const bool wide = head > 400;
-        const int limitsWidth = wide ? 110 : 78, valueWidth = wide ? 110 : 92;
+        const int limitsWidth = m_limitsWidth, valueWidth = this->valueWidth();
         p.drawText(QRect(8, 0, 200, topHeight()), Qt::AlignVCenter, tr("recipe"));
         p.drawText(QRect(head - 8 - limitsWidth - valueWidth, 0, valueWidth - 8, topHeight()), Qt::AlignVCenter | Qt::AlignRight,
                    m_column >= 0 ? m_source.columnWord(m_column) : QString());
@@ -479,8 +488,7 @@ void GridView::mouseDoubleClickEvent(QMouseEvent* e)
 {
     const int r = rowAt(int(e->position().y()));
     if (r < 0 || e->position().x() >= headWidth()) return;
-    const int limitsWidth = headWidth() > 400 ? 110 : 78;
-    if (m_heads && e->position().x() > headWidth() - 8 - limitsWidth) emit limitsWanted(r);
+    if (m_heads && e->position().x() > headWidth() - 8 - m_limitsWidth) emit limitsWanted(r);
     else emit renameWanted(r);
 }
 

@@ -97,6 +97,7 @@ protected:
 
 private:
     int headWidth() const;
+    int valueWidth() const;
     int topHeight() const { return m_heads ? 38 : 22; } // numbers, and labels where there are any
     int rowHeight(int r) const;
     int rowTop(int r) const; // viewport coordinates
@@ -109,6 +110,7 @@ private:
     GridSource& m_source;
     std::vector<int> m_tops; // content coordinates, one more than rows
     int m_row = -1, m_column = -1, m_width = 28;
+    int m_limitsWidth = 78, m_nameWidth = 132; // of the row heads: what the texts need, within bounds
     bool m_heads = true, m_follow = false;
 };
 

@@ -23,6 +23,7 @@
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QMimeData>
+#include <QPainter>
 #include <QSettings>
 #include <QStackedWidget>
 #include <QStatusBar>
@@ -37,6 +38,21 @@ using namespace recipe;
 namespace
 {
 const QString kRecipeFilter = QStringLiteral("Dikkat recipes (*.dikkat *.json);;All files (*)");
+// A text that ends in … where the room does; the whole stands in its tooltip.
+class ElidedLabel : public QLabel
+{
+public:
+    using QLabel::QLabel;
+
+protected:
+    void paintEvent(QPaintEvent*) override
+    {
+        QPainter p(this);
+        p.setPen(palette().color(foregroundRole()));
+        p.drawText(rect(), Qt::AlignVCenter | Qt::AlignLeft, fontMetrics().elidedText(text(), Qt::ElideRight, width()));
+    }
+};
+
 const QString kPictureFilter = QStringLiteral("Pictures (*.png *.jpg *.jpeg *.tif *.tiff);;All files (*)");
 } // namespace
 
@@ -108,7 +124,7 @@ void MainWindow::makeHeader()
         m_tabs.push_back(b);
     }
     row->addSpacing(8);
-    m_name = new QLabel(header);
+    m_name = new ElidedLabel(header);
     m_name->setObjectName(QStringLiteral("recipeName"));
     m_name->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     row->addWidget(m_name, 1);
@@ -318,7 +334,7 @@ void MainWindow::refreshHeader()
     QString text = tr("%1 · revision %2").arg(name).arg(r.revision);
     if (m_session.modified()) text += tr(", edited");
     m_name->setText(text);
-    m_name->setToolTip(m_session.path().isEmpty() ? tr("not saved yet") : m_session.path());
+    m_name->setToolTip(text + QStringLiteral("\n") + (m_session.path().isEmpty() ? tr("not saved yet") : m_session.path()));
     setWindowTitle(text + QStringLiteral(" · Dikkat"));
     m_calibrated->setText(
         r.mmPerPixel() > 0

@@ -223,17 +223,24 @@ void SheetView::paintEvent(QPaintEvent*)
         m_labels = report::paintSheet(p, scene, t, QRectF(rect()));
         if (m_drag != Drag::Stroke) {
             p.setRenderHint(QPainter::Antialiasing);
+            // Places carry their number; the one under the pointer its name. A plate that would cover another is left out.
+            std::vector<QRectF> plates;
             for (const Handle& h : handles()) {
                 const QPointF c = screenOf(h.at);
                 p.setPen(QPen(report::lightTheme().datum, 1.6));
                 p.setBrush(report::lightTheme().paper);
                 p.drawRect(QRectF(c.x() - 4.5, c.y() - 4.5, 9, 9));
                 if (h.name.isEmpty()) continue;
-                const QRectF plate(c.x() + 7, c.y() - 8, p.fontMetrics().horizontalAdvance(h.name) + 6, 16);
+                const bool over = std::hypot(m_pointer.x() - c.x(), m_pointer.y() - c.y()) <= 8;
+                const QString text = over ? h.name : QString::number(h.index + 1);
+                const double wide = p.fontMetrics().horizontalAdvance(text) + 6;
+                const QRectF plate(c.x() - wide / 2, c.y() - 23, wide, 16);
+                if (!over && std::any_of(plates.begin(), plates.end(), [&](const QRectF& q) { return q.intersects(plate); })) continue;
+                plates.push_back(plate);
                 p.setPen(Qt::NoPen);
                 p.drawRect(plate);
                 p.setPen(report::lightTheme().datum);
-                p.drawText(plate, Qt::AlignCenter, h.name);
+                p.drawText(plate, Qt::AlignCenter, text);
             }
         }
         report::paintTitleBlock(p, scene, m_session.pictureName(), QRectF(rect()));

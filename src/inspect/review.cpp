@@ -163,15 +163,15 @@ private:
         if (m_recipe.guardBand && !c.uncertainty)
             say(Doubt::Uncertainty, &s, c.output, -1, c.name, "the guard band is on, this check has no uncertainty: it is judged by its bare limits",
                 "enter the expanded uncertainty, or take it from a repeatability study");
-        int bad = 0, caught = 0, lost = 0, good = 0, worstTrial = -1, lostTrial = -1;
+        int lost = 0, worstTrial = -1, lostTrial = -1;
         double worst = 0;
         std::string why;
-        std::set<std::size_t> goodTrials, lostTrials;
+        std::set<std::size_t> goodTrials, lostTrials, badTrials, caughtTrials;
         eachResult(s, c, [&](std::size_t t, const ItemResult&, const CheckResult& r) {
             const bool open = r.verdict == Verdict::Fail || r.verdict == Verdict::NotMeasured;
-            if (labelOf(t) == Label::Bad) ++bad, caught += open;
+            if (labelOf(t) == Label::Bad) badTrials.insert(t);
+            if (labelOf(t) == Label::Bad && open) caughtTrials.insert(t);
             if (labelOf(t) != Label::Good) return;
-            ++good;
             goodTrials.insert(t);
             if (r.verdict == Verdict::NotMeasured) {
                 ++lost, lostTrials.insert(t);
@@ -191,10 +191,11 @@ private:
             say(Doubt::ThinMargin, &s, c.output, worstTrial, c.name,
                 "the good part of " + trialName(std::size_t(worstTrial)) + " uses " + percent(worst) + " of the tolerance",
                 "measure better, or ask whether the limit is right");
-        if (bad && !caught)
+        if (!badTrials.empty() && caughtTrials.empty())
             say(Doubt::NeverFails, &s, c.output, -1, c.name,
-                bad == 1 ? "the one bad item passes it: nothing shows that it can reject"
-                         : "all " + std::to_string(bad) + " bad items pass it: nothing shows that it can reject",
+                (badTrials.size() == 1 ? std::string("the one bad trial passes it")
+                                       : "all " + std::to_string(badTrials.size()) + " bad trials pass it") +
+                    ": nothing shows that it can reject",
                 "add a picture of a part that is bad in this respect");
     }
     base::Unit unitOf(const Step& s, const Check& c) const
@@ -226,6 +227,13 @@ private:
     void labels()
     {
         int good = 0, bad = 0;
+        // One cause rejects many trials: one finding names them all.
+        std::vector<std::pair<std::string, std::vector<std::size_t>>> disagreeing;
+        const auto disagrees = [&](std::size_t trial, const std::string& text) {
+            for (auto& [said, trials] : disagreeing)
+                if (said == text) return trials.push_back(trial);
+            disagreeing.push_back({text, {trial}});
+        };
         for (std::size_t t = 0; t < m_recipe.trials.size(); ++t) {
             good += labelOf(t) == Label::Good, bad += labelOf(t) == Label::Bad;
             const PictureResult* r = t < m_trials.size() ? m_trials[t] : nullptr;
@@ -240,11 +248,20 @@ private:
                 std::string why;
                 for (const ItemResult& item : r->items)
                     if (!item.accept && why.empty()) why = item.sentence();
-                say(Doubt::Label, nullptr, "", int(t), trialName(t), "labelled good and rejected" + (why.empty() ? "" : ": " + why),
-                    "change the label or the recipe");
+                disagrees(t, "labelled good and rejected" + (why.empty() ? "" : ": " + why));
             } else if (labelOf(t) == Label::Bad && r->accept()) {
-                say(Doubt::Label, nullptr, "", int(t), trialName(t), "labelled bad and accepted", "change the label or the recipe");
+                disagrees(t, "labelled bad and accepted");
             }
+        }
+        for (const auto& [text, trials] : disagreeing) {
+            std::string subject = trialName(trials[0]);
+            if (trials.size() > 1) {
+                subject = std::to_string(trials.size()) + " trials:";
+                for (std::size_t i = 0; i < trials.size() && i < 6; ++i) subject += (i ? ", " : " ") + std::to_string(trials[i] + 1);
+                if (trials.size() > 6) subject += ", …";
+            }
+            say(Doubt::Label, nullptr, "", int(trials[0]), subject, text,
+                trials.size() > 1 ? "change the labels or the recipe" : "change the label or the recipe");
         }
         const bool anyJudged = std::any_of(m_recipe.steps.begin(), m_recipe.steps.end(), [](const Step& s) {
             return s.inUse && std::any_of(s.checks.begin(), s.checks.end(), [](const Check& c) { return judged(c); });
