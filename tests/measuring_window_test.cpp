@@ -3,6 +3,7 @@
 #include "demo/targets.h"
 #include "desktop/calibrate_dialog.h"
 #include "desktop/check_dialog.h"
+#include "desktop/element_map.h"
 #include "desktop/param_form.h"
 #include "desktop/proposals_dialog.h"
 #include "desktop/recipe_dialog.h"
@@ -311,6 +312,22 @@ private slots:
                 break;
             }
         QCOMPARE(rowsNow(), 10);
+        // The map shows each in its place, level, and a click chooses its row.
+        auto* map = m_window->setupPage()->evidence()->elementMap();
+        session().select("slots", "areas");
+        QVERIFY(map->isVisible());
+        QCOMPARE(int(map->spots().size()), 10);
+        for (int i = 1; i < 10; ++i) { // a row of slots along the datum's x
+            const QPointF step = map->spots()[std::size_t(i)].at - map->spots()[std::size_t(i - 1)].at;
+            QVERIFY2(step.x() > 10 && std::abs(step.y()) < 0.2 * step.x(), qPrintable(QString("%1 %2").arg(step.x()).arg(step.y())));
+            QVERIFY(!map->boxOf(i).intersects(map->boxOf(i - 1)));
+        }
+        QTest::mouseClick(map, Qt::LeftButton, Qt::NoModifier, map->boxOf(6).center().toPoint());
+        QCOMPARE(session().selectedElement(), 6);
+        QTest::keyClick(m_window->setupPage()->grid(), Qt::Key_Down);
+        QCOMPARE(session().selectedElement(), 7);
+        session().select("width");
+        QVERIFY(!map->isVisible());
     }
     void placesAreDraggedOnTheSheet()
     {
@@ -391,7 +408,8 @@ private slots:
         QVERIFY(label > 0);
         table->scrollToItem(table->item(label, 2));
         QTest::mouseClick(table->viewport(), Qt::LeftButton, Qt::NoModifier, table->visualItemRect(table->item(label, 2)).center());
-        QVERIFY(table->item(label, 1)->text() == QString("trial %1").arg(session().trial() + 1));
+        QVERIFY(table->item(label, 1)->text().contains(QString::number(session().trial() + 1)));
+        QCOMPARE(int(session().agreement(session().trial())), int(Session::Agreement::Disagrees));
         // Converting there: px read as mm would be wrong, so the limit is carried over by the scale.
         click(in<QPushButton>(*dialog, "reviewConvert"));
         QVERIFY(recipe::foreignLimits(session().recipe()).empty());

@@ -8,6 +8,7 @@
 #include <QDialogButtonBox>
 #include <QDoubleSpinBox>
 #include <QFileDialog>
+#include <QLabel>
 #include <QLineEdit>
 #include <QListView>
 #include <QMessageBox>
@@ -301,9 +302,27 @@ private slots:
         grid()->setFocus();
         QTest::keyClick(grid(), Qt::Key_Right);
         QCOMPARE(session().trial(), 3);
-        const std::string before = session().selected();
+        // Down walks row by row, also through the checks of one step; the evidence follows the row.
+        session().select("slots", "count");
+        auto* title = m_window->setupPage()->evidence()->findChild<QLabel*>("evidenceTitle");
+        const QString before = title->text();
         QTest::keyClick(grid(), Qt::Key_Down);
-        QVERIFY(session().selected() != before || session().selected() == "slots");
+        QCOMPARE(session().selected(), std::string("slots"));
+        QCOMPARE(session().selectedCheck()->output, std::string("areas"));
+        QVERIFY(title->text() != before && title->text().contains("Slot size"));
+        QTest::keyClick(grid(), Qt::Key_Down);
+        QVERIFY(session().selected() != "slots");
+        QTest::keyClick(grid(), Qt::Key_Up);
+        QCOMPARE(session().selectedCheck()->output, std::string("areas"));
+        // A limit of that check is dragged, not one of its step's first.
+        auto* plot = m_window->setupPage()->evidence()->trialsPlot();
+        QVERIFY(waitFor([&] { return plot->handles().size() == 2; }));
+        const auto count = session().recipe().find("slots")->checks[0].limits;
+        drag(plot, plot->handlePoint(0), plot->handlePoint(0) - QPointF(0, 12));
+        QVERIFY(session().recipe().find("slots")->checks[0].limits == count);
+        QCOMPARE(session().undoText(), QString("limits"));
+        session().undo();
+        grid()->setFocus();
         QTest::keyClick(grid(), Qt::Key_End);
         QCOMPARE(session().trial(), 11);
         QTest::keyClick(grid(), Qt::Key_U);

@@ -39,7 +39,8 @@ const char* kUsage =
     "                            [--plane PICTURE] [--thickness T] [--recipe RECIPE] PICTURE... [--json FILE|-] [--out FILE]\n"
     "       dikkat-cli map CALIBRATION --to mm|px X,Y...\n"
     "       dikkat-cli target --target checkerboard|dots --columns C --rows R --pitch P [--unit mm|um|in] [--dot D] FILE.pdf\n"
-    "       dikkat-cli repeat RECIPE PICTURE... [--copies N] [--noise S] [--factors SHARE,WIDTH,HALF,REACH] [--json FILE|-]\n"
+    "       dikkat-cli repeat RECIPE PICTURE... [--copies N] [--noise S] [--truth NAME=VALUE;…]\n"
+    "                         [--factors SHARE,WIDTH,HALF,REACH] [--json FILE|-]\n"
     "       dikkat-cli study FILE.csv [--tolerance T] [--pool-above P] [--json FILE|-]     (columns part,person,value)\n"
     "exit: 0 all accepted (review: nothing doubtful), 1 some rejected (review: something), 2 bad usage or input that could not be read\n";
 

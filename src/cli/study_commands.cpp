@@ -21,11 +21,34 @@ namespace
 {
 int bad(std::ostream& err, const base::Error& e) { return badInput(err, e); }
 ordered_json orNull(const std::optional<double>& v) { return v ? ordered_json(*v) : ordered_json(); }
+// "Width=26.002; Hole pitch=92": true values by the names of checks, in the checks' own units.
+base::Result<std::map<std::string, double>> truthsFrom(const std::string& text, const recipe::Recipe& recipe)
+{
+    std::map<std::string, double> out;
+    std::istringstream all(text);
+    for (std::string one; std::getline(all, one, ';');) {
+        const auto wrong = [&](const std::string& why) { return base::fail(base::ErrorCode::InvalidArgument, why); };
+        const auto equals = one.rfind('=');
+        if (equals == std::string::npos) return wrong("--truth = " + one + " is not NAME=VALUE");
+        std::string name = one.substr(0, equals);
+        name.erase(0, name.find_first_not_of(' ')), name.erase(name.find_last_not_of(' ') + 1);
+        const bool known = std::any_of(recipe.steps.begin(), recipe.steps.end(), [&](const recipe::Step& s) {
+            return std::any_of(s.checks.begin(), s.checks.end(), [&](const recipe::Check& c) { return c.name == name; });
+        });
+        if (!known) return wrong("--truth names \"" + name + "\", which is no check of the recipe");
+        const char *begin = one.data() + equals + 1, *end = one.data() + one.size();
+        double v = 0;
+        const auto r = std::from_chars(begin, end, v);
+        if (r.ec != std::errc() || r.ptr != end || !std::isfinite(v)) return wrong("--truth = " + one + " is not NAME=VALUE with a number");
+        out[name] = v;
+    }
+    return out;
+}
 } // namespace
 
 int repeat(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
 {
-    const auto a = Arguments::read(arguments, {"--copies", "--noise", "--json", "--jobs", "--factors"}, {});
+    const auto a = Arguments::read(arguments, {"--copies", "--noise", "--json", "--jobs", "--factors", "--truth"}, {});
     if (!a) return bad(err, a.error());
     if (a->words.size() < 2) {
         err << "dikkat-cli: repeat takes a recipe and at least one picture (dikkat-cli help says how)\n";
@@ -49,6 +72,8 @@ int repeat(const std::vector<std::string>& arguments, std::ostream& out, std::os
     if (!loaded) return bad(err, loaded.error());
     auto prepared = inspect::Prepared::make(std::move(*loaded));
     if (!prepared) return bad(err, prepared.error());
+    const auto truths = truthsFrom(a->option("--truth"), prepared->recipe());
+    if (!truths) return bad(err, truths.error());
     std::vector<image::Capture> captures;
     for (std::size_t i = 1; i < a->words.size(); ++i) {
         auto c = image::loadCapture(a->words[i]);
@@ -75,14 +100,18 @@ int repeat(const std::vector<std::string>& arguments, std::ostream& out, std::os
     if (*copies > 0) j["noise"] = levels;
     std::ostream& table = a->option("--json") == "-" ? err : out;
     for (const auto& t : inspect::takesOf(prepared->recipe(), pointers)) {
-        const auto r = inspect::repeatability(t.values, t.tolerance, {}, factors);
+        const auto truth = truths->find(t.name);
+        const auto r = inspect::repeatability(t.values, t.tolerance, truth == truths->end() ? std::nullopt : std::optional(truth->second), factors);
         ordered_json one{{"step", t.step},       {"output", t.output}, {"name", t.name}, {"unit", base::symbol(t.unit)},
                          {"n", t.values.size()}, {"left_out", t.left}};
         if (r) {
             one["mean"] = r->mean, one["spread"] = r->spread, one["least"] = r->least, one["greatest"] = r->greatest;
             one["tolerance"] = orNull(t.tolerance), one["cg"] = orNull(r->cg), one["uncertainty"] = r->uncertainty;
+            one["bias"] = orNull(r->bias), one["cgk"] = orNull(r->cgk);
             table << t.name << ": mean " << base::toText(r->mean, t.unit) << ", spread " << base::shortest(r->spread) << " " << base::symbol(t.unit)
-                  << (r->cg ? ", Cg " + base::toText(*r->cg, 2) : std::string()) << ", expanded uncertainty " << base::shortest(r->uncertainty)
+                  << (r->cg ? ", Cg " + base::toText(*r->cg, 2) : std::string())
+                  << (r->bias ? ", bias " + base::toText(*r->bias, t.unit) : std::string())
+                  << (r->cgk ? ", Cgk " + base::toText(*r->cgk, 2) : std::string()) << ", expanded uncertainty " << base::shortest(r->uncertainty)
                   << "\n";
         } else {
             one["reason"] = r.error().message;

@@ -1,5 +1,6 @@
 #include "desktop/evidence_view.h"
 
+#include "desktop/element_map.h"
 #include "desktop/param_form.h"
 #include "recipe/calibration_file.h"
 #include "recipe/recipe_file.h"
@@ -43,6 +44,11 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
     m_plot->setObjectName(QStringLiteral("picturePlot"));
     layout->addWidget(m_plot, 3);
     m_note = label("evidenceNote", 12, false);
+    m_map = new ElementMap(this);
+    layout->addWidget(m_map);
+    connect(m_map, &ElementMap::clicked, this, [this](int spot) {
+        if (const Check* c = shownCheck()) m_session.select(m_session.selected(), c->output, spot);
+    });
     m_trialsTitle = label("trialsTitle", 12, false);
     m_trials = new EvidencePlot(this);
     m_trials->setObjectName(QStringLiteral("trialsPlot"));
@@ -68,14 +74,14 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
     connect(&session, &Session::selectionChanged, this, &EvidenceView::refresh);
     connect(&session, &Session::recipeChanged, this, &EvidenceView::refresh);
     connect(&session, &Session::draftChanged, this, &EvidenceView::refresh);
-    connect(&session, &Session::trialChanged, this, [this] { refreshHead(), refreshPlot(), refreshTrials(); });
-    connect(&session, &Session::resultsChanged, this, [this] { refreshHead(), refreshPlot(), refreshTrials(); });
+    connect(&session, &Session::trialChanged, this, [this] { refreshHead(), refreshPlot(), refreshMap(), refreshTrials(); });
+    connect(&session, &Session::resultsChanged, this, [this] { refreshHead(), refreshPlot(), refreshMap(), refreshTrials(); });
     connect(&session, &Session::strokeRead, this, [this](const std::optional<Evidence>& live) {
         if (!live) return refresh();
         m_title->setText(tr("Stroke under way"));
         m_about->setText(tr("Let go to make a draft · Esc or right button lets go · wheel: averaging width · R: the other way"));
         m_plot->setVisible(true), m_plotTitle->setVisible(true);
-        m_trials->hide(), m_trialsTitle->hide(), m_note->hide(); // of another step
+        m_trials->hide(), m_trialsTitle->hide(), m_note->hide(), m_map->hide(); // of another step
         drawPlot(*live);
     });
     connect(m_form, &ParamForm::edited, this, [this](const QString& what, const std::function<void(Step&)>& edit, const QString& merge) {
@@ -144,18 +150,51 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
     refresh();
 }
 
-const Check* EvidenceView::shownCheck() const
-{
-    const Step* s = m_session.selectedStep();
-    return s && !s->checks.empty() ? &s->checks.front() : nullptr;
-}
+const Check* EvidenceView::shownCheck() const { return m_session.selectedCheck(); }
 
 void EvidenceView::refresh()
 {
     refreshHead();
     refreshPlot();
+    refreshMap();
     refreshTrials();
     refreshForm();
+}
+
+void EvidenceView::refreshMap()
+{
+    std::vector<ElementMap::Spot> spots;
+    const auto prepared = m_session.prepared();
+    const Step* s = prepared ? m_session.selectedStep() : nullptr;
+    const Check* c = shownCheck();
+    const auto* item = m_session.currentItem();
+    if (!s) return m_map->hide();
+    const Recipe& recipe = prepared->recipe();
+    const auto motion = s ? inspect::motionOf(recipe, s->datum, item) : std::nullopt;
+    if (c && item && motion && c->match == Match::Place)
+        for (const auto& answer : item->checks) {
+            if (answer.step != s->id || answer.output != c->output) continue;
+            for (std::size_t i = 0; i < answer.elements.size(); ++i) {
+                const auto& e = answer.elements[i];
+                const bool known = i < c->elements.size() && c->elements[i].at;
+                if (!known && !e.at) continue;
+                // Where it belongs, a surplus one where it lies; the part level.
+                const geometry::Point place = known ? *c->elements[i].at : inspect::carried(recipe, {motion->now, motion->reference}, *e.at);
+                const geometry::Point level = recipe.calibration.bends() ? recipe.calibration.level(place) : place;
+                const geometry::Point local = motion->reference.toLocal(level);
+                ElementMap::Spot spot;
+                spot.at = {local.x, local.y};
+                spot.name = q(e.name), spot.verdict = e.verdict, spot.missing = e.value < 0, spot.surplus = !known;
+                spot.tip = spot.name + QStringLiteral(": ") +
+                           (spot.missing ? tr("missing") : q(base::toText(answer.values[std::size_t(e.value)], answer.unit, answer.shownIn))) +
+                           (e.reason.empty() || spot.missing ? QString() : QStringLiteral(", ") + q(e.reason));
+                spots.push_back(std::move(spot));
+            }
+        }
+    m_map->setVisible(!spots.empty());
+    m_map->setSpots(std::move(spots), m_session.selectedElement());
+    // The plots give the map its room, so that nothing else has to.
+    for (EvidencePlot* plot : {m_plot, m_trials}) plot->setMinimumHeight(m_map->isHidden() ? 104 : 104 - m_map->height() / 2);
 }
 
 void EvidenceView::refreshHead()
@@ -179,7 +218,10 @@ void EvidenceView::refreshHead()
     }
     const Recipe& r = m_session.prepared()->recipe();
     QString title = q(s->name);
-    if (!s->checks.empty() && s->checks.front().balloon) title = QString::number(s->checks.front().balloon) + QStringLiteral("  ") + title;
+    if (const Check* c = shownCheck(); c && c->balloon) {
+        if (s->checks.size() > 1 && c->name != s->name) title += QStringLiteral(" · ") + q(c->name);
+        title = QString::number(c->balloon) + QStringLiteral("  ") + title;
+    }
     if (kind->datum) title = q(s->letter) + QStringLiteral("  ") + title;
     if (m_session.draft()) title += tr("  · draft");
     m_title->setText(title);

@@ -9,6 +9,7 @@
 
 namespace desktop
 {
+class ElementMap;
 class ParamForm;
 
 class EvidenceView : public QWidget
@@ -19,6 +20,7 @@ public:
     EvidencePlot* picturePlot() const { return m_plot; }
     EvidencePlot* trialsPlot() const { return m_trials; }
     ParamForm* form() const { return m_form; }
+    ElementMap* elementMap() const { return m_map; }
 
 public slots:
     void refresh();
@@ -28,12 +30,14 @@ private:
     void refreshPlot();
     void drawPlot(const recipe::Evidence& evidence);
     void refreshTrials();
+    void refreshMap();
     void refreshForm();
     const recipe::Check* shownCheck() const;
 
     Session& m_session;
     QLabel *m_title, *m_about, *m_note, *m_plotTitle, *m_trialsTitle;
     EvidencePlot *m_plot, *m_trials;
+    ElementMap* m_map;
     ParamForm* m_form;
     QPushButton* m_take; // the proposed limits
     std::vector<recipe::Evidence::Handle> m_params;

@@ -275,7 +275,7 @@ void MainWindow::checkDetails(const std::string& output)
 {
     const Step* s = m_session.draft() ? nullptr : m_session.selectedStep();
     if (!s || s->checks.empty()) return say(tr("Choose a step with a check first"));
-    CheckDialog(m_session, s->id, output.empty() ? s->checks.front().output : output, this).exec();
+    CheckDialog(m_session, s->id, output.empty() ? m_session.selectedCheck()->output : output, this).exec();
 }
 
 // ---------------------------------------------------------------- review
@@ -310,7 +310,7 @@ void MainWindow::goToDoubt(int finding)
     const inspect::Finding f = m_findings[std::size_t(finding)];
     showWorkspace(0);
     if (f.trial >= 0) m_session.setShowReference(false), m_session.setTrial(f.trial);
-    if (!f.step.empty()) m_session.select(f.step);
+    if (!f.step.empty()) m_session.select(f.step, f.output);
     say(tr("%1 of %2, %3: %4: %5")
             .arg(finding + 1)
             .arg(m_findings.size())

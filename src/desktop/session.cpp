@@ -444,12 +444,21 @@ Session::Agreement Session::agreement(int trial) const
     return r->accept() == (label == Label::Good) ? Agreement::Agrees : Agreement::Disagrees;
 }
 
-void Session::select(const std::string& step)
+void Session::select(const std::string& step, const std::string& output, int element)
 {
-    if (step == m_selected) return;
-    m_selected = step;
-    m_proposal.reset();
+    if (step == m_selected && (output.empty() || output == m_selectedOutput) && element == m_selectedElement) return;
+    if (step != m_selected || (!output.empty() && output != m_selectedOutput)) m_proposal.reset();
+    if (step != m_selected || !output.empty()) m_selectedOutput = output;
+    m_selected = step, m_selectedElement = element;
     emit selectionChanged();
+}
+const Check* Session::selectedCheck() const
+{
+    const Step* s = selectedStep();
+    if (!s || s->checks.empty()) return nullptr;
+    for (const Check& c : s->checks)
+        if (c.output == m_selectedOutput) return &c;
+    return &s->checks.front();
 }
 const Step* Session::selectedStep() const
 {
@@ -607,7 +616,7 @@ void Session::takeDraft()
             for (Step& s : r.steps)
                 if (s.id != step.id && s.datum.empty() && !findKind(s.kind)->datum) s.datum = step.id;
     });
-    m_selected = step.id;
+    m_selected = step.id, m_selectedOutput.clear(), m_selectedElement = -1;
     emit draftChanged();
     emit selectionChanged();
     if (step.checks.empty() || step.checks.front().limits.any()) return;

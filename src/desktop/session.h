@@ -83,8 +83,11 @@ public:
 
     // ---- what is chosen
     const std::string& selected() const { return m_selected; }
-    void select(const std::string& step);
+    // A step, one of its checks ("": the one chosen last, else its first) and an element of a list (-1: none).
+    void select(const std::string& step, const std::string& output = {}, int element = -1);
     const recipe::Step* selectedStep() const;
+    const recipe::Check* selectedCheck() const; // null: the step has none
+    int selectedElement() const { return m_selectedElement; }
 
     // ---- draft
     const Draft* draft() const { return m_draft ? &*m_draft : nullptr; }
@@ -143,7 +146,8 @@ private:
     inspect::CapturePtr m_capture;
     QString m_pictureError;
     mutable double m_noise = -1;
-    std::string m_selected;
+    std::string m_selected, m_selectedOutput;
+    int m_selectedElement = -1;
     std::optional<Draft> m_draft;
     std::optional<Proposal> m_proposal;
     std::string m_proposeFor, m_proposeOutput; // limits are proposed once every trial has answered

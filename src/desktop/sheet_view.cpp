@@ -960,7 +960,7 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
         const double way = std::hypot(m_pointer.x() - m_pressed.x(), m_pointer.y() - m_pressed.y());
         if (way < kClick) { // a click chooses the step it belongs to
             m_session.dropDraft();
-            m_session.select(m_label.step);
+            m_session.select(m_label.step, m_label.output);
         }
         m_session.endMerge();
     }
@@ -983,7 +983,7 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
             for (const auto& l : m_labels)
                 if (l.box.contains(m_pointer)) {
                     m_session.dropDraft();
-                    m_session.select(l.step);
+                    m_session.select(l.step, l.output);
                     update();
                     return;
                 }

@@ -215,11 +215,18 @@ void TrialGrid::toggleFold(int row)
     rebuild();
 }
 
-int TrialGrid::rowOf(const std::string& step) const
+int TrialGrid::rowOf(const std::string& step, const std::string& output, int element) const
 {
-    for (int i = 0; i < rows(); ++i)
-        if (m_rows[std::size_t(i)].step == step && m_rows[std::size_t(i)].kind != RowKind::FeaturesLine) return i;
-    return -1;
+    int first = -1, check = -1;
+    for (int i = 0; i < rows(); ++i) {
+        const GridRow& row = m_rows[std::size_t(i)];
+        if (row.step != step || row.kind == RowKind::FeaturesLine) continue;
+        if (first < 0) first = i;
+        if (row.output != output || output.empty()) continue;
+        if (row.kind == RowKind::Element ? row.element == element : element < 0) return i;
+        if (check < 0) check = i; // folded: the element's list stands for it
+    }
+    return check >= 0 ? check : first;
 }
 
 GridColumn TrialGrid::column(int c) const
@@ -322,7 +329,7 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
             const GridRow row_ = m_source.row(r);
             if (row_.kind != RowKind::FeaturesLine && row_.kind != RowKind::FixedHead && row_.kind != RowKind::Draft) {
                 m_session.dropDraft();
-                m_session.select(row_.step);
+                m_session.select(row_.step, row_.output, row_.kind == RowKind::Element ? row_.element : -1);
             }
         }
         if (c >= 0) m_session.setTrial(c);
@@ -341,7 +348,7 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
         renameSelected();
     });
     connect(m_grid, &GridView::limitsWanted, this, [this](int r) {
-        m_session.select(m_source.row(r).step);
+        m_session.select(m_source.row(r).step, m_source.row(r).output);
         if (auto* edit = m_evidence->form()->findChild<QLineEdit*>(QStringLiteral("limits_") + QString::fromStdString(m_source.row(r).output)))
             edit->setFocus(), edit->selectAll();
     });
@@ -375,7 +382,9 @@ void SetupPage::refreshGrid()
     m_source.rebuild();
     m_grid->refresh();
     const std::string id = m_session.draft() ? m_session.draft()->offer().step.id : m_session.selected();
-    m_grid->setCurrent(m_source.rowOf(id), m_session.showsReference() ? -1 : m_session.trial());
+    const Check* check = m_session.selectedCheck();
+    m_grid->setCurrent(m_source.rowOf(id, check ? check->output : std::string(), m_session.selectedElement()),
+                       m_session.showsReference() ? -1 : m_session.trial());
 }
 
 void SetupPage::makeStrip()

@@ -18,7 +18,7 @@ public:
     explicit TrialGrid(Session& session) : m_session(session) {}
     void rebuild();
     void toggleFold(int row);
-    int rowOf(const std::string& step) const;
+    int rowOf(const std::string& step, const std::string& output = {}, int element = -1) const;
     int rows() const override { return int(m_rows.size()); }
     int columns() const override { return m_session.trialCount(); }
     GridRow row(int r) const override { return m_rows[std::size_t(r)]; }
