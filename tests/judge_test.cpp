@@ -1,5 +1,6 @@
 // Limits, general tolerances, guard band, lists, rules and totals.
 #include "inspect/inspect.h"
+#include "recipe/naming.h"
 #include "support.h"
 
 using namespace support;
@@ -169,6 +170,39 @@ private slots:
             QVERIFY2(read, l.text().c_str());
             QVERIFY2(*read == l, (l.text() + " was read as " + read->text()).c_str());
         }
+    }
+    void failedElementsAreCountedInRulesAndTotals()
+    {
+        Recipe r = row();
+        r.steps[0].checks = {elements(r, Match::Place)};
+        r.totals = {{"Faulty", "[discs.areas.failed]", base::Unit::None}, {"Lost", "[discs.missing] + 10 * [discs.surplus]", base::Unit::None}};
+        const auto lost = runChain(r, discs({2, 6})), more = runChain(r, discs({0}, {{30, 30}})), whole = runChain(r, discs({}));
+        QVERIFY(whole.accept() && !lost.accept());
+        inspect::Totals totals;
+        for (const auto* one : {&lost, &more, &whole}) totals.add(r, *one);
+        QCOMPARE(totals.sums()[0].value, 2.0 + 2.0 + 0.0); // two missing; one missing and one surplus
+        QCOMPARE(totals.sums()[1].value, 2.0 + 11.0);
+        QCOMPARE(totals.sums()[0].items, 3);
+        // A part with one missing disc still serves.
+        r.rule = "[discs.areas.failed] <= 1";
+        QVERIFY(!runChain(r, discs({2, 6})).accept() && runChain(r, discs({5})).accept());
+        // What was not measured is counted nowhere, and accepts nothing.
+        r.steps[0].checks[0].limits.unit = base::Unit::SquareMillimetre;
+        for (auto& e : r.steps[0].checks[0].elements) e.own->unit = base::Unit::SquareMillimetre;
+        const auto blind = runChain(r, discs({5}));
+        QVERIFY(!blind.accept());
+        QVERIFY2(blind.items.front().reason.find("was not measured") != std::string::npos, blind.items.front().reason.c_str());
+        inspect::Totals none;
+        none.add(r, blind);
+        QVERIFY(none.sums()[0].items == 0 && none.sums()[0].left == 1);
+        // A formula is worked out before anything is judged.
+        chain(r, "formula", "early", [](Step& s) { put(s, "expression", std::string("[discs.failed]")); });
+        const auto early = runChain(r, discs({}));
+        QVERIFY2(reason(early).find("in totals only") != std::string::npos, reason(early).c_str());
+        // Names the person gave lead there and back.
+        r.steps[0].name = "Control discs";
+        QCOMPARE(withIds("[Control discs.areas.failed] > 0", r), std::string("[discs.areas.failed] > 0"));
+        QCOMPARE(withNames("[discs.failed]", r), std::string("[Control discs.failed]"));
     }
     void theGuardBandFailsWhatCannotBeProved()
     {

@@ -11,6 +11,11 @@ EvidencePlot::EvidencePlot(QWidget* parent) : QCustomPlot(parent)
 {
     setMinimumHeight(104);
     setFocusPolicy(Qt::NoFocus);
+    // As many figures as can stand above each other.
+    connect(this, &QCustomPlot::beforeReplot, this, [this] {
+        if (auto* powers = dynamic_cast<QCPAxisTickerLog*>(yAxis->ticker().data())) powers->setLogBase(height() < 110 ? 100 : 10);
+        else yAxis->ticker()->setTickCount(height() < 96 ? 2 : 4);
+    });
     clearAll();
 }
 

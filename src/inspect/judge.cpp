@@ -214,6 +214,26 @@ CheckResult judgeCheck(const Recipe& recipe, const Step& step, const Check& chec
     return c;
 }
 
+namespace
+{
+// How many elements of a check failed, are missing or too many; 1 or 0 for a single value. Nothing, and `missing` says why, when it was not measured.
+std::optional<double> countOf(const Recipe& recipe, const ItemResult& item, const Naming& n, std::string& missing)
+{
+    const CheckResult* found = nullptr;
+    for (const CheckResult& c : item.checks)
+        if (c.step == n.step && (n.output.empty() ? !found || (c.list && !found->list) : c.output == n.output)) found = &c;
+    if (!found) return {}; // the formula says so, at the character
+    if (found->verdict == Verdict::NotMeasured) {
+        const Step* s = recipe.find(n.step);
+        missing = "\"" + (s ? s->name : n.step) + "\" was not measured" + (found->reason.empty() ? "" : " (" + found->reason + ")");
+        return {};
+    }
+    if (n.count == "missing") return found->missing;
+    if (n.count == "surplus") return found->surplus;
+    return found->list ? double(found->failed().size()) : found->verdict == Verdict::Fail ? 1.0 : 0.0;
+}
+} // namespace
+
 std::map<std::string, NamedValue> namedResults(const Recipe& recipe, const ItemResult& item, const std::string& text, std::string& missing)
 {
     std::map<std::string, NamedValue> out;
@@ -221,6 +241,12 @@ std::map<std::string, NamedValue> namedResults(const Recipe& recipe, const ItemR
         const Step* s = recipe.find(n.step);
         const StepKind* kind = s ? findKind(s->kind) : nullptr;
         if (!kind) continue; // the formula says so, at the character
+        if (!n.count.empty()) {
+            const auto v = countOf(recipe, item, n, missing);
+            if (!missing.empty()) return {};
+            if (v) out[n.key()] = {base::Unit::None, false, {*v}};
+            continue;
+        }
         const OutputSpec* spec = !n.output.empty() ? kind->output(n.output) : kind->mainOutput();
         if (!spec && n.output.empty() && !kind->outputs.empty()) spec = &kind->outputs.front();
         if (!spec) continue;
@@ -230,7 +256,7 @@ std::map<std::string, NamedValue> namedResults(const Recipe& recipe, const ItemR
             missing = "\"" + s->name + "\" was not measured" + (r && !r->reason.empty() ? " (" + r->reason + ")" : "");
             return {};
         }
-        out[n.output.empty() ? n.step : n.step + "." + n.output] = {v->unit, v->list, v->values};
+        out[n.key()] = {v->unit, v->list, v->values};
     }
     return out;
 }
@@ -295,7 +321,13 @@ void judge(const Recipe& recipe, PictureResult& result)
             if (c.verdict == Verdict::Fail || c.verdict == Verdict::NotMeasured) item.accept = false;
         // A rule of the recipe's own decides instead; a rule that cannot be worked out accepts nothing.
         if (!recipe.rule.empty()) {
-            const auto v = evaluateFormula(recipe.rule, verdictsOf(item, recipe));
+            auto values = verdictsOf(item, recipe);
+            std::string missing;
+            for (const Naming& n : namings(recipe.rule))
+                if (!n.count.empty())
+                    if (const auto count = countOf(recipe, item, n, missing)) values[n.key()] = {base::Unit::None, false, {*count}};
+            const auto v =
+                missing.empty() ? evaluateFormula(recipe.rule, values) : base::Result<double>(base::fail(base::ErrorCode::NoResult, missing));
             item.accept = v && *v != 0;
             if (!v) item.reason = "the item's rule: " + v.error().message;
             else if (item.accept) item.reason.clear();

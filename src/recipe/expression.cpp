@@ -118,8 +118,10 @@ base::Result<double> evaluateFormula(const std::string& text, const std::map<std
     std::vector<std::pair<std::string, double>> variables;
     numbers.reserve(64);
     for (const Naming& n : namings(text)) {
-        const std::string key = n.output.empty() ? n.step : n.step + "." + n.output;
+        const std::string key = n.key();
         const auto it = values.find(key);
+        if (it == values.end() && !n.count.empty())
+            return wrong(n.at, "no check is named \"" + key + "\"; verdicts are counted in the item's rule and in totals only");
         if (it == values.end()) return wrong(n.at, "no result is named \"" + key + "\"");
         const bool list = it->second.list;
         const std::string call = callAround(text, n.at);

@@ -21,9 +21,13 @@ std::vector<Naming> namings(const std::string& text)
             while (!s.empty() && s.back() == ' ') s.pop_back();
             return s;
         };
+        std::string count;
+        for (const char* word : {".failed", ".missing", ".surplus"})
+            if (const std::string w = word; trim(inside).size() > w.size() && trim(inside).compare(trim(inside).size() - w.size(), w.size(), w) == 0)
+                count = w.substr(1), inside = trim(inside).substr(0, trim(inside).size() - w.size());
         const std::size_t dot = inside.rfind('.');
         Naming n{i, end - i + 1, trim(dot == std::string::npos ? inside : inside.substr(0, dot)),
-                 dot == std::string::npos ? std::string() : trim(inside.substr(dot + 1))};
+                 dot == std::string::npos ? std::string() : trim(inside.substr(dot + 1)), count};
         out.push_back(std::move(n));
         i = end;
     }
@@ -41,9 +45,9 @@ std::string rewritten(const std::string& text, const std::function<std::string(c
         out += text.substr(done, n.at - done);
         done = n.at + n.length;
         // A dot may belong to the name itself.
-        const std::string whole = n.output.empty() ? n.step : n.step + "." + n.output;
-        if (const std::string w = to(whole); !w.empty()) out += "[" + w + "]";
-        else if (const std::string s = to(n.step); !s.empty()) out += "[" + s + (n.output.empty() ? "" : "." + n.output) + "]";
+        const std::string whole = n.output.empty() ? n.step : n.step + "." + n.output, count = n.count.empty() ? "" : "." + n.count;
+        if (const std::string w = to(whole); !w.empty()) out += "[" + w + count + "]";
+        else if (const std::string s = to(n.step); !s.empty()) out += "[" + s + (n.output.empty() ? "" : "." + n.output) + count + "]";
         else out += text.substr(n.at, n.length);
     }
     return out + text.substr(done);
