@@ -272,6 +272,17 @@ private slots:
         QVERIFY(!vision::findTarget(picture.grey(), {TargetKind::Checkerboard, 9, 7, -1, 0}));
         QVERIFY(vision::looksLikeTarget(picture.grey()));
         QVERIFY(!vision::looksLikeTarget(demo::referencePlate(f).picture.grey()));
+        // Dots: by their mark, or by being many; a part with rows of holes is no target.
+        const Target dots{TargetKind::Dots, 9, 7, 10, 0}, many{TargetKind::Dots, 14, 12, 7, 0};
+        QVERIFY(vision::looksLikeTarget(demo::drawTarget(f, lens, {dots, demo::targetPose(f, lens, dots, 1, 0), true, 2, 0.1}, random).grey()));
+        QVERIFY(vision::looksLikeTarget(demo::drawTarget(f, lens, {many, demo::targetPose(f, lens, many, 1, 0), false, 2, 0.1}, random).grey()));
+        std::vector<std::vector<Point>> holes;
+        for (int y = 0; y < 5; ++y)
+            for (int x = 0; x < 6; ++x) holes.push_back(demo::circleOutline({150.0 + 60 * x, 150.0 + 60 * y}, 12));
+        const std::vector<Point> plate{{100, 100}, {500, 100}, {500, 440}, {100, 440}};
+        demo::Random noise(3);
+        const auto perforated = demo::backlit(demo::blurredCoverage({plate}, holes, 800, 600, 0.8, 2), 800, 600, {200, 50, 0, 0, 0, 2}, noise);
+        QVERIFY(!vision::looksLikeTarget(perforated.grey()));
         const image::Image tiny(8, 8, image::PixelFormat::Grey8);
         QVERIFY(!vision::findTarget(tiny.grey(), t));
         // Pictures of two sizes are no calibration.

@@ -2,10 +2,10 @@
 #pragma once
 #include "desktop/background.h"
 #include "desktop/session.h"
+#include "desktop/target_sheet.h"
 #include "inspect/calibrating.h"
 
 #include <QDialog>
-#include <QImage>
 
 class QCheckBox;
 class QComboBox;
@@ -20,25 +20,6 @@ class QTabWidget;
 
 namespace desktop
 {
-
-// One picture of the target with every point found, its residual as an arrow, and the area the calibration was proved in.
-class TargetSheet : public QWidget
-{
-    Q_OBJECT
-public:
-    explicit TargetSheet(QWidget* parent = nullptr);
-    void show(const QImage& picture, const inspect::TargetPicture* found, const geometry::Calibration* calibration);
-    double enlargement() const { return m_enlargement; }
-
-protected:
-    void paintEvent(QPaintEvent*) override;
-
-private:
-    QImage m_picture;
-    std::optional<inspect::TargetPicture> m_found;
-    std::vector<geometry::Point> m_covered;
-    double m_enlargement = 0;
-};
 
 class CalibrateDialog : public QDialog
 {

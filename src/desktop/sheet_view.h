@@ -86,6 +86,7 @@ private:
         geometry::Point at; // picture
         QString name{};     // said beside it
     };
+    static constexpr double kClick = 6; // px; shorter strokes are clicks
     enum class Drag { None, Pan, Stroke, Handle, Label };
     void pictureChanged();
     const recipe::Step* editedStep() const;

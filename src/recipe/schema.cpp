@@ -73,15 +73,14 @@ json jsonSchema()
     const json unit{
         {"enum", {"", "px", "mm", "µm", "um", "in", "inch", "px²", "px2", "mm²", "mm2", "µm²", "um2", "in²", "in2", "°", "deg", "grey", "%"}}};
     const json place{{"$ref", "#/$defs/point"}}, count{{"type", "integer"}, {"minimum", 1}, {"maximum", 1000}};
-    const json element = object({{"name", text},
-                                 {"at", place},
-                                 {"low", number},
-                                 {"high", number},
-                                 {"nominal", number},
-                                 {"plus", distance},
-                                 {"minus", distance},
-                                 {"general", {{"enum", {"length", "radius", "angle"}}}},
-                                 {"shorter_side", distance}});
+    const json limits{{"low", number},           {"high", number},    {"nominal", number},
+                      {"plus", distance},        {"minus", distance}, {"general", {{"enum", {"length", "radius", "angle"}}}},
+                      {"shorter_side", distance}};
+    const auto withLimits = [&](json properties) {
+        properties.update(limits);
+        return object(std::move(properties));
+    };
+    const json element = withLimits({{"name", text}, {"at", place}});
     const auto numbers = [&](int n) { return json{{"type", "array"}, {"items", number}, {"minItems", n}, {"maxItems", n}}; };
     json lens{{"width", {{"type", "integer"}}},
               {"height", {{"type", "integer"}}},
@@ -97,25 +96,18 @@ json jsonSchema()
         for (const auto& p : k.points) points[p.key] = {{"$ref", "#/$defs/point"}, {"description", p.help}};
         for (const auto& i : k.inputs) inputs[i.key] = {{"type", "string"}, {"description", i.help + " The id of another step."}};
         for (const auto& o : k.outputs) outputs.push_back(o.key);
-        const json check = object({{"output", {{"enum", outputs}}},
-                                   {"name", text},
-                                   {"balloon", {{"type", "integer"}, {"minimum", 0}}},
-                                   {"low", number},
-                                   {"high", number},
-                                   {"nominal", number},
-                                   {"plus", distance},
-                                   {"minus", distance},
-                                   {"general", {{"enum", {"length", "radius", "angle"}}}},
-                                   {"shorter_side", distance},
-                                   {"unit", unit},
-                                   {"fault", text},
-                                   {"uncertainty", distance},
-                                   {"match", {{"enum", {"order", "place"}}}},
-                                   {"reach", distance},
-                                   {"label_at", {{"$ref", "#/$defs/point"}}},
-                                   {"elements", {{"type", "array"}, {"items", element}}},
-                                   {"grid", object({{"rows", count}, {"columns", count}, {"first", place}, {"column", place}, {"row", place}},
-                                                   {"rows", "columns", "first", "column", "row"})}});
+        const json check = withLimits({{"output", {{"enum", outputs}}},
+                                       {"name", text},
+                                       {"balloon", {{"type", "integer"}, {"minimum", 0}}},
+                                       {"unit", unit},
+                                       {"fault", text},
+                                       {"uncertainty", distance},
+                                       {"match", {{"enum", {"order", "place"}}}},
+                                       {"reach", distance},
+                                       {"label_at", {{"$ref", "#/$defs/point"}}},
+                                       {"elements", {{"type", "array"}, {"items", element}}},
+                                       {"grid", object({{"rows", count}, {"columns", count}, {"first", place}, {"column", place}, {"row", place}},
+                                                       {"rows", "columns", "first", "column", "row"})}});
         json step = object({{"id", text},
                             {"kind", {{"const", k.key}}},
                             {"version", {{"type", "integer"}, {"minimum", 1}, {"maximum", k.version}}},

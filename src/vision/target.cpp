@@ -208,16 +208,48 @@ base::Result<TargetFind> findTarget(const image::GreyView& picture, const Target
     return out;
 }
 
+namespace
+{
+// Three hollow dots in an L, whichever way it is turned.
+bool hasMark(const std::vector<Node>& nodes, const Grid& g)
+{
+    std::vector<Index> hollow;
+    for (const auto& [k, i] : g)
+        if (nodes[std::size_t(i)].hollow) hollow.push_back(k);
+    if (hollow.size() != 3) return false;
+    const auto [left, right] = std::minmax({hollow[0].first, hollow[1].first, hollow[2].first});
+    const auto [top, bottom] = std::minmax({hollow[0].second, hollow[1].second, hollow[2].second});
+    return right - left == 1 && bottom - top == 1;
+}
+} // namespace
+
 bool looksLikeTarget(const image::GreyView& picture)
 {
     int scale = 1;
     while (std::max(picture.width, picture.height) / scale > 800) scale *= 2;
     if (picture.width / scale < 40 || picture.height / scale < 40) return false;
     const Plane p = planeOf(picture, scale);
-    const Grid g = growGrid(cornersOf(p, 60), true, 100000);
-    if (g.size() < 24) return false;
-    const Extent e = extentOf(g);
-    return e.columns() >= 4 && e.rows() >= 4 && double(g.size()) > 0.6 * e.columns() * e.rows();
+    const auto wide = [](const Grid& g, const Extent& e) {
+        return g.size() >= 24 && e.columns() >= 4 && e.rows() >= 4 && double(g.size()) > 0.6 * e.columns() * e.rows();
+    };
+    const Grid corners = growGrid(cornersOf(p, 60), true, 100000);
+    if (!corners.empty() && wide(corners, extentOf(corners))) return true;
+    // Dots: parts have rows of holes too, so either the mark is seen or a great many fill the picture.
+    image::Image small(p.width, p.height, image::PixelFormat::Grey8);
+    for (int y = 0; y < p.height; ++y)
+        for (int x = 0; x < p.width; ++x) small.row(y)[x] = std::uint8_t(std::clamp(p.at(x, y) + 0.5f, 0.f, 255.f));
+    for (const bool bright : {false, true}) {
+        const std::vector<Node> nodes = dotsOf(small.grey(), bright);
+        const Grid g = growGrid(nodes, false, 100000);
+        if (g.empty() || !wide(g, extentOf(g))) continue;
+        double left = 1e300, right = -1e300, top = 1e300, bottom = -1e300;
+        for (const auto& [k, i] : g) {
+            const Point at = nodes[std::size_t(i)].at;
+            left = std::min(left, at.x), right = std::max(right, at.x), top = std::min(top, at.y), bottom = std::max(bottom, at.y);
+        }
+        if (hasMark(nodes, g) || (g.size() >= 100 && (right - left) * (bottom - top) > 0.5 * p.width * p.height)) return true;
+    }
+    return false;
 }
 
 } // namespace vision

@@ -42,7 +42,8 @@ struct TargetFind {
     bool whole = false;              // every point of the target
 };
 base::Result<TargetFind> findTarget(const image::GreyView& picture, const Target& target);
-// Quick and safe enough for pictures of parts: does a target lie in this picture? Looks on a small copy only.
+// Quick and safe enough for pictures of parts: does a target lie in this picture? Looks on a small copy only. Dots count when the mark is seen
+// or at least 100 of them fill half the picture; parts have rows of holes too.
 bool looksLikeTarget(const image::GreyView& picture);
 
 } // namespace vision

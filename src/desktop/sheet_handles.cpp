@@ -1,0 +1,359 @@
+// Regions, points, places and labels on the sheet, moved by hand.
+#include "desktop/sheet_view.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace desktop
+{
+using geometry::Point;
+using geometry::Region;
+using geometry::Shape;
+using namespace recipe;
+
+const Step* SheetView::editedStep() const { return m_session.selectedStep(); }
+
+std::optional<geometry::Motion> SheetView::motionOf(const Step& step, const RegionSpec* spec) const
+{
+    if (spec && spec->teaching) {
+        // What is taught lies on the reference; on another picture it is shown where the part was found.
+        if (m_session.viewIsReference()) return geometry::Motion{};
+        return inspect::motionOf(m_session.prepared()->recipe(), step.id, m_session.currentItem());
+    }
+    if (spec && !spec->follows) return geometry::Motion{};
+    return inspect::motionOf(m_session.prepared()->recipe(), step.datum, m_session.currentItem());
+}
+
+// Places of the step's own, points and what is left out: of a taught part they lie on the reference, elsewhere they follow the datum.
+std::optional<geometry::Motion> SheetView::ownMotion(const Step& step) const
+{
+    const StepKind* kind = findKind(step.kind);
+    const bool taught = kind && kind->datum && kind->teach;
+    static const RegionSpec teaching{"", "", "", {}, true, false, true}, following{"", "", "", {}, true, true, false};
+    return motionOf(step, taught ? &teaching : &following);
+}
+
+std::vector<std::pair<std::string, Region>> SheetView::regionsOf(const Step& step) const
+{
+    std::vector<std::pair<std::string, Region>> out;
+    const StepKind* kind = findKind(step.kind);
+    if (!kind) return out;
+    for (const auto& [key, r] : step.regions)
+        if (const auto motion = motionOf(step, kind->region(key)); motion && !step.regionsOf.count(key))
+            out.emplace_back(key, inspect::carried(m_session.recipe(), *motion, r));
+    // Areas left out are edited like regions; their names begin with what no key begins with.
+    for (std::size_t i = 0; i < step.leaveOut.size(); ++i)
+        if (const auto motion = ownMotion(step))
+            out.emplace_back("-" + std::to_string(i), inspect::carried(m_session.recipe(), *motion, step.leaveOut[i]));
+    return out;
+}
+
+std::vector<SheetView::Handle> SheetView::handles() const
+{
+    std::vector<Handle> out;
+    const Step* s = editedStep();
+    if (!s) return out;
+    const StepKind* kind = findKind(s->kind);
+    for (const auto& [key, r] : regionsOf(*s)) {
+        const RegionSpec* spec = kind ? kind->region(key) : nullptr;
+        if (spec && spec->teaching && !m_session.viewIsReference()) continue; // taught areas are edited on the reference
+        const auto add = [&, k = key](int i, Point p) { out.push_back({k, i, p}); };
+        add(0, r.middle());
+        if (key.front() == '-' && s->leaveOut.size() > 2) continue; // many of them: only moved, so that the part stays in view
+        switch (r.shape) {
+        case Shape::Whole: break;
+        case Shape::Window: add(1, r.from), add(2, r.to), add(3, r.middle() + geometry::leftOf(geometry::unit(r.to - r.from)) * (r.width / 2)); break;
+        case Shape::Rectangle: {
+            const Point u = geometry::direction(r.angle) * (r.width / 2), v = geometry::leftOf(geometry::direction(r.angle)) * (r.height / 2);
+            add(1, r.centre + u), add(2, r.centre - u), add(3, r.centre + v), add(4, r.centre - v);
+            add(5, r.centre + u + v);
+            break;
+        }
+        case Shape::Circle: add(1, r.centre + Point{r.outer, 0}); break;
+        case Shape::Ring: add(1, r.centre + Point{r.outer, 0}), add(2, r.centre + Point{r.inner, 0}); break;
+        case Shape::Arc: {
+            const Point mid = geometry::direction(r.start + r.sweep / 2);
+            add(1, r.centre + mid * r.outer), add(2, r.centre + mid * r.inner);
+            const double radius = (r.inner + r.outer) / 2;
+            add(3, r.centre + geometry::direction(r.start) * radius), add(4, r.centre + geometry::direction(r.start + r.sweep) * radius);
+            break;
+        }
+        case Shape::Polyline:
+        case Shape::Polygon:
+            for (std::size_t i = 0; i < r.points.size() && i < 60; ++i) add(int(i) + 1, r.points[i]);
+            break;
+        }
+    }
+    // Points: the origin of what is taught, the place of one object.
+    if (const auto motion = kind ? ownMotion(*s) : std::nullopt; motion && !(kind->teach && kind->datum && !m_session.viewIsReference()))
+        for (const PointSpec& spec : kind->points) {
+            const auto set = s->points.find(spec.key);
+            const auto* item = m_session.currentItem();
+            const auto* found = item ? item->step(s->id) : nullptr;
+            Point at = kind->regions.empty() || !s->regions.count(kind->regions.front().key)
+                           ? pictureOf(QPointF(width() / 2.0, height() / 2.0))
+                           : inspect::carried(m_session.recipe(), *motion, s->regions.at(kind->regions.front().key).middle());
+            if (found && found->state == inspect::State::Ok && kind->regions.empty() && !found->features.empty())
+                at = m_session.recipe().calibration.picture(recipe::placeOf(found->features.begin()->second));
+            if (set != s->points.end()) at = inspect::carried(m_session.recipe(), *motion, set->second);
+            // Beside the region's own middle when both fall together, so that either can be taken.
+            const bool hidden = std::any_of(out.begin(), out.end(), [&](const Handle& h) { return geometry::distance(h.at, at) * m_zoom < 12; });
+            out.push_back({"." + spec.key, 0, hidden ? at + Point{16 / m_zoom, 16 / m_zoom} : at});
+        }
+    // Where the elements of a list belong, and the named places of the step itself; not on a draft, which has none yet.
+    if (const auto motion = m_session.draft() ? std::nullopt : followingMotion(*s)) {
+        const auto add = [&](const std::string& key, std::size_t i, Point at, const std::string& name) {
+            out.push_back({key, int(i), inspect::carried(m_session.recipe(), *motion, at),
+                           name.empty() ? QString::number(i + 1) : QString::fromStdString(name)});
+        };
+        for (const Check& c : s->checks)
+            if (c.match == Match::Place)
+                for (std::size_t i = 0; i < c.elements.size(); ++i)
+                    if (c.elements[i].at) add("#" + c.output, i, *c.elements[i].at, c.elements[i].name);
+        if (kind && kind->hasPlaces)
+            for (std::size_t i = 0; i < s->places.size(); ++i) add("@", i, s->places[i].at, s->places[i].name);
+    }
+    return out;
+}
+
+std::optional<geometry::Motion> SheetView::followingMotion(const Step& step) const
+{
+    return inspect::motionOf(m_session.prepared()->recipe(), step.datum, m_session.currentItem());
+}
+
+void SheetView::moveLabel()
+{
+    if (std::hypot(m_pointer.x() - m_pressed.x(), m_pointer.y() - m_pressed.y()) < kClick) return;
+    const Step* s = m_session.recipe().find(m_label.step);
+    const auto motion = s ? followingMotion(*s) : std::nullopt;
+    if (!motion) return;
+    // Kept on the part: it goes where the part goes.
+    const QPointF centre = m_label.box.center() + (m_pointer - m_pressed);
+    const Point at = inspect::carried(m_session.prepared()->recipe(), {motion->now, motion->reference}, pictureOf(centre));
+    m_session.change(
+        tr("move label"),
+        [&](Recipe& r) {
+            for (Check& c : r.find(m_label.step)->checks)
+                if (c.output == m_label.output) c.labelAt = at;
+        },
+        QStringLiteral("label:") + QString::fromStdString(m_label.step + "." + m_label.output));
+}
+
+void SheetView::freeLabels()
+{
+    m_session.change(tr("labels find their own places"), [](Recipe& r) {
+        for (Step& s : r.steps)
+            for (Check& c : s.checks) c.labelAt.reset();
+    });
+}
+
+void SheetView::editStep(const QString& what, const std::function<void(Step&)>& edit, const QString& merge)
+{
+    const Step* s = editedStep();
+    if (!s) return;
+    if (m_session.draft()) return m_session.editDraft(edit);
+    const std::string id = s->id;
+    m_session.change(
+        what, [&](Recipe& r) { edit(*r.find(id)); }, merge);
+}
+
+void SheetView::moveHandle(const Handle& h, Point to)
+{
+    const Step* s = editedStep();
+    const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    if (!kind) return;
+    if (h.region.front() == '.') {
+        if (const auto own = ownMotion(*s))
+            editStep(
+                tr("point"),
+                [&](Step& step) {
+                    step.points[h.region.substr(1)] = inspect::carried(m_session.recipe(), geometry::Motion{own->now, own->reference}, to);
+                },
+                QStringLiteral("point:") + QString::fromStdString(h.region));
+        return;
+    }
+    if (h.region.front() == '#' || h.region.front() == '@') {
+        const auto follows = followingMotion(*s);
+        if (!follows) return;
+        const Point at = inspect::carried(m_session.recipe(), geometry::Motion{follows->now, follows->reference}, to);
+        editStep(
+            tr("place"),
+            [&](Step& step) {
+                if (h.region == "@") step.places.at(std::size_t(h.index)).at = at;
+                else
+                    for (Check& c : step.checks)
+                        if (c.output == h.region.substr(1)) c.elements.at(std::size_t(h.index)).at = at;
+            },
+            QStringLiteral("place:") + QString::fromStdString(h.region) + QString::number(h.index));
+        return;
+    }
+    const auto motion = h.region.front() == '-' ? ownMotion(*s) : motionOf(*s, kind->region(h.region));
+    if (!motion) return;
+    const geometry::Motion back{motion->now, motion->reference};
+    editStep(
+        tr("region"),
+        [&](Step& step) {
+            Region& stored = h.region.front() == '-' ? step.leaveOut.at(std::size_t(std::stoi(h.region.substr(1)))) : step.regions.at(h.region);
+            Region r = inspect::carried(m_session.recipe(), *motion, stored);
+            const auto minimum = [](double v) { return std::max(2.0, v); };
+            if (h.index == 0) {
+                const Point d = to - r.middle();
+                r.from = r.from + d, r.to = r.to + d, r.centre = r.centre + d;
+                for (Point& p : r.points) p = p + d;
+            } else if (r.shape == Shape::Window) {
+                if (h.index == 1 && geometry::distance(to, r.to) > 4) r.from = to;
+                if (h.index == 2 && geometry::distance(to, r.from) > 4) r.to = to;
+                if (h.index == 3) r.width = minimum(2 * std::abs(geometry::cross(geometry::unit(r.to - r.from), to - r.from)));
+            } else if (r.shape == Shape::Rectangle) {
+                const Point u = geometry::direction(r.angle), v = geometry::leftOf(u), d = to - r.centre;
+                const auto side = [&](Point axis, double& size, double sign) { // the far side stays where it is
+                    const double reach = geometry::dot(axis, d) * sign, grown = minimum(reach + size / 2);
+                    r.centre = r.centre + axis * (sign * (grown - size) / 2);
+                    size = grown;
+                };
+                if (h.index == 1) side(u, r.width, 1);
+                if (h.index == 2) side(u, r.width, -1);
+                if (h.index == 3) side(v, r.height, 1);
+                if (h.index == 4) side(v, r.height, -1);
+                if (h.index == 5) r.angle = geometry::angleOf(d) - std::atan2(r.height, r.width); // the corner turns
+            } else if (r.shape == Shape::Circle) {
+                r.outer = minimum(geometry::distance(to, r.centre));
+            } else if (r.shape == Shape::Ring) {
+                const double d = geometry::distance(to, r.centre);
+                if (h.index == 1) r.outer = std::max(d, r.inner + 2);
+                if (h.index == 2) r.inner = std::clamp(d, 0.0, r.outer - 2);
+            } else if (r.shape == Shape::Arc) {
+                const double d = geometry::distance(to, r.centre), a = geometry::angleOf(to - r.centre);
+                const auto turn = [](double v) {
+                    v = std::fmod(v, 2 * geometry::kPi);
+                    return v <= 0 ? v + 2 * geometry::kPi : v;
+                };
+                if (h.index == 1) r.outer = std::max(d, r.inner + 2);
+                if (h.index == 2) r.inner = std::clamp(d, 0.0, r.outer - 2);
+                if (h.index == 3) r.sweep = turn(r.start + r.sweep - a), r.start = a;
+                if (h.index == 4) r.sweep = turn(a - r.start);
+            } else if (h.index - 1 < int(r.points.size())) {
+                r.points[std::size_t(h.index - 1)] = to;
+                if (!r.check()) return;
+            }
+            stored = inspect::carried(m_session.recipe(), back, r);
+        },
+        QStringLiteral("region:") + QString::fromStdString(h.region) + QString::number(h.index));
+}
+
+bool SheetView::teaches(const Handle& h) const
+{
+    const Step* s = editedStep();
+    const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    if (kind && h.region.front() == '.') return kind->datum && kind->teach;
+    const RegionSpec* spec = kind ? kind->region(h.region) : nullptr;
+    return spec && spec->teaching;
+}
+
+void SheetView::nudge(QPointF d)
+{
+    const auto all = handles();
+    const auto middle = std::find_if(all.begin(), all.end(), [](const Handle& h) { return h.index == 0 && h.name.isEmpty(); });
+    if (middle != all.end()) moveHandle(*middle, middle->at + Point{d.x(), d.y()});
+}
+
+void SheetView::nextShape()
+{
+    const Step* s = editedStep();
+    const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    if (!kind || s->regions.empty()) return;
+    const std::string key = s->regions.begin()->first;
+    const RegionSpec* spec = kind->region(key);
+    if (!spec || spec->shapes.size() < 2) return;
+    editStep(tr("shape"), [&](Step& step) {
+        Region& r = step.regions[key];
+        const auto at = std::find(spec->shapes.begin(), spec->shapes.end(), r.shape);
+        const Shape next = at == spec->shapes.end() || at + 1 == spec->shapes.end() ? spec->shapes.front() : *(at + 1);
+        const Point c = r.middle();
+        double w = r.width, h = r.height;
+        if (r.shape == Shape::Circle || r.shape == Shape::Ring || r.shape == Shape::Arc) w = h = 2 * r.outer;
+        if (!r.points.empty()) {
+            const geometry::Region whole = r;
+            double left = 1e300, right = -1e300, top = 1e300, bottom = -1e300;
+            for (const Point p : whole.points)
+                left = std::min(left, p.x), right = std::max(right, p.x), top = std::min(top, p.y), bottom = std::max(bottom, p.y);
+            w = std::max(8.0, right - left), h = r.shape == Shape::Polyline ? r.width : std::max(8.0, bottom - top);
+        }
+        const Point middle = r.shape == Shape::Arc ? r.centre : c;
+        if (r.shape == Shape::Window) w = geometry::distance(r.from, r.to), h = r.width;
+        switch (next) {
+        case Shape::Circle: r = Region::circle(c, std::max(w, h) / 2); break;
+        case Shape::Ring: r = Region::ring(c, std::max(w, h) / 4, std::max(w, h) / 2); break;
+        case Shape::Window: r = Region::window(c - Point{w / 2, 0}, c + Point{w / 2, 0}, h); break;
+        case Shape::Rectangle: r = Region::rectangle(c, w, h, r.angle); break;
+        case Shape::Arc: r = Region::arc(middle, std::max(w, h) / 4, std::max(w, h) / 2, 0, geometry::kPi); break;
+        case Shape::Polygon:
+            r = Region::polygon({c - Point{w / 2, h / 2}, c + Point{w / 2, -h / 2}, c + Point{w / 2, h / 2}, c + Point{-w / 2, h / 2}});
+            break;
+        case Shape::Polyline: r = Region::polyline({c - Point{w / 2, 0}, c, c + Point{w / 2, 0}}, std::max(3.0, h)); break;
+        case Shape::Whole: r = Region::whole(); break;
+        }
+    });
+}
+
+// A click on the picture shows a colour when the chosen step takes pixels by colour.
+bool SheetView::wantsSamples() const
+{
+    const Step* s = editedStep();
+    const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    if (!kind || !kind->hasSamples || m_session.draft() || !m_armed.empty()) return false;
+    const ParamSpec* mode = kind->param("mode");
+    return mode && std::get<std::string>(mode->get(s->params)) == "colour";
+}
+
+void SheetView::startLeavingOut()
+{
+    const Step* s = editedStep();
+    const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    if (!kind || !kind->leavesOut) {
+        emit m_session.said(tr("Choose a step first that can leave areas out: blobs, share, edges, fits, pattern"));
+        return;
+    }
+    if (!ownMotion(*s)) {
+        emit m_session.said(tr("The step's datum was not found on this picture"));
+        return;
+    }
+    m_leaving = true;
+    emit m_session.said(tr("Leave out: stroke for a thin line, Ctrl-drag for an area"));
+    update();
+}
+
+void SheetView::leaveOut(const Gesture& g)
+{
+    m_leaving = false;
+    const Step* s = editedStep();
+    if (!s || g.type == Gesture::Type::Click) return;
+    const auto motion = ownMotion(*s);
+    if (!motion) return;
+    const Point d = g.to - g.from;
+    Region r = g.type == Gesture::Type::Area ? Region::rectangle((g.from + g.to) * 0.5, std::max(1.0, std::abs(d.x)), std::max(1.0, std::abs(d.y)))
+                                             : Region::polyline({g.from, g.to}, m_width > 0 ? m_width : 3);
+    if (!r.check()) return;
+    r = inspect::carried(m_session.recipe(), {motion->now, motion->reference}, r);
+    editStep(tr("leave out"), [&](Step& step) { step.leaveOut.push_back(r); });
+}
+
+void SheetView::reverse()
+{
+    if (m_drag == Drag::Stroke) {
+        m_reversed = !m_reversed;
+        updateStroke(false);
+        return;
+    }
+    const Step* s = editedStep();
+    const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    if (!kind) return;
+    editStep(tr("reverse"), [&](Step& step) {
+        if (const ParamSpec* flag = kind->param(kind->reverse)) return flag->put(step.params, !kind->isReversed(step.params));
+        for (auto& [key, r] : step.regions)
+            if (r.shape == Shape::Window) std::swap(r.from, r.to);
+            else if (r.shape == Shape::Polyline) std::reverse(r.points.begin(), r.points.end());
+            else if (const ParamSpec* flag = kind->param("reversed")) flag->put(step.params, !std::get<bool>(flag->get(step.params)));
+    });
+}
+} // namespace desktop

@@ -1,0 +1,285 @@
+// What the sheet draws: picture, results, regions, the stroke under way, loupe and offers.
+#include "desktop/sheet_view.h"
+
+#include "report/theme.h"
+
+#include <QPainter>
+#include <QPainterPath>
+#include <algorithm>
+#include <cmath>
+
+namespace desktop
+{
+using geometry::Point;
+using geometry::Region;
+using geometry::Shape;
+using namespace recipe;
+using report::theme;
+
+void SheetView::paintEvent(QPaintEvent*)
+{
+    QPainter p(this);
+    p.fillRect(rect(), theme().dark ? QColor("#10141A") : QColor("#E9E6DD"));
+    p.setFont(report::uiFont(13));
+    if (m_picture.isNull()) {
+        p.setPen(theme().ink);
+        const QString text = !m_session.pictureError().isEmpty() ? tr("This picture cannot be shown\n%1").arg(m_session.pictureError())
+                             : m_session.trialCount() == 0       ? tr("No pictures yet\nDrop pictures or a folder here, or press Ctrl+P")
+                                                                 : tr("No picture chosen");
+        p.drawText(rect().adjusted(24, 24, -24, -24), Qt::AlignCenter | Qt::TextWordWrap, text);
+        return;
+    }
+    // The scaled picture is kept while the view stands still.
+    const QTransform t = toScreen();
+    if (m_zoom < 1) {
+        const QRectF target = t.mapRect(QRectF(m_picture.rect()));
+        if (m_scaledFor != target || m_scaledAt != t) {
+            const double ratio = devicePixelRatioF();
+            m_scaled = QPixmap::fromImage(m_picture.scaled((target.size() * ratio).toSize().expandedTo({1, 1}), Qt::IgnoreAspectRatio,
+                                                           m_drag == Drag::Pan ? Qt::FastTransformation : Qt::SmoothTransformation));
+            m_scaledFor = target, m_scaledAt = t;
+        }
+        p.drawPixmap(target, m_scaled, QRectF(m_scaled.rect()));
+    } else {
+        const QRectF seen = t.inverted().mapRect(QRectF(rect())).intersected(QRectF(m_picture.rect()));
+        const QRect whole = seen.toAlignedRect().intersected(m_picture.rect());
+        p.drawImage(t.mapRect(QRectF(whole)), m_picture, QRectF(whole));
+    }
+    report::SheetScene scene;
+    scene.recipe = &m_session.prepared()->recipe();
+    scene.result = m_session.currentResult();
+    scene.item = m_session.item();
+    scene.selected = m_session.draft() ? m_session.draft()->offer().step.id : m_session.selected();
+    scene.all = m_all;
+    scene.onlyFailed = m_onlyFailed;
+    scene.pictureSize = m_picture.size();
+    scene.obstacle = report::titleBlockBox(scene, m_session.pictureName(), QRectF(rect()));
+    m_labels.clear();
+    if (!m_bare) {
+        if (const Step* s = editedStep(); s && m_drag != Drag::Stroke) {
+            const StepKind* kind = findKind(s->kind);
+            const bool reversed = kind->isReversed(s->params);
+            for (const auto& [key, region] : regionsOf(*s)) {
+                const RegionSpec* spec = kind->region(key);
+                if (key.front() == '-') { // left out: no search, no arrow
+                    report::paintRegion(p, region, false, false, t, 1, true);
+                    continue;
+                }
+                const ParamSpec* flag = kind->param("reversed");
+                const bool back = spec && spec->searchesRound ? flag && std::get<bool>(flag->get(s->params)) : reversed;
+                report::paintRegion(p, region, spec && spec->searchesAcross, back, t, 1, false, spec && spec->searchesRound);
+            }
+        }
+        // Labels over the regions: a text is never crossed.
+        m_labels = report::paintSheet(p, scene, t, QRectF(rect()));
+        if (m_drag != Drag::Stroke) {
+            p.setRenderHint(QPainter::Antialiasing);
+            // Places carry their number; the one under the pointer its name. A plate that would cover another is left out.
+            std::vector<QRectF> plates;
+            for (const Handle& h : handles()) {
+                const QPointF c = screenOf(h.at);
+                p.setPen(QPen(report::lightTheme().datum, 1.6));
+                p.setBrush(report::lightTheme().paper);
+                p.drawRect(QRectF(c.x() - 4.5, c.y() - 4.5, 9, 9));
+                if (h.name.isEmpty()) continue;
+                const bool over = std::hypot(m_pointer.x() - c.x(), m_pointer.y() - c.y()) <= 8;
+                const QString text = over ? h.name : QString::number(h.index + 1);
+                const double wide = p.fontMetrics().horizontalAdvance(text) + 6;
+                const QRectF plate(c.x() - wide / 2, c.y() - 23, wide, 16);
+                if (!over && std::any_of(plates.begin(), plates.end(), [&](const QRectF& q) { return q.intersects(plate); })) continue;
+                plates.push_back(plate);
+                p.setPen(Qt::NoPen);
+                p.drawRect(plate);
+                p.setPen(report::lightTheme().datum);
+                p.drawText(plate, Qt::AlignCenter, text);
+            }
+        }
+        report::paintTitleBlock(p, scene, m_session.pictureName(), QRectF(rect()));
+    }
+    if (m_drag == Drag::Stroke) paintStroke(p);
+    if (m_session.draft() && m_drag == Drag::None) paintOffers(p);
+    if (m_session.recipe().reference.empty() && !m_bare) {
+        const QRectF note(12, 12, std::min(width() - 24.0, 470.0), 52);
+        p.setPen(QPen(theme().datum, 1.4));
+        p.setBrush(theme().paper);
+        p.drawRect(note);
+        p.setPen(theme().ink);
+        p.drawText(note.adjusted(12, 4, -10, -4), Qt::AlignVCenter | Qt::TextWordWrap,
+                   tr("No reference yet. Show a good part and press Ctrl+R to take this picture as reference; steps are drawn on it."));
+    } else if (!m_armed.empty()) {
+        const StepKind* k = findKind(m_armed);
+        const QString text = tr("The next stroke makes: %1   (Esc lets go)").arg(QString::fromStdString(k ? k->label : m_armed));
+        const QRectF note(12, 12, p.fontMetrics().horizontalAdvance(text) + 24, 28);
+        p.setPen(QPen(theme().datum, 1.4));
+        p.setBrush(theme().paper);
+        p.drawRect(note);
+        p.setPen(theme().ink);
+        p.drawText(note, Qt::AlignCenter, text);
+    }
+    if (m_loupe || m_drag == Drag::Stroke) paintLoupe(p);
+    if (hasFocus()) {
+        p.setPen(QPen(theme().datum, 1));
+        p.setBrush(Qt::NoBrush);
+        p.drawRect(rect().adjusted(0, 0, -1, -1));
+    }
+}
+
+void SheetView::paintStroke(QPainter& p)
+{
+    p.setRenderHint(QPainter::Antialiasing);
+    const QPointF a = m_pressed, b = m_pointer;
+    const report::Theme& th = report::lightTheme();
+    if (m_area) {
+        const Gesture g = gesture();
+        const Point d = g.to - g.from;
+        report::paintRegion(p, Region::rectangle((g.from + g.to) * 0.5, std::abs(d.x) + 1e-3, std::abs(d.y) + 1e-3), false, false, toScreen());
+        return;
+    }
+    if (!m_live.empty()) {
+        const StepKind* kind = findKind(m_live.front().step.kind);
+        for (const auto& [key, region] : regionsOf(m_live.front().step)) {
+            const RegionSpec* spec = kind->region(key);
+            report::paintRegion(p, region, spec && spec->searchesAcross, false, toScreen());
+        }
+        // What the reading found, alive.
+        if (const auto* r = m_liveItem.step(m_live.front().step.id))
+            for (const Mark& m : r->marks) {
+                QPainterPath path;
+                for (std::size_t i = 0; i < m.points.size(); ++i) i ? path.lineTo(screenOf(m.points[i])) : path.moveTo(screenOf(m.points[i]));
+                p.setBrush(Qt::NoBrush);
+                p.strokePath(path, QPen(th.paper, 4));
+                p.strokePath(path, QPen(th.pass, 2));
+            }
+    } else {
+        p.setPen(QPen(th.paper, 4));
+        p.drawLine(a, b);
+        p.setPen(QPen(th.datum, 2, Qt::DashLine));
+        p.drawLine(a, b);
+    }
+    if (!m_liveText.isEmpty()) {
+        p.setFont(report::sheetFont(16));
+        const double w = p.fontMetrics().horizontalAdvance(m_liveText) + 16;
+        QRectF box(b.x() + 16, b.y() + 14, w, 26);
+        if (box.right() > width()) box.moveRight(b.x() - 12);
+        if (box.bottom() > height()) box.moveBottom(b.y() - 12);
+        p.setPen(QPen(th.datum, 1.2));
+        p.setBrush(th.paper);
+        p.drawRect(box);
+        p.setPen(th.ink);
+        p.drawText(box, Qt::AlignCenter, m_liveText);
+    }
+}
+
+void SheetView::paintLoupe(QPainter& p)
+{
+    const auto capture = m_session.capture();
+    const Point at = pictureOf(m_pointer);
+    if (!capture || !capture->grey.grey().contains(std::round(at.x), std::round(at.y)) || !rect().contains(m_pointer.toPoint())) return;
+    constexpr int cells = 17;
+    constexpr double side = 136, cell = side / cells;
+    // Away from the pointer.
+    const QRectF box(m_pointer.x() > width() / 2.0 ? 10 : width() - side - 10, 10, side, side);
+    const int cx = int(std::lround(at.x)), cy = int(std::lround(at.y));
+    p.setRenderHint(QPainter::Antialiasing, false);
+    p.fillRect(box, theme().paper);
+    for (int j = 0; j < cells; ++j)
+        for (int i = 0; i < cells; ++i) {
+            const int x = cx + i - cells / 2, y = cy + j - cells / 2;
+            if (x < 0 || y < 0 || x >= m_picture.width() || y >= m_picture.height()) continue;
+            p.fillRect(QRectF(box.left() + i * cell, box.top() + j * cell, cell + 0.5, cell + 0.5), m_picture.pixelColor(x, y));
+        }
+    p.setPen(QPen(report::lightTheme().datum, 1.4));
+    p.setBrush(Qt::NoBrush);
+    p.drawRect(QRectF(box.left() + (cells / 2) * cell, box.top() + (cells / 2) * cell, cell, cell));
+    p.setPen(QPen(theme().ink, 1));
+    p.drawRect(box);
+    const double k = m_session.recipe().mmPerPixel();
+    const auto place = [&](double v) { return k > 0 ? QString::number(v * k, 'f', 2) : QString::number(v, 'f', 0); };
+    const QString text = tr("%1, %2 %3  grey %4")
+                             .arg(place(at.x), place(at.y), k > 0 ? QStringLiteral("mm") : QStringLiteral("px"))
+                             .arg(capture->grey.grey().levelAt(cx, cy), 0, 'f', capture->grey.grey().wide ? 1 : 0);
+    p.setFont(report::uiFont(12));
+    const QRectF line(box.left(), box.bottom() + 2, side, 18);
+    QRectF plate = p.fontMetrics().boundingRect(line.toRect(), Qt::AlignCenter, text).toRectF().adjusted(-4, -1, 4, 1);
+    if (plate.right() > width() - 4) plate.moveRight(width() - 4);
+    if (plate.left() < 4) plate.moveLeft(4);
+    p.fillRect(plate, theme().paper);
+    p.setPen(theme().ink);
+    p.drawText(plate, Qt::AlignCenter, text);
+}
+
+QPointF SheetView::offerAnchor() const
+{
+    // At the side that is free: beside the region, else in a corner the part does not reach.
+    const Draft* d = m_session.draft();
+    const QSizeF size(260, 24.0 * double(d->offers.size() + 1));
+    QRectF region, part;
+    for (const auto& [key, r] : regionsOf(d->offer().step))
+        for (const auto& outline : r.outlines(24))
+            for (const Point q : outline) region |= QRectF(screenOf(q), QSizeF(1, 1));
+    if (const auto* item = m_session.currentItem())
+        for (const auto& r : item->steps)
+            if (!r->finds.empty())
+                for (const Mark& m : r->marks)
+                    for (const Point q : m.points) part |= QRectF(screenOf(q), QSizeF(1, 1));
+    const double right = width() - size.width() - 8, bottom = height() - size.height() - 80;
+    const QPointF places[] = {
+        {region.right() + 14, region.top()}, {region.left() - size.width() - 14, region.top()}, {right, 8}, {8, 8}, {8, bottom}, {right, bottom}};
+    double least = 1e300;
+    QPointF best(8, 8);
+    for (const QPointF at : places) {
+        const QRectF box(at, size);
+        if (!QRectF(rect()).adjusted(4, 4, -4, -4).contains(box)) continue;
+        const QRectF a = box.intersected(part), b = box.intersected(region);
+        const double cost = a.width() * a.height() + 4 * b.width() * b.height();
+        if (cost < least) least = cost, best = at;
+    }
+    return best;
+}
+QRectF SheetView::offerRect(int index) const
+{
+    const QPointF at = offerAnchor();
+    return {at.x(), at.y() + 24.0 * index, 260, 24};
+}
+
+void SheetView::paintOffers(QPainter& p)
+{
+    const Draft* d = m_session.draft();
+    p.setRenderHint(QPainter::Antialiasing, false);
+    p.setFont(report::uiFont(12));
+    for (int i = 0; i < int(d->offers.size()); ++i) {
+        const QRectF r = offerRect(i);
+        const bool chosen = i == d->chosen;
+        p.setPen(QPen(chosen ? theme().datum : theme().rule, 1));
+        p.setBrush(chosen ? theme().selected : theme().paper);
+        p.drawRect(r);
+        p.setPen(theme().ink);
+        const QString words = QString::fromStdString(d->offers[std::size_t(i)].words);
+        p.drawText(r.adjusted(8, 0, -8, 0), Qt::AlignVCenter | Qt::AlignLeft, words);
+        p.setFont(report::uiFont(12, true));
+        const double room = r.width() - 24 - p.fontMetrics().horizontalAdvance(words);
+        p.drawText(r.adjusted(8, 0, -8, 0), Qt::AlignVCenter | Qt::AlignRight,
+                   p.fontMetrics().elidedText(d->values[std::size_t(i)], Qt::ElideRight, int(room)));
+        p.setFont(report::uiFont(12));
+    }
+    const QRectF last = offerRect(int(d->offers.size())), take = takeRect(true), drop = takeRect(false);
+    p.setPen(QPen(theme().rule, 1));
+    p.setBrush(theme().paper);
+    p.drawRect(last);
+    p.setPen(theme().second);
+    p.drawText(last.adjusted(8, 0, -150, 0), Qt::AlignVCenter, tr("Tab: next"));
+    for (const auto& [box, text] : {std::pair{take, tr("Take  ⏎")}, {drop, tr("Drop  Esc")}}) {
+        p.setPen(QPen(box == take ? theme().datum : theme().rule, 1));
+        p.setBrush(theme().raised);
+        p.drawRect(box);
+        p.setPen(theme().ink);
+        p.drawText(box, Qt::AlignCenter, text);
+    }
+}
+
+QRectF SheetView::takeRect(bool take) const
+{
+    const QRectF last = offerRect(int(m_session.draft()->offers.size()));
+    return QRectF(last.right() - (take ? 154 : 76), last.top() + 2, 72, last.height() - 4);
+}
+} // namespace desktop
