@@ -49,6 +49,19 @@ double disagreement(const Camera& a, const Camera& b, int width, int height, con
     return std::sqrt(sum / double(p.size()));
 }
 
+#ifdef DIKKAT_STICK
+std::pair<Camera, double> stickFit(const std::vector<std::vector<cv::Point3f>>& flat, const std::vector<std::vector<cv::Point2f>>& corners, int width,
+                                   int height)
+{
+    cv::Mat k, d;
+    std::vector<cv::Mat> rs, ts;
+    const double rms = cv::calibrateCamera(flat, corners, {width, height}, k, d, rs, ts);
+    return {Camera{k.at<double>(0, 0), k.at<double>(1, 1), k.at<double>(0, 2), k.at<double>(1, 2), d.at<double>(0), d.at<double>(1),
+                   d.total() > 4 ? d.at<double>(4) : 0, d.at<double>(2), d.at<double>(3)},
+            rms};
+}
+#endif
+
 using Plane = std::vector<float>;
 // What a camera does to the picture after the lens: sharpening by the difference to a soft copy (3 × 3), halos and all.
 void sharpen(Plane& p, int width, int height, double amount)
@@ -287,18 +300,20 @@ int main(int argc, char** argv)
         }
         const double stickSeconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
         stickFound += int(corners.size());
-        cv::Mat k, d;
-        std::vector<cv::Mat> rs, ts;
-        const double rms = cv::calibrateCamera(flat, corners, {width, height}, k, d, rs, ts);
-        Camera c{k.at<double>(0, 0),
-                 k.at<double>(1, 1),
-                 k.at<double>(0, 2),
-                 k.at<double>(1, 2),
-                 d.at<double>(0),
-                 d.at<double>(1),
-                 d.total() > 4 ? d.at<double>(4) : 0,
-                 d.at<double>(2),
-                 d.at<double>(3)};
+        const auto [c, rms] = stickFit(flat, corners, width, height);
+        // Its solver on our corners: what the two fits alone differ by.
+        std::vector<std::vector<cv::Point2f>> ours;
+        std::vector<std::vector<cv::Point3f>> oursFlat;
+        for (const auto& view : views) {
+            ours.emplace_back(), oursFlat.emplace_back();
+            for (const auto& p : view.points) {
+                ours.back().emplace_back(float(p.at.x), float(p.at.y));
+                oursFlat.back().emplace_back(25.f * float(p.column), 25.f * float(p.row), 0.f);
+            }
+        }
+        const auto [same, sameRms] = stickFit(oursFlat, ours, width, height);
+        std::printf(" | its fit of our corners: %.3f px rms, %.4f px from ours", sameRms,
+                    disagreement(same, fit->calibration.lens().camera, width, height, fit->calibration));
         std::printf(" | stick: %zu, %.3f px rms, %.3f px from the truth, %.3f px from ours, %.1f ms", corners.size(), rms,
                     disagreement(c, l.camera, width, height, fit->calibration),
                     disagreement(c, fit->calibration.lens().camera, width, height, fit->calibration), 1000 * stickSeconds / 13);
