@@ -3,6 +3,7 @@
 #include "cli/commands.h"
 #include "demo/targets.h"
 #include "geometry/calibration.h"
+#include "inspect/repeatability.h"
 #include "support.h"
 
 #include <nlohmann/json.hpp>
@@ -216,6 +217,44 @@ private slots:
         const std::string first = m_out.str();
         QCOMPARE(call({"repeat", recipe, at("plate-001.png"), "--copies", "12", "--noise", "2", "--json", "-"}), 0);
         QVERIFY(m_out.str() == first);
+    }
+    void aStudyOfPictures()
+    {
+        // Two parts, two persons, twice each: the same plate taken again with fresh noise.
+        const std::string recipe = support::writeDemo(m_dir, 2);
+        std::vector<std::string> words{"study", recipe, "--check", "Width", "--json", "-"};
+        std::vector<double> values;
+        for (const int part : {1, 2})
+            for (const char* person : {"anna", "ben"})
+                for (const int take : {1, 2}) {
+                    const auto plate = image::loadCapture(at("plate-00" + std::to_string(part) + ".png"));
+                    QVERIFY(plate);
+                    const auto copy = inspect::noisyCopy(plate->grey, 1.5, std::uint64_t(part * 100 + take * 10 + person[0]));
+                    words.push_back(at("p" + std::to_string(part) + "-" + person + "-" + std::to_string(take) + ".png"));
+                    QVERIFY(base::realFiles().write(words.back(), *image::encodePng(copy)));
+                    QVERIFY(call({"inspect", recipe, words.back(), "--json", "-"}) < 2);
+                    const json answer = json::parse(m_out.str());
+                    for (const auto& c : answer["pictures"][0]["items"][0]["checks"])
+                        if (c["name"] == "Width") values.push_back(c["value"]);
+                }
+        QCOMPARE(call(words), 0);
+        const json j = json::parse(m_out.str());
+        QVERIFY(j["parts"] == 2 && j["persons"] == 2 && j["repeats"] == 2);
+        QCOMPARE(int(values.size()), 8);
+        double mean = 0, total = 0;
+        for (const double v : values) mean += v / 8;
+        for (const double v : values) total += (v - mean) * (v - mean);
+        for (const auto& row : j["table"])
+            if (row["source"] == "total")
+                QVERIFY2(std::abs(row["ss"].get<double>() - total) < 1e-12,
+                         qPrintable(QString("%1 %2 of %3").arg(row["ss"].get<double>()).arg(total).arg(values.size())));
+        QVERIFY(j["components"][0]["percent_of_tolerance"].is_number()); // of the check's own limits
+        words.push_back(at("plate-001.png")), words.push_back(at("truth.json"));
+        QCOMPARE(call(words), 2);
+        QVERIFY(m_err.str().find("plate-001.png: the name does not say part-person-take") != std::string::npos);
+        words.resize(words.size() - 2), words[3] = "Widht";
+        QCOMPARE(call(words), 2);
+        QVERIFY(m_err.str().find("--check = Widht") != std::string::npos);
     }
     void aStudyOfAFile()
     {

@@ -18,6 +18,7 @@
 #include <QListWidget>
 #include <QPushButton>
 #include <QSpinBox>
+#include <QTabWidget>
 #include <QTableWidget>
 #include <QToolButton>
 
@@ -131,6 +132,27 @@ private slots:
         QVERIFY(!session().recipe().calibration.bends());
         session().redo();
         QVERIFY(session().recipe().calibration.bends());
+    }
+    void whatWouldBeTakenIsSaidAndNothingElse()
+    {
+        openDemo();
+        CalibrateDialog d(session(), m_window.get());
+        d.show();
+        auto* sentence = in<QLabel>(d, "calibrationSentence");
+        auto* take = in<QPushButton>(d, "takeCalibration");
+        QVERIFY2(sentence->text().startsWith("In use: One factor"), qPrintable(sentence->text()));
+        QVERIFY(!take->isEnabled()); // nothing was changed yet
+        in<QDoubleSpinBox>(d, "knownLength")->setValue(27);
+        QVERIFY(take->isEnabled() && !sentence->text().startsWith("In use"));
+        // A picture without a target: the reason stays said, and there is nothing to take.
+        in<QTabWidget>(d, "calibrateBy")->setCurrentIndex(1);
+        d.addTargets({m_demo.filePath("plate-001.png")});
+        QTest::mouseClick(in<QPushButton>(d, "findTargets"), Qt::LeftButton);
+        auto* table = in<QTableWidget>(d, "targetTable");
+        QVERIFY(waitFor([&] { return table->item(0, 1) && table->item(0, 1)->text() == "not found"; }));
+        QVERIFY(table->item(0, 1)->toolTip().contains("no target"));
+        QVERIFY2(!sentence->text().contains("factor") && !sentence->text().isEmpty(), qPrintable(sentence->text()));
+        QVERIFY(!take->isEnabled());
     }
     void aThicknessWithoutADistanceIsRefused()
     {
@@ -524,6 +546,24 @@ private slots:
         d.openStudy(csv.fileName());
         QCOMPARE(in<QTableWidget>(d, "anovaTable")->rowCount(), 5);
         QVERIFY(in<QLabel>(d, "studyState")->text().startsWith("2 parts × 2 persons × 2 repeats"));
+        // The trials' own pictures are not named so; those that are make a study.
+        QTest::mouseClick(in<QPushButton>(d, "studyTrials"), Qt::LeftButton);
+        QVERIFY2(in<QLabel>(d, "studyState")->text().contains("part-person-take"), qPrintable(in<QLabel>(d, "studyState")->text()));
+        QCOMPARE(in<QTableWidget>(d, "anovaTable")->rowCount(), 0);
+        QStringList named;
+        for (const char* part : {"1", "2"})
+            for (const char* person : {"anna", "ben"})
+                for (const char* take : {"1", "2"}) {
+                    named << dir.filePath(QString("p%1-%2-%3.png").arg(part, person, take));
+                    QVERIFY(QFile::copy(m_demo.filePath(QString("plate-00%1.png").arg(part)), named.back()));
+                }
+        session().change("only the study's", [](recipe::Recipe& r) { r.trials.clear(); });
+        session().addTrials(named);
+        QVERIFY(settled());
+        in<QComboBox>(d, "studyCheck")->setCurrentText("Width");
+        QTest::mouseClick(in<QPushButton>(d, "studyTrials"), Qt::LeftButton);
+        QVERIFY2(in<QLabel>(d, "studyState")->text().startsWith("2 parts × 2 persons × 2 repeats"), qPrintable(in<QLabel>(d, "studyState")->text()));
+        QVERIFY(std::abs(in<QDoubleSpinBox>(d, "studyTolerance")->value() - 0.1) < 1e-9); // the check's own
         QFile broken(dir.filePath("broken.csv"));
         QVERIFY(broken.open(QIODevice::WriteOnly));
         broken.write("a,x,1\na,x,much\n");

@@ -15,6 +15,7 @@
 #include <QSettings>
 #include <QSpinBox>
 #include <QStandardPaths>
+#include <QTabWidget>
 #include <QTableWidget>
 #include <QTemporaryDir>
 #include <QTest>
@@ -202,6 +203,29 @@ int main(int argc, char** argv)
         RecipeDialog d(s, &window);
         d.show();
         shootDialog(d, "recipe-settings");
+        RepeatDialog study(s, &window);
+        study.show();
+        QFile csv(out + QStringLiteral("/study.csv"));
+        if (csv.open(QIODevice::WriteOnly)) {
+            for (int part = 1; part <= 5; ++part)
+                for (int person = 0; person < 3; ++person)
+                    for (int take = 0; take < 3; ++take)
+                        csv.write(QStringLiteral("p%1,%2,%3\n")
+                                      .arg(part)
+                                      .arg(QLatin1Char(char('a' + person)))
+                                      .arg(26 + part * 0.01 + person * 0.001 + ((take * 7 + part * 3 + person) % 5) * 0.0006, 0, 'f', 4)
+                                      .toUtf8());
+            csv.close();
+            study.openStudy(csv.fileName());
+            csv.remove();
+        }
+        shootDialog(study, "study");
+        CalibrateDialog calibrate(s, &window);
+        calibrate.show();
+        for (int tab : {0, 2}) {
+            calibrate.findChild<QTabWidget*>()->setCurrentIndex(tab);
+            shootDialog(calibrate, tab ? "calibrate-check" : "calibrate-length");
+        }
         shoot("setup-tilted");
         s.change(QStringLiteral("inch"),
                  [](recipe::Recipe& r) { r.shownIn = base::Unit::Inch, r.guardBand = true, r.find("width")->checks[0].uncertainty = 0.02; });

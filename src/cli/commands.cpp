@@ -42,6 +42,7 @@ const char* kUsage =
     "       dikkat-cli repeat RECIPE PICTURE... [--copies N] [--noise S] [--truth NAME=VALUE;…]\n"
     "                         [--factors SHARE,WIDTH,HALF,REACH] [--json FILE|-]\n"
     "       dikkat-cli study FILE.csv [--tolerance T] [--pool-above P] [--json FILE|-]     (columns part,person,value)\n"
+    "       dikkat-cli study RECIPE PICTURE... --check NAME [--tolerance T] [--json FILE|-]  (pictures named part-person-take)\n"
     "exit: 0 all accepted (review: nothing doubtful), 1 some rejected (review: something), 2 bad usage or input that could not be read\n";
 
 class Command

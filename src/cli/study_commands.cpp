@@ -44,6 +44,37 @@ base::Result<std::map<std::string, double>> truthsFrom(const std::string& text, 
     }
     return out;
 }
+base::Result<std::vector<inspect::StudyValue>> studyOfFile(const std::string& file)
+{
+    const auto text = base::readFile(file);
+    if (!text) return base::passOn(text.error());
+    return inspect::studyFromCsv(*text, file);
+}
+// The tolerance is the check's own when none is given.
+base::Result<std::vector<inspect::StudyValue>> studyOfPictures(const std::vector<std::string>& words, const std::string& check, int jobs,
+                                                               std::optional<double>& tolerance)
+{
+    auto loaded = recipe::load(words[0]);
+    if (!loaded) return base::passOn(loaded.error());
+    auto prepared = inspect::Prepared::make(std::move(*loaded));
+    if (!prepared) return base::passOn(prepared.error());
+    std::vector<inspect::PictureResult> results(words.size() - 1);
+    base::parallelFor(int(results.size()), jobs, [&](int n) {
+        const std::string& picture = words[std::size_t(n) + 1];
+        auto capture = image::loadCapture(picture);
+        if (capture) results[std::size_t(n)] = inspect::evaluate(*prepared, *capture);
+        else results[std::size_t(n)].error = capture.error().message;
+        results[std::size_t(n)].picture = picture;
+    });
+    std::vector<const inspect::PictureResult*> all;
+    for (const auto& r : results) all.push_back(&r);
+    for (const auto& t : inspect::takesOf(prepared->recipe(), all))
+        if (t.name == check) {
+            if (!tolerance) tolerance = t.tolerance;
+            return inspect::studyFromPictures(all, t.step, t.output);
+        }
+    return base::fail(base::ErrorCode::NotFound, "--check = " + check + " is no check of the recipe with a single value");
+}
 } // namespace
 
 int repeat(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
@@ -124,20 +155,23 @@ int repeat(const std::vector<std::string>& arguments, std::ostream& out, std::os
 
 int study(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
 {
-    const auto a = Arguments::read(arguments, {"--tolerance", "--json", "--pool-above"}, {});
+    const auto a = Arguments::read(arguments, {"--tolerance", "--json", "--pool-above", "--check", "--jobs"}, {});
     if (!a) return bad(err, a.error());
-    if (a->words.size() != 1) {
-        err << "dikkat-cli: study takes one CSV file with the columns part,person,value\n";
+    const std::string check = a->option("--check");
+    if (check.empty() ? a->words.size() != 1 : a->words.size() < 2) {
+        err << "dikkat-cli: study takes one CSV file with the columns part,person,value, or a recipe, pictures named part-person-take and --check "
+               "NAME\n";
         return kBadInput;
     }
     const auto tolerance = a->real("--tolerance", 0, 0, 1e12), pool = a->real("--pool-above", 0.25, 0, 1);
     if (!tolerance) return bad(err, tolerance.error());
     if (!pool) return bad(err, pool.error());
-    const auto text = base::readFile(a->words[0]);
-    if (!text) return bad(err, text.error());
-    const auto values = inspect::studyFromCsv(*text, a->words[0]);
+    const auto jobs = a->number("--jobs", 0, 0, 1024);
+    if (!jobs) return bad(err, jobs.error());
+    std::optional<double> wide = *tolerance > 0 ? std::optional(*tolerance) : std::nullopt;
+    const auto values = check.empty() ? studyOfFile(a->words[0]) : studyOfPictures(a->words, check, int(*jobs), wide);
     if (!values) return bad(err, values.error());
-    const auto s = inspect::study(*values, *tolerance > 0 ? std::optional(*tolerance) : std::nullopt, *pool);
+    const auto s = inspect::study(*values, wide, *pool);
     if (!s) return bad(err, s.error());
     ordered_json j{{"parts", s->parts}, {"persons", s->persons}, {"repeats", s->repeats}, {"pooled", s->pooled}};
     std::ostream& table = a->option("--json") == "-" ? err : out;
@@ -150,7 +184,7 @@ int study(const std::vector<std::string>& arguments, std::ostream& out, std::ost
         table << r.source << "\t" << r.freedom << "\t" << base::shortest(r.squares) << "\t" << (r.source == "total" ? "" : base::shortest(r.mean))
               << "\t" << (r.f ? base::toText(*r.f, 4) : "") << "\t" << (r.p ? base::toText(*r.p, 4) : "") << "\n";
     }
-    table << "source\tvariance\tspread\t% of total" << (*tolerance > 0 ? "\t% of tolerance" : "") << "\n";
+    table << "source\tvariance\tspread\t% of total" << (wide ? "\t% of tolerance" : "") << "\n";
     for (const auto& c : s->components) {
         ordered_json one{{"source", c.source}, {"variance", c.variance}, {"spread", c.spread}, {"percent_of_total", c.shareOfTotal}};
         one["percent_of_tolerance"] = orNull(c.shareOfTolerance);

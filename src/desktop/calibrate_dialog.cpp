@@ -348,7 +348,6 @@ void CalibrateDialog::find()
             m_progress->hide(), m_cancel->hide();
             showResult();
             showPicture();
-            refreshConsequences();
         });
 }
 
@@ -363,7 +362,6 @@ void CalibrateDialog::showResult()
     }
     if (m_result.fit) {
         const auto& l = m_result.fit->calibration.lens();
-        m_sentence->setText(q(inspect::calibrationSentence(m_result.fit->calibration)));
         m_consequence->setText(tr("%1 points, residual %2 px rms, %3 px at most (%4 mm, %5 mm) · %6 mm/px · tilt %7° · lens %8 mm away%9")
                                    .arg(m_result.fit->points)
                                    .arg(m_result.fit->rms, 0, 'f', 3)
@@ -374,9 +372,8 @@ void CalibrateDialog::showResult()
                                    .arg(m_result.fit->calibration.tilt(), 0, 'f', 2)
                                    .arg(m_result.fit->calibration.knownDistance(), 0, 'f', 0)
                                    .arg(m_result.fit->focalKnown ? QString() : tr(" (not determined by these pictures: tilt the target more)")));
-    } else {
-        m_sentence->setText(m_result.why.empty() ? q(inspect::calibrationSentence(m_session.recipe().calibration)) : q(m_result.why));
     }
+    refreshConsequences();
 }
 
 void CalibrateDialog::showPicture()
@@ -412,8 +409,21 @@ void CalibrateDialog::refreshConsequences()
     m_take->setText(tr("Take this calibration"));
     m_error->setVisible(!c);
     if (!c) m_error->setText(q(c.error().message));
-    m_take->setEnabled(bool(c) && !m_work.running());
+    const Calibration& now = m_session.recipe().calibration;
+    m_take->setEnabled(c && !(*c == now) && !m_work.running());
     if (!c) return;
+    // What would be taken; else what is in use. Why a target was not found stays said.
+    if (m_tabs->currentIndex() == 1 && !m_result.fit && !m_result.why.empty()) {
+        m_sentence->setText(q(m_result.why));
+    } else if (m_tabs->currentIndex() != 1 || !m_result.fit) {
+        const bool same = *c == now;
+        QString text = q(inspect::calibrationSentence(*c));
+        if (same && c->kind() != Calibration::Kind::None) text = tr("In use: %1").arg(text);
+        if (!same && now.bends() && !c->bends()) text += tr(" It takes the place of the lens calibration.");
+        m_sentence->setText(text);
+    } else {
+        m_sentence->setText(q(inspect::calibrationSentence(m_result.fit->calibration)));
+    }
     const auto foreign = recipe::foreignLimits(recipe::recalibrated(m_session.recipe(), *c, false)).size();
     m_convert->setVisible(foreign > 0);
     m_convert->setText(tr("Convert the limits to the new unit (%1); otherwise these checks are not measured until they are converted").arg(foreign));

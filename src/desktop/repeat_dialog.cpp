@@ -30,7 +30,6 @@ QTableWidget* table(QWidget* parent, const char* name, const QStringList& heads)
     t->setObjectName(QLatin1String(name));
     t->setHorizontalHeaderLabels(heads);
     t->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
-    t->horizontalHeader()->setStretchLastSection(true);
     t->verticalHeader()->hide();
     t->setEditTriggers(QAbstractItemView::NoEditTriggers);
     return t;
@@ -267,8 +266,19 @@ QWidget* RepeatDialog::studyTab()
     m_tolerance->setRange(0, 1e9), m_tolerance->setDecimals(4);
     m_tolerance->setSpecialValueText(tr("no tolerance"));
     m_tolerance->setPrefix(tr("T = "));
-    connect(m_tolerance, &QDoubleSpinBox::valueChanged, this, [this] { openStudy({}); });
+    connect(m_tolerance, &QDoubleSpinBox::valueChanged, this, &RepeatDialog::showStudy);
+    m_studyCheck = new QComboBox(tab);
+    m_studyCheck->setObjectName(QStringLiteral("studyCheck"));
+    m_studyCheck->setAccessibleName(tr("Check of the study"));
+    for (const auto& t : inspect::takesOf(m_session.recipe(), {})) m_studyCheck->addItem(q(t.name));
+    auto* trials = new QPushButton(tr("From the trials"), tab);
+    trials->setObjectName(QStringLiteral("studyTrials"));
+    trials->setToolTip(tr("Pictures named part-person-take, such as p1-anna-1.png: part and person are read from the name"));
+    connect(trials, &QPushButton::clicked, this, &RepeatDialog::studyTrials);
     row->addWidget(open);
+    row->addSpacing(16);
+    row->addWidget(m_studyCheck);
+    row->addWidget(trials);
     row->addStretch();
     row->addWidget(m_tolerance);
     layout->addLayout(row);
@@ -277,7 +287,8 @@ QWidget* RepeatDialog::studyTab()
     m_parts = table(tab, "componentTable", {tr("source"), tr("variance"), tr("spread"), tr("% of total"), tr("% of tolerance")});
     layout->addWidget(m_anova, 1);
     layout->addWidget(m_parts, 1);
-    m_studyState = new QLabel(tr("Each part measured by each person equally often, at least twice."), tab);
+    m_studyState =
+        new QLabel(tr("Each part measured by each person equally often, at least twice; from a CSV, or from trials named part-person-take."), tab);
     m_studyState->setObjectName(QStringLiteral("studyState"));
     m_studyState->setWordWrap(true);
     layout->addWidget(m_studyState);
@@ -294,19 +305,48 @@ void RepeatDialog::openStudy(const QString& file)
         if (!values) return m_studyState->setText(q(values.error().text()));
         m_values = std::move(*values);
     }
+    showStudy();
+}
+
+void RepeatDialog::studyTrials()
+{
+    const auto takes = inspect::takesOf(m_session.recipe(), {});
+    const int at = m_studyCheck->currentIndex();
+    if (at < 0 || at >= int(takes.size())) return m_studyState->setText(tr("The recipe has no check with a single value"));
+    std::vector<const inspect::PictureResult*> all;
+    for (const auto* r : m_session.results())
+        if (r) all.push_back(r);
+    auto values = inspect::studyFromPictures(all, takes[std::size_t(at)].step, takes[std::size_t(at)].output);
+    m_anova->setRowCount(0), m_parts->setRowCount(0);
+    m_values.clear();
+    if (!values) return m_studyState->setText(q(values.error().text()));
+    m_values = std::move(*values);
+    if (const auto t = takes[std::size_t(at)].tolerance; t && m_tolerance->value() == 0) {
+        const QSignalBlocker quiet(m_tolerance);
+        m_tolerance->setValue(*t);
+    }
+    showStudy();
+}
+
+void RepeatDialog::showStudy()
+{
     if (m_values.empty()) return;
     m_anova->setRowCount(0), m_parts->setRowCount(0);
     const auto s = inspect::study(m_values, m_tolerance->value() > 0 ? std::optional(m_tolerance->value()) : std::nullopt);
     if (!s) return m_studyState->setText(q(s.error().text()));
-    const auto number = [](double v) { return QString::number(v, 'g', 7); };
+    const auto number = [](double v) { return QString::number(v, 'g', 6); };
     for (const auto& r : s->table)
         put(m_anova, m_anova->rowCount(),
             {q(r.source), QString::number(r.freedom), number(r.squares), r.source == "total" ? QString() : number(r.mean),
-             r.f ? number(*r.f) : QString(), r.p ? QString::number(*r.p, 'f', 4) : QString()});
+             r.f ? number(*r.f) : QString(),
+             !r.p            ? QString()
+             : *r.p < 0.0001 ? tr("below 0.0001")
+                             : QString::number(*r.p, 'f', 4)});
     for (const auto& c : s->components)
         put(m_parts, m_parts->rowCount(),
             {q(c.source), number(c.variance), number(c.spread), QString::number(c.shareOfTotal, 'f', 2),
              c.shareOfTolerance ? QString::number(*c.shareOfTolerance, 'f', 2) : QString()});
+    m_parts->setColumnHidden(4, m_tolerance->value() <= 0);
     m_studyState->setText(tr("%1 parts × %2 persons × %3 repeats; %4 categories can be told apart%5")
                               .arg(s->parts)
                               .arg(s->persons)

@@ -25,6 +25,7 @@ class RepeatDialog : public QDialog
 public:
     RepeatDialog(Session& session, QWidget* parent);
     void openStudy(const QString& csv);
+    void studyTrials(); // of the chosen check, parts and persons by the pictures' names
 
 public slots:
     void measure();
@@ -34,12 +35,13 @@ private:
     QWidget* studyTab();
     void showTakes();
     void takeUncertainties();
+    void showStudy();
     Session& m_session;
     Background m_work;
     std::vector<inspect::Takes> m_takes;
     std::vector<inspect::StudyValue> m_values;
     QTabWidget* m_tabs = nullptr;
-    QComboBox* m_from = nullptr;
+    QComboBox *m_from = nullptr, *m_studyCheck = nullptr;
     QSpinBox *m_copies = nullptr, *m_first = nullptr, *m_last = nullptr;
     QDoubleSpinBox *m_share = nullptr, *m_width = nullptr, *m_half = nullptr, *m_reach = nullptr, *m_tolerance = nullptr;
     QTableWidget *m_table = nullptr, *m_anova = nullptr, *m_parts = nullptr;

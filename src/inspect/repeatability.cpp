@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <charconv>
 #include <cmath>
+#include <filesystem>
 #include <random>
 #include <sstream>
 #include <unsupported/Eigen/SpecialFunctions>
@@ -156,6 +157,29 @@ base::Result<std::vector<StudyValue>> studyFromCsv(const std::string& text, cons
             return fail(ErrorCode::Corrupt, "\"" + number + "\" is not a number", where);
         }
         out.push_back(std::move(v));
+    }
+    return out;
+}
+
+base::Result<std::vector<StudyValue>> studyFromPictures(const std::vector<const PictureResult*>& results, const std::string& step,
+                                                        const std::string& output)
+{
+    std::vector<StudyValue> out;
+    for (const PictureResult* r : results) {
+        const std::string leaf = std::filesystem::path(r->picture).stem().string();
+        const auto first = leaf.find_first_of("-_"), second = first == std::string::npos ? first : leaf.find_first_of("-_", first + 1);
+        if (second == std::string::npos || first == 0 || second == first + 1)
+            return base::fail(base::ErrorCode::InvalidArgument, "the name does not say part-person-take", r->picture);
+        if (r->error) return base::fail(base::ErrorCode::NoResult, *r->error, r->picture);
+        if (r->items.size() != 1)
+            return base::fail(base::ErrorCode::InvalidArgument,
+                              "it holds " + std::to_string(r->items.size()) + " items; the study takes one a picture", r->picture);
+        const StepResult* one = r->items.front().step(step);
+        const OutputValue* v = one && one->state == State::Ok ? one->output(output) : nullptr;
+        if (!v || v->list || v->values.empty())
+            return base::fail(base::ErrorCode::NoResult, "not measured" + (one && !one->reason.empty() ? ": " + one->reason : std::string()),
+                              r->picture);
+        out.push_back({leaf.substr(0, first), leaf.substr(first + 1, second - first - 1), v->values.front()});
     }
     return out;
 }

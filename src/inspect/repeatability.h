@@ -71,6 +71,10 @@ struct Takes {
 };
 // The values of every single-valued check over these results, items in order of their pictures.
 std::vector<Takes> takesOf(const recipe::Recipe& recipe, const std::vector<const PictureResult*>& results);
+// The study's values of one check from pictures named "part-person-take" (a dash or an underscore between the words): one item a picture.
+// Fails with InvalidArgument or NoResult naming the picture.
+base::Result<std::vector<StudyValue>> studyFromPictures(const std::vector<const PictureResult*>& results, const std::string& step,
+                                                        const std::string& output);
 // The same picture with fresh noise on it, `sigma` grey levels; the same seed gives the same picture.
 image::Image noisyCopy(const image::Image& grey, double sigma, std::uint64_t seed);
 
