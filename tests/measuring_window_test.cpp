@@ -132,6 +132,15 @@ private slots:
         QVERIFY(!session().recipe().calibration.bends());
         session().redo();
         QVERIFY(session().recipe().calibration.bends());
+        // Opened again, nothing is changed by pressing Enter: the lens stays until a person states another length.
+        CalibrateDialog again(session(), m_window.get());
+        again.show();
+        QVERIFY2(in<QLabel>(again, "calibrationSentence")->text().startsWith("In use: Good for"),
+                 qPrintable(in<QLabel>(again, "calibrationSentence")->text()));
+        QVERIFY(!in<QPushButton>(again, "takeCalibration")->isEnabled());
+        in<QDoubleSpinBox>(again, "factor")->setValue(0.2);
+        QVERIFY(in<QLabel>(again, "calibrationSentence")->text().contains("takes the place of the lens calibration"));
+        QVERIFY(in<QPushButton>(again, "takeCalibration")->isEnabled());
     }
     void whatWouldBeTakenIsSaidAndNothingElse()
     {

@@ -150,6 +150,7 @@ QWidget* CalibrateDialog::lengthTab()
     m_factor->setRange(0, 1000);
     m_factor->setSuffix(tr(" mm/px"));
     m_factor->setValue(r.calibration.mmPerPixelOfTarget());
+    m_factorAtOpen = m_factor->value();
     m_factor->setSpecialValueText(tr("not calibrated"));
     m_known = new QDoubleSpinBox(tab);
     m_known->setObjectName(QStringLiteral("knownLength"));
@@ -389,8 +390,7 @@ base::Result<Calibration> CalibrateDialog::candidate() const
 {
     Calibration c = m_session.recipe().calibration;
     if (m_tabs->currentIndex() == 1 && m_result.fit) c = m_result.fit->calibration;
-    else if (m_tabs->currentIndex() != 1 && (c.kind() != Calibration::Kind::Lens || m_factor->value() != c.mmPerPixelOfTarget()) &&
-             m_factor->value() != c.mmPerPixelOfTarget()) {
+    else if (m_tabs->currentIndex() != 1 && m_factor->value() != m_factorAtOpen) { // the field rounds: only what a person changed counts
         const bool byLength = m_rulerPixels > 0 && m_known->value() > 0;
         const QString by = byLength ? tr("%1 = %2 mm").arg(m_ruler).arg(m_known->value()) : tr("stated");
         c = Calibration::factor(m_factor->value(), by.toStdString());

@@ -49,7 +49,7 @@ private:
     Background m_work;
     inspect::Calibrating m_result;
     QStringList m_pictures;
-    double m_rulerPixels = 0;
+    double m_rulerPixels = 0, m_factorAtOpen = 0;
     QString m_ruler;
     bool m_compared = false;
 
