@@ -37,17 +37,19 @@ const Words& wordsOf(Doubt d)
     return kWords[0];
 }
 
-// What two names look like at a glance: case, spaces and signs do not tell them apart, neither do l and 1 or O and 0.
+// What two names look like at a glance: case, spaces and most signs do not tell them apart, neither do l and 1 or O and 0. A plus does, and a
+// minus at the end.
 std::string atAGlance(const std::string& name)
 {
     std::string out;
-    for (const char raw : name) {
+    for (std::size_t i = 0; i < name.size(); ++i) {
+        const char raw = name[i];
         const auto u = static_cast<unsigned char>(raw);
-        if (u < 0x80 && !std::isalnum(u)) continue;
+        if (u < 0x80 && !std::isalnum(u) && raw != '+' && !(raw == '-' && i + 1 == name.size())) continue;
         const char c = u < 0x80 ? char(std::tolower(u)) : raw;
         out += c == 'l' || c == 'i' ? '1' : c == 'o' ? '0' : c;
     }
-    return out;
+    return out.empty() ? name : out;
 }
 
 class Reviewer
@@ -215,13 +217,11 @@ private:
         }
         for (const auto& [key, all] : seen) {
             if (all.size() < 2) continue;
-            const auto& [first, firstName] = all[0];
-            const auto& [other, otherName] = all[1];
-            say(Doubt::Names, other, "", -1, otherName,
-                firstName == otherName ? std::to_string(all.size()) + " steps or checks have this name"
-                                       : "nobody can tell it from \"" + firstName + "\" at a glance",
+            const std::string &first = all[0].second, &other = all[1].second;
+            say(Doubt::Names, all[1].first, "", -1, other,
+                first == other ? std::to_string(all.size()) + " steps or checks have this name"
+                               : "nobody can tell it from \"" + first + "\" at a glance",
                 "give it a name of its own");
-            (void)first;
         }
     }
     void labels()
