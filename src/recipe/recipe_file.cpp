@@ -257,7 +257,7 @@ base::Result<Check> checkFrom(const json& j, const StepKind& kind, const Step& s
         c.match = Match::Place;
     }
     if (c.match == Match::Place && c.elements.empty()) return fail(ErrorCode::InvalidArgument, "matched by place, the check needs elements", where);
-    if (unitGiven) {
+    if (unitGiven && !unit.empty()) {
         const auto u = unitFromText(unit, where);
         if (!u) return base::passOn(u.error());
         c.limits.unit = *u;
