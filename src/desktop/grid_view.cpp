@@ -135,9 +135,9 @@ int GridView::headWidth() const
 }
 int GridView::valueWidth() const { return viewport()->width() >= 1600 ? 110 : 92; }
 
-int GridView::rowHeight(int r) const
+int GridView::rowHeight(RowKind kind)
 {
-    switch (m_source.row(r).kind) {
+    switch (kind) {
     case RowKind::FeaturesLine:
     case RowKind::Feature: return 18;
     case RowKind::FixedHead: return 18;
@@ -153,8 +153,8 @@ void GridView::layOut()
     const QFontMetrics limits(report::uiFont(12, true)), names(report::uiFont(13));
     m_limitsWidth = wide ? 110 : 78, m_nameWidth = wide ? 194 : 132;
     for (int r = 0; r < m_source.rows(); ++r) {
-        m_tops.push_back(m_tops.back() + rowHeight(r) + 1);
         const GridRow row = m_source.row(r);
+        m_tops.push_back(m_tops.back() + rowHeight(row.kind) + 1);
         m_limitsWidth = std::max(m_limitsWidth, limits.horizontalAdvance(row.limits) + 12);
         if (row.kind == RowKind::Check || row.kind == RowKind::Datum) m_nameWidth = std::max(m_nameWidth, names.horizontalAdvance(row.name) + 6);
     }

@@ -99,7 +99,7 @@ private:
     int headWidth() const;
     int valueWidth() const;
     int topHeight() const { return m_heads ? 38 : 22; } // numbers, and labels where there are any
-    int rowHeight(int r) const;
+    static int rowHeight(RowKind kind);
     int rowTop(int r) const; // viewport coordinates
     int rowAt(int y) const;
     int columnAt(int x) const;

@@ -193,10 +193,8 @@ std::vector<Takes> takesOf(const recipe::Recipe& recipe, const std::vector<const
             const recipe::OutputSpec* spec = kind ? kind->output(c.output) : nullptr;
             if (!s.inUse || !spec || spec->list) continue;
             Takes t{s.id, c.output, c.name, recipe.unitOf(s, *spec), {}, 0, {}};
-            if (base::convertible(c.limits.unit, t.unit))
-                if (const auto l = c.limits.resolved(recipe.toleranceClass))
-                    if (const auto in = l->in(t.unit); in.lowest() && in.highest() && *in.highest() > *in.lowest())
-                        t.tolerance = *in.highest() - *in.lowest();
+            if (const auto l = limitsInValueUnit(recipe, s, c); l && l->lowest() && l->highest() && *l->highest() > *l->lowest())
+                t.tolerance = *l->highest() - *l->lowest();
             for (const PictureResult* r : results)
                 for (const ItemResult& item : r->items) {
                     const StepResult* one = item.step(s.id);
