@@ -188,7 +188,7 @@ std::string reedPlateRecipe(const Field& field, const std::vector<std::pair<std:
                      {"kind", "line"},
                      {"name", "Top edge"},
                      {"datum", "plate"},
-                     {"params", {{"polarity", "dark_to_bright"}, {"least_strength", 60}, {"windows", 40}}},
+                     {"params", {{"polarity", "dark_to_bright"}, {"least_strength", 60}, {"windows", 40}, {"least_share", 10}}}, // bent: judged by its straightness, not lost
                      {"regions", {{"window", window(at(-44, -kPlateWidth / 2), at(44, -kPlateWidth / 2), 40 * unit)}}}});
     for (const auto& [id, label, x] : {std::tuple{"hole_left", "Left hole", -kHolePitch / 2}, std::tuple{"hole_right", "Right hole", kHolePitch / 2}})
         steps.push_back({{"id", id},
@@ -240,7 +240,7 @@ std::string reedPlateRecipe(const Field& field, const std::vector<std::pair<std:
                      {"kind", "line"},
                      {"name", "Lower edge"},
                      {"datum", "plate"},
-                     {"params", {{"polarity", "bright_to_dark"}, {"least_strength", 60}, {"windows", 40}}},
+                     {"params", {{"polarity", "bright_to_dark"}, {"least_strength", 60}, {"windows", 40}, {"least_share", 10}}},
                      {"regions", {{"window", window(at(-44, kPlateWidth / 2), at(44, kPlateWidth / 2), 40 * unit)}}}});
     // Every slot against its own length: falling by 0.85 mm from 19 mm.
     std::string expression = "max(";

@@ -180,7 +180,7 @@ private slots:
         const auto lens = demo::tiltedLens(f);
         const auto r =
             inspect::evaluate(*prepared, captureOf(demo::drawTarget(f, lens, {t, demo::targetPose(f, lens, t, 1, 0), true, 2, 0.1}, random)));
-        QVERIFY(!r.accept());
+        QVERIFY(!r.accepted());
         QVERIFY(!r.warnings.empty() && r.warnings.front().find("target") != std::string::npos);
     }
     void changesOfCalibrationKeepOrSayVerdicts()
@@ -203,7 +203,7 @@ private slots:
         });
         const auto picture = [] { return draw({box(90, 60, 210, 140)}, 300, 200, {}, 1); };
         const auto first = runChain(r, picture());
-        QVERIFY2(first.accept(), first.items.front().sentence().c_str());
+        QVERIFY2(first.accepted(), first.items.front().sentence().c_str());
         const Calibration factor = Calibration::factor(0.05, "stated");
         const auto kept = recipe::recalibrated(r, factor, false);
         const auto result = runChain(kept, picture());
@@ -222,7 +222,7 @@ private slots:
         QCOMPARE(*all.steps[0].checks.front().limits.nominal, 120 * 0.05);
         QVERIFY(std::abs(*all.steps[1].checks.front().limits.low - 9000 * 0.0025) < 1e-12);
         QVERIFY(all.steps[1].checks.front().limits.unit == base::Unit::SquareMillimetre);
-        QVERIFY(runChain(all, picture()).accept());
+        QVERIFY(runChain(all, picture()).accepted());
         // Under a plain factor verdicts stay, at the very ends too.
         for (double px = 119.3; px < 120.8; px += 0.01)
             for (const double k : {0.05, 0.0123456789, 7.7}) {
@@ -245,9 +245,9 @@ private slots:
             s.checks.front().limits = *recipe::parseLimits("5990 .. 6010 um", base::Unit::Millimetre);
         });
         const auto picture = [] { return draw({box(90, 60, 210, 140)}, 300, 200, {}, 1); };
-        QVERIFY(runChain(r, picture()).accept());
+        QVERIFY(runChain(r, picture()).accepted());
         r.steps[0].checks[0].limits = *recipe::parseLimits("0.2362 +-0.0004", base::Unit::Inch);
-        QVERIFY(runChain(r, picture()).accept());
+        QVERIFY(runChain(r, picture()).accepted());
         const auto before = runChain(r, picture()).items.front().checks.front();
         r.shownIn = base::Unit::Inch;
         const auto after = runChain(r, picture()).items.front().checks.front();
@@ -256,7 +256,7 @@ private slots:
         QVERIFY(after.valueText().find(" in") != std::string::npos);
         r.steps[0].checks[0].limits = *recipe::parseLimits("0.2 +-0.0004", base::Unit::Inch);
         const auto fails = runChain(r, picture()).items.front();
-        QVERIFY(!fails.accept && fails.sentence().find("0.2004 in") != std::string::npos);
+        QVERIFY(!fails.accepted() && fails.sentence().find("0.2004 in") != std::string::npos);
     }
     void aTrueplaceIsNotReadAnewByACalibration()
     {

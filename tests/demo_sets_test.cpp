@@ -43,7 +43,7 @@ private slots:
         for (std::size_t i = 0; i < s.results.size(); ++i) {
             const json& p = s.truth["pictures"][i];
             QCOMPARE(s.results[i].items.size(), p["items"].size());
-            QCOMPARE(s.results[i].accept(), p["label"] == "good");
+            QCOMPARE(s.results[i].accepted(), p["label"] == "good");
             for (const auto& item : s.results[i].items) {
                 // Its own truth is the nearest one.
                 const json* own = nullptr;
@@ -54,7 +54,7 @@ private slots:
                 }
                 // A plate that is too narrow has no one middle.
                 QVERIFY2(least < ((*own)["label"] == "good" ? 0.3 : 2.5), qPrintable(QString::number(least)));
-                QCOMPARE(item.accept, (*own)["label"] == "good");
+                QCOMPARE(item.accepted(), (*own)["label"] == "good");
                 QVERIFY(std::abs(check(item, "Width")->values.at(0) - (*own)["width"].get<double>()) < 0.006);
                 QCOMPARE(int(check(item, "Slots")->values.at(0)), (*own)["slots"].get<int>());
             }
@@ -71,7 +71,7 @@ private slots:
         for (std::size_t i = 0; i < s.results.size(); ++i) {
             const json &p = s.truth["pictures"][i], &t = p["items"][0];
             const auto& item = s.results[i].items.at(0);
-            QVERIFY2(s.results[i].accept() == (p["label"] == "good"), qPrintable(QString::fromStdString(item.sentence())));
+            QVERIFY2(s.results[i].accepted() == (p["label"] == "good"), qPrintable(QString::fromStdString(item.sentence())));
             QVERIFY(std::abs(check(item, "First notch")->values.at(0) - t["notch"].get<double>()) < 0.05);
             const double round = check(item, "Roundness of the bore")->values.at(0);
             QVERIFY2(round > t["roundness"].get<double>() - 0.01 && round < t["roundness"].get<double>() + 0.04, qPrintable(QString::number(round)));
@@ -86,7 +86,7 @@ private slots:
         const Set s = inspected(dir, "reed-plate");
         for (std::size_t i = 0; i < s.results.size(); ++i) {
             const json& p = s.truth["pictures"][i];
-            QVERIFY2(s.results[i].accept() == (p["label"] == "good"),
+            QVERIFY2(s.results[i].accepted() == (p["label"] == "good"),
                      qPrintable(QString::fromStdString(p["picture"].get<std::string>() + " " + p["fault"].dump() + ": " +
                                                        s.results[i].items[0].sentence())));
             if (p["fault"] == "burr") QVERIFY(QString::fromStdString(s.results[i].items[0].sentence()).startsWith("Burr"));

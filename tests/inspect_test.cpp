@@ -48,7 +48,7 @@ private slots:
     void notMeasuredRejects()
     {
         const auto r = evaluate(*Prepared::make(widthRecipe(">= 1", base::Unit::Pixel)), captureOf(draw({}, 120, 60)));
-        QVERIFY(!r.items[0].accept);
+        QVERIFY(!r.items[0].accepted());
         QCOMPARE(int(r.items[0].checks[0].verdict), int(Verdict::NotMeasured));
         QVERIFY(r.items[0].sentence().find("no edge above 12 grey levels") != std::string::npos);
     }
@@ -78,7 +78,7 @@ private slots:
         QVERIFY(prepared);
         for (const auto& t : m_recipe.trials) {
             const auto r = evaluate(*prepared, *image::loadCapture(t.picture));
-            QVERIFY2(r.accept() == (t.label == recipe::Label::Good), (t.picture + " " + (r.items.empty() ? "" : r.items[0].sentence())).c_str());
+            QVERIFY2(r.accepted() == (t.label == recipe::Label::Good), (t.picture + " " + (r.items.empty() ? "" : r.items[0].sentence())).c_str());
         }
     }
     void aPartThatIsNotFoundHasNoStaleValue()
@@ -94,7 +94,7 @@ private slots:
         }
         for (const auto& s : r.items[0].steps)
             if (s->step != "plate") QVERIFY(s->state == State::NotRun && s->reason.find("datum A \"Plate\" was not found") == 0);
-        QVERIFY(good.accept());
+        QVERIFY(good.accepted());
     }
     void takenOverResultsEqualFreshOnes()
     {
@@ -116,7 +116,7 @@ private slots:
             for (std::size_t k = 0; k < a->outputs.size(); ++k) QVERIFY(a->outputs[k].values == b->outputs[k].values);
         }
         QCOMPARE(shared, int(m_recipe.steps.size()) - 1);
-        QVERIFY(!fresh.items[0].accept); // ten slots are not nine
+        QVERIFY(!fresh.items[0].accepted()); // ten slots are not nine
     }
     void renamingBreaksNothing()
     {
@@ -126,7 +126,7 @@ private slots:
         const auto capture = *image::loadCapture(m_recipe.trials[0].picture);
         const auto before = evaluate(*a, capture);
         QVERIFY(complete(*b, before));
-        QVERIFY(evaluate(*b, capture).accept());
+        QVERIFY(evaluate(*b, capture).accepted());
     }
     void orderInTheFileDoesNotMatter()
     {
@@ -144,7 +144,7 @@ private slots:
         recipe::Recipe r = m_recipe;
         r.steps.erase(r.steps.begin() + r.indexOf("hole_right"));
         const auto result = evaluate(*Prepared::make(r), *image::loadCapture(m_recipe.trials[0].picture));
-        QVERIFY(result.items[0].step("pitch")->reason.find("input missing") == 0 && !result.items[0].accept);
+        QVERIFY(result.items[0].step("pitch")->reason.find("input missing") == 0 && !result.items[0].accepted());
     }
     void sameBitsOnAnyNumberOfThreads()
     {

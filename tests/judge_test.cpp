@@ -106,14 +106,14 @@ private slots:
             s.checks.front().limits = *parseLimits("30 ISO 2768", base::Unit::Millimetre);
         });
         const auto picture = [](double wide) { return draw({box(90, 60, 90 + wide / 0.25, 140)}, 300, 200, {}, 1); };
-        QVERIFY(runChain(r, picture(30.15)).accept());
+        QVERIFY(runChain(r, picture(30.15)).accepted());
         const auto off = runChain(r, picture(30.25));
-        QVERIFY(!off.accept());
+        QVERIFY(!off.accepted());
         QVERIFY(std::abs(*off.items.front().checks.front().high - 30.2) < 1e-9);
         r.toleranceClass = ToleranceClass::C;
-        QVERIFY(runChain(r, picture(30.25)).accept());
+        QVERIFY(runChain(r, picture(30.25)).accepted());
         r.steps[0].checks[0].limits = *parseLimits("30 +-0.05", base::Unit::Millimetre);
-        QVERIFY(!runChain(r, picture(30.25)).accept());
+        QVERIFY(!runChain(r, picture(30.25)).accepted());
         r.steps[0].checks[0].limits = *parseLimits("30 ISO 2768", base::Unit::Millimetre);
         r.toleranceClass = ToleranceClass::None;
         const auto none = runChain(r, picture(30)).items.front().checks.front();
@@ -144,7 +144,7 @@ private slots:
         const auto judged = runChain(recipe, draw({}, 60, 60));
         QCOMPARE(judged.items.front().checks.front().verdict, Verdict::Fail);
         recipe.toleranceClass = ToleranceClass::C;
-        QVERIFY(runChain(recipe, draw({}, 60, 60)).accept());
+        QVERIFY(runChain(recipe, draw({}, 60, 60)).accepted());
     }
     void whatIsTypedIsKeptToTheLastFigure()
     {
@@ -177,7 +177,7 @@ private slots:
         r.steps[0].checks = {elements(r, Match::Place)};
         r.totals = {{"Faulty", "[discs.areas.failed]", base::Unit::None}, {"Lost", "[discs.missing] + 10 * [discs.surplus]", base::Unit::None}};
         const auto lost = runChain(r, discs({2, 6})), more = runChain(r, discs({0}, {{30, 30}})), whole = runChain(r, discs({}));
-        QVERIFY(whole.accept() && !lost.accept());
+        QVERIFY(whole.accepted() && !lost.accepted());
         inspect::Totals totals;
         for (const auto* one : {&lost, &more, &whole}) totals.add(r, *one);
         QCOMPARE(totals.sums()[0].value, 2.0 + 2.0 + 0.0); // two missing; one missing and one surplus
@@ -185,12 +185,12 @@ private slots:
         QCOMPARE(totals.sums()[0].items, 3);
         // A part with one missing disc still serves.
         r.rule = "[discs.areas.failed] <= 1";
-        QVERIFY(!runChain(r, discs({2, 6})).accept() && runChain(r, discs({5})).accept());
+        QVERIFY(!runChain(r, discs({2, 6})).accepted() && runChain(r, discs({5})).accepted());
         // What was not measured is counted nowhere, and accepts nothing.
         r.steps[0].checks[0].limits.unit = base::Unit::SquareMillimetre;
         for (auto& e : r.steps[0].checks[0].elements) e.own->unit = base::Unit::SquareMillimetre;
         const auto blind = runChain(r, discs({5}));
-        QVERIFY(!blind.accept());
+        QVERIFY(!blind.accepted());
         QVERIFY2(blind.items.front().reason.find("was not measured") != std::string::npos, blind.items.front().reason.c_str());
         inspect::Totals none;
         none.add(r, blind);
@@ -229,7 +229,7 @@ private slots:
     {
         Recipe r = row();
         r.steps.front().checks.front() = elements(r, Match::Place);
-        QVERIFY2(runChain(r, discs({})).accept(), runChain(r, discs({})).items.front().sentence().c_str());
+        QVERIFY2(runChain(r, discs({})).accepted(), runChain(r, discs({})).items.front().sentence().c_str());
         const auto result = runChain(r, discs({2}));
         const auto& c = result.items.front().checks.front();
         QCOMPARE(c.verdict, Verdict::Fail);
@@ -243,7 +243,7 @@ private slots:
     {
         Recipe r = row();
         r.steps.front().checks.front() = elements(r, Match::Order);
-        QVERIFY(runChain(r, discs({})).accept());
+        QVERIFY(runChain(r, discs({})).accepted());
         const auto c = runChain(r, discs({2})).items.front().checks.front();
         QCOMPARE(c.verdict, Verdict::Fail);
         QCOMPARE(c.failed(), (std::vector<int>{3, 4, 5, 6, 7, 8, 9, 10}));
@@ -302,21 +302,21 @@ private slots:
                 s.checks.front().limits = *parseLimits(*id == 'c' ? "5" : "120 +-1", base::Unit::Pixel);
             });
         const auto picture = [] { return draw({box(90, 60, 210, 140)}, 300, 200, {}, 0.5); };
-        QVERIFY(!runChain(r, picture()).accept());
+        QVERIFY(!runChain(r, picture()).accepted());
         r.rule = "[a] and ([b] or [c])";
         auto result = runChain(r, picture());
-        QVERIFY(result.accept());
+        QVERIFY(result.accepted());
         QCOMPARE(QString::fromStdString(result.items.front().word), QString("ACCEPT"));
         r.rule = "[a] and [c.distance]";
         r.acceptWord = "GOOD", r.rejectWord = "SORT OUT";
         result = runChain(r, picture());
-        QVERIFY(!result.accept());
+        QVERIFY(!result.accepted());
         QCOMPARE(QString::fromStdString(result.items.front().word), QString("SORT OUT"));
         r.rule = "[a] and (";
         result = runChain(r, picture());
-        QVERIFY(!result.accept() && result.items.front().reason.find("rule") != std::string::npos);
+        QVERIFY(!result.accepted() && result.items.front().reason.find("rule") != std::string::npos);
         r.rule = "[nothing]";
-        QVERIFY(!runChain(r, picture()).accept());
+        QVERIFY(!runChain(r, picture()).accepted());
     }
     void eachCheckSaysItsOwnFault()
     {

@@ -215,14 +215,14 @@ private slots:
     {
         openDemo();
         std::vector<bool> before;
-        for (int t = 0; t < session().trialCount(); ++t) before.push_back(session().result(t)->accept());
+        for (int t = 0; t < session().trialCount(); ++t) before.push_back(session().result(t)->accepted());
         whenDialog<RecipeDialog>([&](RecipeDialog& d) {
             in<QComboBox>(d, "shownIn")->setCurrentIndex(2); // inch
             d.accept();
         });
         m_window->findChild<QAction*>("recipeSettings")->trigger();
         QVERIFY(settled());
-        for (int t = 0; t < session().trialCount(); ++t) QCOMPARE(session().result(t)->accept(), bool(before[std::size_t(t)]));
+        for (int t = 0; t < session().trialCount(); ++t) QCOMPARE(session().result(t)->accepted(), bool(before[std::size_t(t)]));
         QVERIFY(check(0, "Width")->valueText().find(" in") != std::string::npos);
         // A limit typed now is in inch and stays so.
         session().select("width");
@@ -257,8 +257,8 @@ private slots:
         int narrow = 0;
         for (int t = 0; t < session().trialCount(); ++t) {
             const auto& item = session().result(t)->items.front();
-            QCOMPARE(item.word, std::string(item.accept ? "SHIP" : "SORT"));
-            narrow += item.accept && check(t, "Hole pitch")->verdict == Verdict::Fail;
+            QCOMPARE(item.word, std::string(item.accepted() ? "SHIP" : "SORT"));
+            narrow += item.accepted() && check(t, "Hole pitch")->verdict == Verdict::Fail;
         }
         QVERIFY(narrow > 0); // a plate the checks alone would reject
         // The totals add up while items run, and begin anew.

@@ -186,7 +186,7 @@ private slots:
                 if (c.output == "count") c.limits = *parseLimits("1", base::Unit::None);
         });
         count.trial(plate(120), Label::Good);
-        QVERIFY(count.results[0].accept());
+        QVERIFY(count.results[0].accepted());
         QVERIFY(count.of(Doubt::ThinMargin).empty());
     }
     void whatWasNotMeasuredOnGoodTrialsIsSaidWithItsReason()

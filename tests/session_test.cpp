@@ -102,7 +102,7 @@ private slots:
     {
         const auto accepted = [&] {
             int n = 0;
-            for (int t = 0; t < m_session->trialCount(); ++t) n += m_session->result(t)->accept();
+            for (int t = 0; t < m_session->trialCount(); ++t) n += m_session->result(t)->accepted();
             return n;
         };
         QCOMPARE(accepted(), 6);
@@ -261,7 +261,7 @@ private slots:
         QVERIFY(m_session->takeReference());
         QVERIFY(settled());
         QVERIFY(m_session->viewIsReference());
-        for (const int t : {0, 1, 3, 4, 6, 7}) QVERIFY2(m_session->result(t)->accept(), m_session->result(t)->items[0].sentence().c_str());
+        for (const int t : {0, 1, 3, 4, 6, 7}) QVERIFY2(m_session->result(t)->accepted(), m_session->result(t)->items[0].sentence().c_str());
         const double after = m_session->result(3)->items[0].checks.back().values.at(0);
         QVERIFY2(std::abs(after - before) < 0.02, qPrintable(QString("%1 %2").arg(before).arg(after)));
         m_session->undo();

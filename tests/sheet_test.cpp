@@ -63,7 +63,7 @@ private slots:
             truth.pose = {{smallField().width / 2.0, smallField().height / 2.0}, geometry::radians(degree)};
             const auto capture = captureOf(demo::drawPlate(smallField(), truth, random).picture);
             const auto result = inspect::evaluate(*prepared, capture);
-            QVERIFY(result.accept());
+            QVERIFY(result.accepted());
             for (const auto& size : {QSize(824, 420), QSize(1288, 600)}) {
                 QImage sheet(size, QImage::Format_RGB32);
                 sheet.fill(Qt::gray);

@@ -29,7 +29,7 @@ private slots:
         QCOMPARE(int(result.items.size()), 1);
         const inspect::ItemResult& item = result.items.front();
         QVERIFY(item.step("plate")->state == inspect::State::Ok);
-        QVERIFY(!item.accept); // a slot is missing
+        QVERIFY(!item.accepted()); // a slot is missing
         QCOMPARE(QString::fromStdString(item.sentence()), QString("Slots 9 · at least 10"));
 
         // Item → Record: one transaction, with recipe revision, values, limits and verdicts.

@@ -443,7 +443,7 @@ private slots:
         QVERIFY(m_window->openRecipe(path));
         QVERIFY(session().recipe().steps.back().checks[0].limits == limits);
         QVERIFY(settled());
-        QVERIFY(session().result(0)->accept());
+        QVERIFY(session().result(0)->accepted());
         // It stands first among the recent ones.
         QCOMPARE(QSettings().value("recent").toStringList().front(), path);
     }

@@ -2,6 +2,8 @@
 //
 // Promise  writeAtomic() ok  => the new bytes are on disk under `path`, even after a power cut.
 //          writeAtomic() !ok => whatever stood under `path` before is still there, whole.
+//          A link stays a link, its target is written; mode and owner of what was there stay. Nothing but regular files is read or replaced; a
+//          character device is written as it is.
 #pragma once
 #include "base/result.h"
 
@@ -11,21 +13,35 @@
 namespace base
 {
 
+constexpr std::uint64_t kLargestFile = 2ULL << 30; // bytes; more are never read at once
+
 class FileSystem
 {
 public:
     virtual ~FileSystem() = default;
-    virtual Result<std::string> read(const std::string& path) = 0;               // NotFound, Io
+    virtual Result<std::string> read(const std::string& path) = 0;               // NotFound, Io; OutOfRange: more than kLargestFile
     virtual Status write(const std::string& path, const std::string& bytes) = 0; // creates or replaces; Io
     virtual Status sync(const std::string& path) = 0;                            // file, then its folder; Io
     virtual Status rename(const std::string& from, const std::string& to) = 0;   // replaces; Io
     virtual Status remove(const std::string& path) = 0;                          // Io
+    // What is written when `path` is asked for: the end of a link. `inPlace`: a character device, opened as it is.
+    // Io: neither a regular file nor a character device.
+    struct Target {
+        std::string path;
+        bool inPlace = false;
+    };
+    virtual Result<Target> target(const std::string& path) { return Target{path, false}; }
+    // The name of an empty file beside `path` that nobody had before, with mode and owner of what stands under `path`; Io.
+    virtual Result<std::string> beside(const std::string& path) { return path + ".part"; }
 };
 
 FileSystem& realFiles();
 // Temporary beside the target, sync, rename, sync of the folder.
 Status writeAtomic(FileSystem& files, const std::string& path, const std::string& bytes);
-Result<std::string> readFile(const std::string& path);
+// OutOfRange, before anything is read, when the file has more than `most` bytes.
+Result<std::string> readFile(const std::string& path, std::uint64_t most = kLargestFile);
+// One path names the same existing file as another, by whatever way (links, other spellings).
+bool sameFile(const std::string& a, const std::string& b);
 // FNV-1a, 64 bit: names content, protects nothing.
 std::uint64_t fingerprint(const std::string& bytes, std::uint64_t seed = 1469598103934665603ULL);
 

@@ -35,7 +35,8 @@ struct Arguments {
             } else if (flags.count(all[i])) {
                 a.options[all[i]] = "yes";
             } else if (withValue.count(all[i])) {
-                if (i + 1 >= all.size()) return base::fail(base::ErrorCode::InvalidArgument, all[i] + " needs a value");
+                if (i + 1 >= all.size() || all[i + 1].empty()) return base::fail(base::ErrorCode::InvalidArgument, all[i] + " needs a value");
+                if (a.options.count(all[i])) return base::fail(base::ErrorCode::InvalidArgument, all[i] + " is given twice");
                 a.options[all[i]] = all[i + 1];
                 ++i;
             } else {
@@ -73,6 +74,19 @@ struct Arguments {
     }
 };
 
+// A name the database and the window can take; others would be written under another one.
+inline base::Status utf8Name(const std::string& option, const std::string& name)
+{
+    std::size_t left = 0;
+    for (const unsigned char c : name) {
+        if (left ? (c & 0xC0) != 0x80 : c >= 0x80 && (c < 0xC2 || c > 0xF4))
+            return base::fail(base::ErrorCode::InvalidArgument, option + ": the name is no UTF-8 text", name);
+        if (left) --left;
+        else if (c >= 0xC2) left = c >= 0xF0 ? 3 : c >= 0xE0 ? 2 : 1;
+    }
+    if (left) return base::fail(base::ErrorCode::InvalidArgument, option + ": the name is no UTF-8 text", name);
+    return {};
+}
 // Says what is wrong on the error stream; the exit code of bad input.
 inline int badInput(std::ostream& err, const base::Error& e)
 {

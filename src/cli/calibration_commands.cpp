@@ -3,6 +3,7 @@
 #include "base/files.h"
 #include "base/parallel.h"
 #include "cli/arguments.h"
+#include "cli/checked_recipe.h"
 #include "cli/commands.h"
 #include "image/decode.h"
 #include "inspect/calibrating.h"
@@ -75,6 +76,11 @@ int calibrate(const std::vector<std::string>& arguments, std::ostream& out, std:
         for (std::size_t i = 0; i < a->words.size(); ++i)
             if (a->words[i] == p || std::filesystem::path(a->words[i]).filename() == p) plane = int(i);
         if (plane < 0) return bad(err, "--plane = " + p + " is not one of the pictures");
+    }
+    std::vector<std::string> inputs = a->words;
+    for (const char* option : {"--json", "--out"}) {
+        if (option == std::string("--out") && !a->option("--recipe").empty()) inputs.push_back(a->option("--recipe"));
+        if (auto ok = keepsInputs(option, a->option(option), inputs); !ok) return bad(err, ok.error());
     }
     const auto done = inspect::calibrateFrom(*target, a->words, plane, nullptr, nullptr, int(*jobs));
     ordered_json report{{"format", "dikkat-calibration"}, {"version", recipe::kCalibrationVersion}};

@@ -4,6 +4,7 @@
 #include "base/parallel.h"
 #include "cli/arguments.h"
 #include "cli/calibration_commands.h"
+#include "cli/checked_recipe.h"
 #include "cli/json_results.h"
 #include "cli/review_command.h"
 #include "cli/study_commands.h"
@@ -21,6 +22,7 @@
 #include <QBuffer>
 #include <filesystem>
 #include <mutex>
+#include <new>
 
 namespace cli
 {
@@ -32,7 +34,8 @@ const char* kUsage =
     "usage: dikkat-cli demo DIR [--set NAME] [--seed N] [--count N]\n"
     "       dikkat-cli kinds [--json | --page | --schema]\n"
     "       dikkat-cli pack FOLDER RECIPE\n"
-    "       dikkat-cli unpack RECIPE FOLDER\n"
+    "       dikkat-cli unpack RECIPE FOLDER [--overwrite]\n"
+    "       dikkat-cli check RECIPE [--json FILE|-]                  (all that is wrong with it, without a picture)\n"
     "       dikkat-cli inspect RECIPE PICTURE... [--json FILE|-] [--csv FILE] [--log FILE] [--annotate DIR] [--jobs N]\n"
     "       dikkat-cli review RECIPE [--json FILE|-] [--jobs N]      (what is doubtful about it, by its own trials)\n"
     "       dikkat-cli calibrate --target checkerboard|dots --columns C --rows R --pitch P [--unit mm|um|in] [--dot D]\n"
@@ -43,7 +46,8 @@ const char* kUsage =
     "                         [--factors SHARE,WIDTH,HALF,REACH] [--json FILE|-]\n"
     "       dikkat-cli study FILE.csv [--tolerance T] [--pool-above P] [--json FILE|-]     (columns part,person,value)\n"
     "       dikkat-cli study RECIPE PICTURE... --check NAME [--tolerance T] [--json FILE|-]  (pictures named part-person-take)\n"
-    "exit: 0 all accepted (review: nothing doubtful), 1 some rejected (review: something), 2 bad usage or input that could not be read\n";
+    "exit: 0 none rejected (review: nothing doubtful), 1 some rejected (review: something), 2 bad usage, input that could not be read, a recipe\n"
+    "      that cannot work, output that could not be written\n";
 
 class Command
 {
@@ -89,10 +93,10 @@ public:
 
     int packing(bool in)
     {
-        auto a = Arguments::read(m_all, {}, {});
+        auto a = Arguments::read(m_all, {}, in ? std::set<std::string>{} : std::set<std::string>{"--overwrite"});
         if (!a) return bad(a.error());
         if (a->words.size() != 2) return usage(in ? "pack takes FOLDER RECIPE" : "unpack takes RECIPE FOLDER");
-        auto ok = in ? recipe::pack(a->words[0], a->words[1]) : recipe::unpack(a->words[0], a->words[1]);
+        auto ok = in ? recipe::pack(a->words[0], a->words[1]) : recipe::unpack(a->words[0], a->words[1], a->options.count("--overwrite") > 0);
         if (!ok) return bad(ok.error());
         m_out << a->words[1] << " written\n";
         return kDone;
@@ -105,18 +109,26 @@ public:
         if (a->words.size() < 2) return usage("inspect takes a recipe and at least one picture");
         const auto jobs = a->number("--jobs", 0, 0, 1024);
         if (!jobs) return bad(jobs.error());
-        auto loaded = recipe::load(a->words[0]);
-        if (!loaded) return bad(loaded.error());
+        auto loaded = soundRecipe(a->words[0], m_err);
+        if (!loaded) return kBadInput;
+        std::vector<std::string> pictures(a->words.begin() + 1, a->words.end()), inputs = filesOf(a->words[0], *loaded);
+        inputs.insert(inputs.end(), pictures.begin(), pictures.end());
+        const std::string annotate = a->option("--annotate"), jsonFile = a->option("--json");
+        const std::vector<std::string> leaves = annotate.empty() ? std::vector<std::string>() : leavesFor(pictures);
+        // Nothing that is read in this run is written in it.
+        for (const char* option : {"--json", "--csv", "--log"}) {
+            if (auto ok = keepsInputs(option, a->option(option), inputs); !ok) return bad(ok.error());
+            if (auto ok = utf8Name(option, a->option(option)); !ok && std::string(option) != "--json") return bad(ok.error());
+        }
+        for (const std::string& leaf : leaves)
+            if (auto ok = keepsInputs("--annotate", (fs::path(annotate) / leaf).string(), inputs); !ok) return bad(ok.error());
         auto prepared = inspect::Prepared::make(std::move(*loaded));
         if (!prepared) return bad(prepared.error());
-        const std::string annotate = a->option("--annotate"), jsonFile = a->option("--json");
         if (!annotate.empty()) {
             std::error_code error;
             fs::create_directories(annotate, error);
             if (error) return bad({base::ErrorCode::Io, "cannot make the folder: " + error.message(), annotate});
         }
-        std::vector<std::string> pictures(a->words.begin() + 1, a->words.end());
-        const std::vector<std::string> leaves = annotate.empty() ? std::vector<std::string>() : leavesFor(pictures);
         std::unique_ptr<records::RecordLog> log;
         if (const std::string path = a->option("--log"); !path.empty()) {
             auto opened = records::RecordLog::open(QString::fromStdString(path));
@@ -139,6 +151,7 @@ public:
             if (!annotate.empty()) written[i] = writeAnnotated(*capture, prepared->recipe(), results[i], (fs::path(annotate) / leaves[i]).string());
         });
         int exit = kDone;
+        std::size_t unjudged = 0;
         const auto worse = [&](int code) { exit = std::max(exit, code); };
         std::ostream& table = jsonFile == "-" ? m_err : m_out;
         for (std::size_t i = 0; i < results.size(); ++i) {
@@ -151,15 +164,19 @@ public:
             for (const std::string& w : r.warnings) m_err << "dikkat-cli: " << r.picture << ": " << w << "\n";
             for (const auto& item : r.items) {
                 table << r.picture << (r.items.size() > 1 ? " item " + std::to_string(item.number) : "") << ": "
-                      << (item.accept ? "accept" : "reject");
-                if (!item.accept) table << "  " << item.sentence();
+                      << inspect::name(item.outcome);
+                if (!item.accepted()) table << "  " << item.sentence();
                 table << "\n";
-                if (!item.accept) worse(kSomeRejected);
+                unjudged += item.outcome == inspect::Outcome::Unjudged;
+                if (item.rejected()) worse(kSomeRejected);
             }
             if (!written[i]) worse(bad(written[i].error()));
             if (log)
                 if (auto ids = log->append(prepared->recipe(), r, QString()); !ids) worse(bad(ids.error()));
         }
+        if (unjudged)
+            m_err << "dikkat-cli: " << unjudged << (unjudged == 1 ? " item was not judged" : " items were not judged")
+                  << ": no check has limits, so nothing was accepted\n";
         if (const std::string csv = a->option("--csv"); !csv.empty()) {
             std::vector<const inspect::PictureResult*> rows;
             for (const auto& r : results) rows.push_back(&r);
@@ -184,8 +201,8 @@ private:
         std::vector<std::string> out;
         for (const std::string& p : pictures) {
             const std::string stem = fs::path(p).stem().string();
-            std::string leaf = stem + ".png";
-            for (int n = 2; !taken.insert(leaf).second; ++n) leaf = stem + "-" + std::to_string(n) + ".png";
+            std::string leaf = stem + "-annotated.png";
+            for (int n = 2; !taken.insert(leaf).second; ++n) leaf = stem + "-" + std::to_string(n) + "-annotated.png";
             out.push_back(leaf);
         }
         return out;
@@ -207,7 +224,9 @@ private:
 };
 } // namespace
 
-int run(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
+namespace
+{
+int command(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
 {
     Command c(arguments, out, err);
     if (arguments.empty()) return c.usage("a command is missing");
@@ -217,6 +236,7 @@ int run(const std::vector<std::string>& arguments, std::ostream& out, std::ostre
     if (what == "pack") return c.packing(true);
     if (what == "unpack") return c.packing(false);
     if (what == "inspect") return c.inspect();
+    if (what == "check") return check(arguments, out, err);
     if (what == "review") return review(arguments, out, err);
     if (what == "calibrate") return calibrate(arguments, out, err);
     if (what == "map") return mapPoints(arguments, out, err);
@@ -228,6 +248,25 @@ int run(const std::vector<std::string>& arguments, std::ostream& out, std::ostre
         return kDone;
     }
     return c.usage("unknown command \"" + what + "\"");
+}
+} // namespace
+
+int run(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
+{
+    int code = kBadInput;
+    try {
+        code = command(arguments, out, err);
+    } catch (const std::bad_alloc&) {
+        err << "dikkat-cli: there is not enough memory\n";
+    } catch (const std::exception& e) { // a library's; ours are results
+        err << "dikkat-cli: " << e.what() << "\n";
+    }
+    // What was answered must have arrived.
+    if (!out.flush()) {
+        err << "dikkat-cli: the standard output cannot be written\n";
+        return kBadInput;
+    }
+    return code;
 }
 
 } // namespace cli

@@ -33,7 +33,7 @@ ordered_json stepJson(const recipe::Recipe& recipe, const inspect::StepResult& r
 ordered_json checkJson(const inspect::CheckResult& c)
 {
     ordered_json j{{"step", c.step}, {"name", c.name}};
-    const bool missing = c.verdict == inspect::Verdict::NotMeasured && c.values.empty();
+    const bool missing = c.values.empty() && (c.verdict == inspect::Verdict::NotMeasured || c.verdict == inspect::Verdict::Fail);
     if (c.list) j["values"] = missing ? ordered_json() : ordered_json(c.values);
     else j["value"] = c.values.empty() ? ordered_json() : ordered_json(c.values.front());
     j["unit"] = base::symbol(c.unit);
@@ -70,7 +70,7 @@ ordered_json toJson(const recipe::Recipe& recipe, const std::vector<inspect::Pic
         ordered_json p{{"picture", r.picture}, {"error", r.error ? ordered_json(*r.error) : ordered_json()}, {"items", ordered_json::array()}};
         for (const auto& item : r.items) {
             ordered_json i{{"item", item.number},
-                           {"verdict", item.accept ? "accept" : "reject"},
+                           {"verdict", inspect::name(item.outcome)},
                            {"word", item.word},
                            {"milliseconds", item.milliseconds},
                            {"steps", ordered_json::array()},

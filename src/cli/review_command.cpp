@@ -2,6 +2,7 @@
 
 #include "base/parallel.h"
 #include "cli/arguments.h"
+#include "cli/checked_recipe.h"
 #include "cli/json_results.h"
 #include "image/decode.h"
 #include "inspect/review.h"
@@ -23,8 +24,9 @@ int review(const std::vector<std::string>& arguments, std::ostream& out, std::os
     }
     const auto jobs = a->number("--jobs", 0, 0, 1024);
     if (!jobs) return badInput(err, jobs.error());
-    auto loaded = recipe::load(a->words[0]);
-    if (!loaded) return badInput(err, loaded.error());
+    auto loaded = soundRecipe(a->words[0], err);
+    if (!loaded) return kBadInput;
+    if (auto ok = keepsInputs("--json", a->option("--json"), filesOf(a->words[0], *loaded)); !ok) return badInput(err, ok.error());
     auto prepared = inspect::Prepared::make(std::move(*loaded));
     if (!prepared) return badInput(err, prepared.error());
     const recipe::Recipe& recipe = prepared->recipe();

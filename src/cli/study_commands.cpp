@@ -3,6 +3,8 @@
 #include "base/files.h"
 #include "base/parallel.h"
 #include "cli/arguments.h"
+#include "cli/checked_recipe.h"
+#include "recipe/soundness.h"
 #include "cli/json_results.h"
 #include "image/decode.h"
 #include "inspect/picture_noise.h"
@@ -56,6 +58,7 @@ base::Result<std::vector<inspect::StudyValue>> studyOfPictures(const std::vector
 {
     auto loaded = recipe::load(words[0]);
     if (!loaded) return base::passOn(loaded.error());
+    if (auto wrong = recipe::unsound(*loaded); !wrong.empty()) return base::passOn(wrong.front(), words[0]);
     auto prepared = inspect::Prepared::make(std::move(*loaded));
     if (!prepared) return base::passOn(prepared.error());
     std::vector<inspect::PictureResult> results(words.size() - 1);
@@ -99,8 +102,11 @@ int repeat(const std::vector<std::string>& arguments, std::ostream& out, std::os
             return bad(err, {base::ErrorCode::InvalidArgument,
                              "--factors = " + text + " is not four numbers above 0: share,width,half,reach (usual: 0.2,6,0.1,3)", ""});
     }
-    auto loaded = recipe::load(a->words[0]);
-    if (!loaded) return bad(err, loaded.error());
+    auto loaded = soundRecipe(a->words[0], err);
+    if (!loaded) return kBadInput;
+    std::vector<std::string> inputs = filesOf(a->words[0], *loaded);
+    inputs.insert(inputs.end(), a->words.begin(), a->words.end());
+    if (auto ok = keepsInputs("--json", a->option("--json"), inputs); !ok) return bad(err, ok.error());
     auto prepared = inspect::Prepared::make(std::move(*loaded));
     if (!prepared) return bad(err, prepared.error());
     const auto truths = truthsFrom(a->option("--truth"), prepared->recipe());
@@ -166,6 +172,7 @@ int study(const std::vector<std::string>& arguments, std::ostream& out, std::ost
     const auto tolerance = a->real("--tolerance", 0, 0, 1e12), pool = a->real("--pool-above", 0.25, 0, 1);
     if (!tolerance) return bad(err, tolerance.error());
     if (!pool) return bad(err, pool.error());
+    if (auto ok = keepsInputs("--json", a->option("--json"), a->words); !ok) return bad(err, ok.error());
     const auto jobs = a->number("--jobs", 0, 0, 1024);
     if (!jobs) return bad(err, jobs.error());
     std::optional<double> wide = *tolerance > 0 ? std::optional(*tolerance) : std::nullopt;

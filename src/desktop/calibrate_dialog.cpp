@@ -441,7 +441,7 @@ void CalibrateDialog::compareTrials(const Calibration& with)
     auto lines = std::make_shared<QStringList>();
     std::vector<std::pair<int, bool>> before;
     for (int t = 0; t < m_session.trialCount(); ++t)
-        if (const auto* r = m_session.result(t)) before.emplace_back(t, r->accept());
+        if (const auto* r = m_session.result(t)) before.emplace_back(t, r->accepted());
     m_take->setEnabled(false);
     m_progress->show(), m_cancel->show();
     m_work.start(
@@ -454,12 +454,12 @@ void CalibrateDialog::compareTrials(const Calibration& with)
                 const std::string& picture = next.trials[std::size_t(t)].picture;
                 if (const auto capture = image::loadCapture(picture)) {
                     const auto r = inspect::evaluate(*prepared, *capture);
-                    if (r.accept() != accepted)
+                    if (r.accepted() != accepted)
                         *lines << tr("trial %1, %2: %3 now, %4 then%5")
                                       .arg(t + 1)
                                       .arg(QFileInfo(q(picture)).fileName(), accepted ? tr("accepted") : tr("rejected"),
                                            accepted ? tr("rejected") : tr("accepted"),
-                                           r.accept() ? QString() : QStringLiteral(": ") + q(r.items.front().sentence()));
+                                           r.accepted() ? QString() : QStringLiteral(": ") + q(r.items.front().sentence()));
                 }
                 ++m_work.done;
             }

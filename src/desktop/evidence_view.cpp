@@ -57,7 +57,7 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
     m_take->setObjectName(QStringLiteral("takeLimits"));
     m_take->setToolTip(tr("Takes the proposed limits  (Enter)"));
     m_take->hide();
-    connect(m_take, &QPushButton::clicked, &session, &Session::takeProposal);
+    connect(m_take, &QPushButton::clicked, &session, [&session] { session.takeProposal(); });
     auto* takeRow = new QHBoxLayout;
     takeRow->setContentsMargins(12, 0, 18, 0);
     takeRow->addWidget(m_take);
@@ -179,7 +179,7 @@ void EvidenceView::refreshMap()
                 const bool known = i < c->elements.size() && c->elements[i].at;
                 if (!known && !e.at) continue;
                 // Where it belongs, a surplus one where it lies; the part level.
-                const geometry::Point place = known ? *c->elements[i].at : inspect::carried(recipe, {motion->now, motion->reference}, *e.at);
+                const geometry::Point place = known ? *c->elements[i].at : inspect::carried(recipe, motion->inverse(), *e.at);
                 const geometry::Point level = recipe.calibration.bends() ? recipe.calibration.level(place) : place;
                 const geometry::Point local = motion->reference.toLocal(level);
                 ElementMap::Spot spot;
@@ -245,7 +245,9 @@ void EvidenceView::refreshHead()
     if (const auto* whole = m_session.currentResult())
         for (const std::string& w : whole->warnings) about += QStringLiteral("\n") + tr("Beware: %1").arg(q(w));
     if (const auto* t = m_session.prepared()->taught(s->id); t && !t->note.empty()) about += QStringLiteral("\n") + q(t->note);
-    if (m_session.draft() && !m_session.draft()->offer().wants.empty()) about += QStringLiteral("\n") + q(m_session.draft()->offer().wants);
+    // Said once, whoever says it.
+    if (m_session.draft() && !m_session.draft()->offer().wants.empty() && !about.contains(q(m_session.draft()->offer().wants)))
+        about += QStringLiteral("\n") + q(m_session.draft()->offer().wants);
     m_about->setText(about);
 }
 
@@ -263,7 +265,9 @@ void EvidenceView::refreshPlot()
     m_plotTitle->setVisible(bool(e));
     m_note->setVisible(kindShows);
     if (!e) {
-        if (kindShows && capture) m_note->setText(q(e.error().message));
+        // The head says it already when it is the step's own reason.
+        if (kindShows && capture && !m_about->text().contains(q(e.error().message))) m_note->setText(q(e.error().message));
+        m_note->setVisible(!m_note->text().isEmpty());
         return;
     }
     drawPlot(*e);

@@ -21,6 +21,7 @@ using report::theme;
 namespace
 {
 constexpr int kVerdict = 26, kBar = 10;
+constexpr int kWide = 60; // from this width on a cell shows its figure
 int severity(Verdict v) { return v == Verdict::Fail ? 3 : v == Verdict::NotMeasured ? 2 : v == Verdict::Unjudged ? 0 : 1; }
 } // namespace
 
@@ -65,7 +66,10 @@ GridCell cellFor(const inspect::PictureResult* result, const std::string& step, 
             if (off > reach) reach = off, value = v, low = *e.low, high = *e.high, least = e.low, most = e.high;
         }
     }
-    if (!worst->values.empty()) cell.place = std::clamp((value - low) / (high - low), 0.0, 1.0);
+    if (!worst->values.empty()) {
+        cell.place = std::clamp((value - low) / (high - low), 0.0, 1.0);
+        cell.figure = QString::fromStdString(base::toText(value, worst->unit, worst->shownIn));
+    }
     cell.near = worst->near();
     cell.tooHigh = most && value > *most;
     cell.tooLow = least && value < *least;
@@ -307,6 +311,12 @@ void GridView::paintCell(QPainter& p, const GridCell& c, QRect box, RowKind kind
     case Verdict::Fail: {
         p.fillRect(in, th.fail);
         if (glyphs) {
+            if (m_width >= kWide && !c.figure.isEmpty()) {
+                p.setFont(report::uiFont(12, true));
+                p.setPen(th.paper);
+                p.drawText(in.adjusted(2, 0, -16, 0), Qt::AlignVCenter | Qt::AlignRight, p.fontMetrics().elidedText(c.figure, Qt::ElideLeft, in.width() - 18));
+                report::drawCross(p, QRectF(in.right() - 14, in.center().y() - 5, 11, 11), th.paper, 2);
+            } else
             report::drawCross(p, QRectF(in.center().x() - 6, in.center().y() - 6, 13, 13), th.paper, 2);
             // A notch says on which side.
             p.setRenderHint(QPainter::Antialiasing);
@@ -337,10 +347,15 @@ void GridView::paintCell(QPainter& p, const GridCell& c, QRect box, RowKind kind
         }
         return;
     }
+    if (m_width >= kWide && !c.figure.isEmpty()) { // a figure, and the tick at its side
+        p.setFont(report::uiFont(12));
+        p.setPen(th.ink);
+        p.drawText(in.adjusted(2, 0, -14, 0), Qt::AlignVCenter | Qt::AlignRight, p.fontMetrics().elidedText(c.figure, Qt::ElideLeft, in.width() - 16));
+    }
     if (c.place < 0 || m_width < 8) return;
     const int tick = std::min(10, m_width - 2);
     const double y = in.bottom() - 2 - c.place * (in.height() - 5);
-    const QRectF mark(in.center().x() - tick / 2 + 0.5, y - 1.5, tick, 3);
+    const QRectF mark(m_width >= kWide ? in.right() - tick - 1.5 : in.center().x() - tick / 2 + 0.5, y - 1.5, tick, 3);
     if (c.near) {
         p.setPen(QPen(th.pass, 1));
         const int limit = c.place > 0.5 ? in.top() : in.bottom();
@@ -432,8 +447,11 @@ void GridView::paintEvent(QPaintEvent*)
         }
         const QRectF sign(box.center().x() - 6, bottom + 6, 13, 13);
         if (col.error) report::hatch(p, QRectF(box.left() + 2, bottom + 4, m_width - 4, kVerdict - 8), th.notMeasured, 5);
-        else if (col.answered && m_width >= 24) col.accept ? report::drawTick(p, sign, th.pass, 1.8) : report::drawCross(p, sign, th.fail, 2.2);
-        else if (col.answered && !col.accept) p.fillRect(QRectF(box.left() + 0.5, bottom + 6, std::max(1, m_width - 1), kVerdict - 12), th.fail);
+        else if (col.answered && m_width >= 24) {
+            if (col.outcome == inspect::Outcome::Accept) report::drawTick(p, sign, th.pass, 1.8);
+            else if (col.outcome == inspect::Outcome::Reject) report::drawCross(p, sign, th.fail, 2.2);
+            else report::drawDash(p, sign, th.ink, 1.6);
+        } else if (col.answered && col.outcome == inspect::Outcome::Reject) p.fillRect(QRectF(box.left() + 0.5, bottom + 6, std::max(1, m_width - 1), kVerdict - 12), th.fail);
     }
     if (column) {
         p.setRenderHint(QPainter::Antialiasing, false);

@@ -29,7 +29,8 @@ struct GridColumn {
     QString head;
     std::optional<report::Sign> label;
     bool flag = false; // label and verdict disagree
-    bool answered = false, accept = false, error = false;
+    bool answered = false, error = false;
+    inspect::Outcome outcome = inspect::Outcome::Unjudged;
     QString tip;
 };
 struct GridCell {
@@ -37,7 +38,8 @@ struct GridCell {
     inspect::Verdict verdict = inspect::Verdict::Unjudged;
     double place = -1; // 0 low limit .. 1 high limit; below 0: no tick
     bool near = false, tooHigh = false, tooLow = false;
-    QString text; // spoken name and hover
+    QString text;   // spoken name and hover
+    QString figure; // the value, for wide columns
 };
 
 class GridSource

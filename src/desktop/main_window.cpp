@@ -83,7 +83,13 @@ MainWindow::MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder
     m_saidTimer.setSingleShot(true);
     connect(&m_saidTimer, &QTimer::timeout, m_said, &QLabel::clear);
     QSettings settings;
-    if (!restoreGeometry(settings.value(QStringLiteral("geometry")).toByteArray())) resize(1280, 800);
+    if (!restoreGeometry(settings.value(QStringLiteral("geometry")).toByteArray())) {
+        // The frame belongs to the window: with it, it fits the screen; on a large one it takes most of it.
+        const QSize screen = QGuiApplication::primaryScreen() ? QGuiApplication::primaryScreen()->availableSize() : QSize(1280, 800);
+        constexpr QSize frame(8, 40);
+        const QSize wanted = screen.width() >= 1600 && screen.height() >= 1000 ? screen * 0.88 : QSize(1280, 800);
+        resize(wanted.boundedTo(screen - frame).expandedTo(minimumSize()));
+    }
     m_setup->upper()->restoreState(settings.value(QStringLiteral("upper")).toByteArray());
     m_setup->whole()->restoreState(settings.value(QStringLiteral("whole")).toByteArray());
     refreshHeader();

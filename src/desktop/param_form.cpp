@@ -51,7 +51,14 @@ ParamForm::ParamForm(QWidget* parent) : QWidget(parent)
 void ParamForm::clear()
 {
     m_shown.clear();
-    delete m_body;
+    if (m_body) {
+        // One of its fields may be the one that is just speaking: it goes when that is over, and says nothing more.
+        for (QObject* field : m_body->findChildren<QObject*>()) field->blockSignals(true);
+        layout()->removeWidget(m_body);
+        m_body->hide();
+        m_body->setParent(nullptr);
+        m_body->deleteLater();
+    }
     m_body = new QWidget(this);
     m_form = new QFormLayout(m_body);
     m_form->setContentsMargins(12, 6, 18, 12);
@@ -76,8 +83,17 @@ QWidget* ParamForm::editorFor(const ParamSpec& spec, const Recipe& recipe, const
     const Value now = spec.get(step.params);
     const QString suffix = spec.unit == base::Unit::None ? QString() : QStringLiteral(" ") + QString::fromUtf8(base::symbol(spec.unit));
     const QString key = q(spec.key), label = q(spec.label);
-    const auto store = [this, &spec, key, label](const Value& v) {
+    const StepKind* kind_ = findKind(step.kind);
+    const auto store = [this, &spec, key, label, kind_, step_params = step.params](const Value& v) {
         if (auto ok = spec.check(v); !ok) return emit problem(q(ok.error().message));
+        // Two settings must not contradict each other; the field goes back to what it was.
+        if (std::any params = step_params; true) {
+            spec.put(params, v);
+            if (auto ok = kind_->consistent(params, true); !ok) {
+                emit problem(q(ok.error().message));
+                return QTimer::singleShot(0, this, m_again);
+            }
+        }
         emit edited(
             label, [&spec, v](Step& s) { spec.put(s.params, v); }, QStringLiteral("param:") + key);
     };
@@ -263,6 +279,37 @@ void ParamForm::addLists(const Recipe& recipe, const Step& step, const StepKind&
         }
         addRow(q(spec.label), line, tr("Drawn on the sheet, or the result of another step."));
     }
+    // Areas that need not be there: drawn in the middle of the reference to be dragged where they belong, and taken away again.
+    for (const RegionSpec& spec : kind.regions) {
+        if (spec.needed || step.regionsOf.count(spec.key) || spec.shapes.empty() || recipe.reference.empty()) continue;
+        const bool drawn = step.regions.count(spec.key) > 0;
+        const double w = recipe.reference.capture->grey.width(), h = recipe.reference.capture->grey.height();
+        const double share = spec.teaching ? 0.2 : 0.7;
+        const auto around = step.regions.find("region");
+        const geometry::Point middle = spec.teaching && around != step.regions.end() ? around->second.middle() : geometry::Point{w / 2, h / 2};
+        auto* line = new QWidget(m_body);
+        auto* row = new QHBoxLayout(line);
+        row->setContentsMargins(0, 0, 0, 0);
+        auto* words = new QLabel(drawn ? tr("drawn: drag its handles") : spec.teaching ? tr("none") : tr("the whole picture"), line);
+        auto* button = new QToolButton(line);
+        button->setObjectName((drawn ? QStringLiteral("dropRegion_") : QStringLiteral("drawRegion_")) + q(spec.key));
+        button->setText(drawn ? tr("take away") : tr("draw"));
+        button->setToolTip(q(spec.help));
+        button->setFocusPolicy(Qt::StrongFocus);
+        connect(button, &QToolButton::clicked, this, [this, key = spec.key, drawn, middle, w, h, share] {
+            QTimer::singleShot(0, this, [this, key, drawn, middle, w, h, share] {
+                emit edited(drawn ? tr("take area away") : tr("draw area"),
+                            [=](Step& s) {
+                                if (drawn) s.regions.erase(key);
+                                else s.regions[key] = geometry::Region::rectangle(middle, share * w, share * h);
+                            },
+                            {});
+            });
+        });
+        row->addWidget(words, 1);
+        row->addWidget(button);
+        addRow(q(spec.label), line, q(spec.help));
+    }
     const auto lineWithButton = [&](const QString& label, const QString& text, const QString& button, const QString& name, const QString& help,
                                     auto edit) {
         auto* line = new QWidget(m_body);
@@ -343,7 +390,7 @@ void ParamForm::addLists(const Recipe& recipe, const Step& step, const StepKind&
     by->setObjectName(QStringLiteral("filterBy"));
     by->addItem(tr("filter by a value…"));
     for (const OutputSpec& o : kind.outputs)
-        if (o.list && std::none_of(step.filters.begin(), step.filters.end(), [&](const Filter& f) { return f.output == o.key; }))
+        if (o.list && o.filters && std::none_of(step.filters.begin(), step.filters.end(), [&](const Filter& f) { return f.output == o.key; }))
             by->addItem(q(o.label), q(o.key));
     connect(by, &QComboBox::activated, this, [this, by](int i) {
         if (i <= 0) return;

@@ -152,7 +152,7 @@ void RecipeDialog::refresh()
         inspect::PictureResult copy = *result;
         inspect::judge(*r, copy);
         totals.add(*r, copy);
-        ++answered, accepted += copy.accept();
+        ++answered, accepted += copy.accepted();
         for (const auto& item : copy.items)
             if (item.reason.find("rule") != std::string::npos && problem.empty() && !r->rule.empty()) problem = item.reason;
     }

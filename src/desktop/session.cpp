@@ -3,6 +3,7 @@
 #include "inspect/proposals.h"
 
 #include "desktop/recovery.h"
+#include "geometry/zones.h"
 #include "image/decode.h"
 #include "inspect/picture_noise.h"
 #include "recipe/recipe_file.h"
@@ -43,7 +44,7 @@ Session::~Session() { m_runner.reset(); }
 void Session::newRecipe()
 {
     m_recipe = Recipe{};
-    m_undo.clear(), m_redo.clear(), m_results.clear();
+    m_undo.clear(), m_redo.clear(), m_results.clear(), m_stale.clear();
     m_path.clear(), m_selected.clear(), m_merge.clear();
     m_draft.reset(), m_proposal.reset();
     m_modified = m_showReference = false;
@@ -163,6 +164,21 @@ base::Status Session::takeReference()
     auto made = makeReference("reference." + extension, std::move(*bytes), leaf);
     if (!made) return base::passOn(made.error());
     const inspect::ItemResult* item = currentItem();
+    // What was drawn is carried over by the datums found on the new picture: where one is not found, everything would stay behind.
+    std::optional<inspect::PictureResult> fresh;
+    if (!m_recipe.reference.empty() && m_capture && m_prepared && (!item || viewIsPending())) {
+        fresh = inspect::evaluate(*m_prepared, *m_capture, nullptr, nullptr, 0);
+        item = fresh->items.empty() ? nullptr : &fresh->items.front();
+    }
+    if (!m_recipe.reference.empty())
+        for (const Step& s : m_recipe.steps) {
+            const StepKind* kind = findKind(s.kind);
+            if (!kind || !kind->datum || !s.inUse || item == nullptr) continue;
+            const auto* found = item->step(s.id);
+            if (found && found->state == inspect::State::Ok) continue;
+            return base::fail(base::ErrorCode::NotFound, leaf + " cannot be the reference: datum " + s.letter + " \"" + s.name + "\" is not found on it (" +
+                                                             (found ? found->reason : "not run") + "), so nothing drawn would lie on the part");
+        }
     const Recipe old = m_prepared ? m_prepared->recipe() : m_recipe; // where things were; the recipe itself changes while they move
     change(tr("take reference"), [&](Recipe& r) {
         // What was drawn on the part stays on the part: its places move with the datum found in the new reference.
@@ -219,7 +235,7 @@ void Session::placesFromObjects()
         return;
     }
     const auto group = std::get<Group>(found->features.at("group"));
-    const geometry::Motion back{motion->now, motion->reference};
+    const geometry::Motion back = motion->inverse();
     change(tr("places"), [&](Recipe& r) {
         Step* step = r.find(s->id);
         if (!step) return;
@@ -295,12 +311,15 @@ void Session::adopt()
     }
     m_prepared = std::make_shared<const inspect::Prepared>(std::move(*made));
     std::vector<std::string> work;
+    m_stale.clear();
     for (const Trial& t : m_recipe.trials) {
         const auto it = m_results.find(t.picture);
         if (it != m_results.end() && (it->second.error || inspect::complete(*m_prepared, it->second)))
             inspect::judge(m_prepared->recipe(), it->second);
-        else work.push_back(t.picture);
+        else work.push_back(t.picture), m_stale.insert(t.picture);
     }
+    // A proposal rests on what was answered and labelled then.
+    if (m_proposal) m_proposeFor = m_proposal->step, m_proposeOutput = m_proposal->output, m_proposal.reset();
     ++m_generation;
     const std::string first = m_trial >= 0 && m_trial < trialCount() ? m_recipe.trials[std::size_t(m_trial)].picture : "";
     m_rest.stop();
@@ -332,6 +351,7 @@ void Session::received(int generation, inspect::PictureResult result)
 {
     if (generation != m_generation) return; // a newer recipe is already at work
     const bool inView = m_trial >= 0 && m_trial < trialCount() && m_recipe.trials[std::size_t(m_trial)].picture == result.picture;
+    m_stale.erase(result.picture);
     m_results[result.picture] = std::move(result);
     proposeWhenReady();
     if (inView) {
@@ -413,12 +433,18 @@ QString Session::pictureName() const
 const inspect::PictureResult* Session::result(int trial) const
 {
     if (trial < 0 || trial >= trialCount()) return nullptr;
-    const auto it = m_results.find(m_recipe.trials[std::size_t(trial)].picture);
-    return it == m_results.end() ? nullptr : &it->second;
+    const std::string& picture = m_recipe.trials[std::size_t(trial)].picture;
+    const auto it = m_results.find(picture);
+    return it == m_results.end() || m_stale.count(picture) ? nullptr : &it->second;
 }
+bool Session::viewIsPending() const { return !m_showReference && currentResult() && !result(m_trial); }
 const inspect::PictureResult* Session::currentResult() const
 {
-    return m_showReference ? (m_referenceResult ? &*m_referenceResult : nullptr) : result(m_trial);
+    if (m_showReference) return m_referenceResult ? &*m_referenceResult : nullptr;
+    if (m_trial < 0 || m_trial >= trialCount()) return nullptr;
+    // What was answered last stays in view until the answer of this recipe comes.
+    const auto it = m_results.find(m_recipe.trials[std::size_t(m_trial)].picture);
+    return it == m_results.end() ? nullptr : &it->second;
 }
 const inspect::ItemResult* Session::currentItem() const
 {
@@ -429,10 +455,7 @@ const inspect::ItemResult* Session::currentItem() const
 int Session::pending() const
 {
     int n = 0;
-    for (int i = 0; i < trialCount(); ++i) {
-        const auto* r = result(i);
-        n += !r || (!r->error && !inspect::complete(*m_prepared, *r));
-    }
+    for (int i = 0; i < trialCount(); ++i) n += result(i) == nullptr;
     return n;
 }
 
@@ -441,7 +464,9 @@ Session::Agreement Session::agreement(int trial) const
     const auto* r = result(trial);
     const Label label = m_recipe.trials[std::size_t(trial)].label;
     if (!r || label == Label::Open || (r->items.empty() && !r->error)) return Agreement::None;
-    return r->accept() == (label == Label::Good) ? Agreement::Agrees : Agreement::Disagrees;
+    const auto outcome = r->outcome();
+    if (outcome == inspect::Outcome::Unjudged) return Agreement::None;
+    return (outcome == inspect::Outcome::Accept) == (label == Label::Good) ? Agreement::Agrees : Agreement::Disagrees;
 }
 
 void Session::select(const std::string& step, const std::string& output, int element)
@@ -473,23 +498,35 @@ double Session::noiseHere() const
     return std::max(0.5, m_noise);
 }
 
-std::string Session::datumForNewSteps() const
+std::string Session::datumForNewSteps(std::optional<geometry::Point> at) const
 {
     const auto* item = currentItem();
+    std::string first, innermost;
+    double least = 1e300;
     for (const Step& s : m_recipe.steps) {
         const StepKind* k = findKind(s.kind);
         if (!k || !k->datum || !s.inUse) continue;
         const auto* r = item ? item->step(s.id) : nullptr;
-        if (r && r->state == inspect::State::Ok) return s.id;
+        if (!r || r->state != inspect::State::Ok) continue;
+        if (first.empty()) first = s.id;
+        if (!at || k->regions.empty() || !m_prepared) continue;
+        // The taught part as it lies here.
+        const auto part = s.regions.find(k->regions.front().key);
+        const auto motion = inspect::motionOf(m_prepared->recipe(), s.id, item);
+        if (part == s.regions.end() || !motion) continue;
+        const auto outlines = inspect::carried(m_prepared->recipe(), *motion, part->second).outlines();
+        if (outlines.empty() || !geometry::Region::polygon(outlines.front()).contains(*at)) continue;
+        const double area = geometry::areaOf(outlines.front());
+        if (area < least) least = area, innermost = s.id;
     }
-    return {};
+    return innermost.empty() ? first : innermost;
 }
 
 std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string& onlyKind) const
 {
     std::vector<Offer> out;
     if (!m_capture) return out;
-    const std::string datum = datumForNewSteps();
+    const std::string datum = datumForNewSteps(gesture.from);
     const auto* item = currentItem();
     std::map<std::string, Feature> features;
     if (item)
@@ -499,9 +536,10 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
         datum.empty() ? std::optional<geometry::Motion>() : inspect::motionOf(m_prepared ? m_prepared->recipe() : m_recipe, datum, item);
     OfferInput in{*m_capture,         noiseHere(),
                   motion.has_value(), motion ? motion->now.angle : 0,
-                  features,           m_recipe.calibrated() ? &m_recipe.calibration : nullptr};
+                  features,           m_recipe.calibrated() ? &m_recipe.calibration : nullptr,
+                  motion ? motion->now : geometry::Pose{}};
     // From the picture in view to the reference.
-    const geometry::Motion back = motion ? geometry::Motion{motion->now, motion->reference} : geometry::Motion{};
+    const geometry::Motion back = motion ? motion->inverse() : geometry::Motion{};
     const bool onReference = viewIsReference();
     for (const StepKind& kind : allStepKinds()) {
         if (!kind.offer || (!onlyKind.empty() && kind.key != onlyKind)) continue;
@@ -609,13 +647,31 @@ void Session::takeDraft()
         return;
     }
     m_draft.reset();
+    const bool firstDatum = kind && kind->datum && std::none_of(m_recipe.steps.begin(), m_recipe.steps.end(), [](const Step& s) {
+                                const StepKind* k = findKind(s.kind);
+                                return k && k->datum;
+                            });
+    int taken = 0, left = 0;
     change(tr("new step %1").arg(QString::fromStdString(step.name)), [&](Recipe& r) {
         r.steps.push_back(step);
-        // The first datum takes along what was drawn before it: it does not move on the reference.
-        if (kind && kind->datum)
-            for (Step& s : r.steps)
-                if (s.id != step.id && s.datum.empty() && !findKind(s.kind)->datum) s.datum = step.id;
+        if (!kind || !kind->datum) return;
+        // What the datum is made of cannot follow it.
+        std::set<std::string> made{step.id};
+        for (bool more = true; more;) {
+            more = false;
+            for (const Step& s : r.steps)
+                if (made.count(s.id))
+                    for (const std::string& id : Recipe::reads(s)) more = made.insert(id).second || more;
+        }
+        // The first datum takes along what was drawn before it: it does not move on the reference. Further ones leave what is fixed as it is.
+        for (Step& s : r.steps) {
+            if (made.count(s.id) || !s.datum.empty() || findKind(s.kind)->datum || s.regions.empty()) continue;
+            if (firstDatum) s.datum = step.id, ++taken;
+            else ++left;
+        }
     });
+    if (taken) emit said(tr("%n step(s) drawn before follow %1 now", nullptr, taken).arg(QString::fromStdString(step.letter)));
+    if (left) emit said(tr("%n step(s) stay fixed to the picture; \"Follows\" in the form changes that", nullptr, left));
     m_selected = step.id, m_selectedOutput.clear(), m_selectedElement = -1;
     emit draftChanged();
     emit selectionChanged();
@@ -642,12 +698,14 @@ std::optional<Session::Proposal> Session::propose(const std::string& step, const
     if (!made) return std::nullopt;
     // In the unit lengths are shown in, as if it had been typed.
     return Proposal{step, output, made->limits.in(base::shownAs(made->unit, m_recipe.shownIn)),
-                    QString::fromStdString(made->words(m_recipe.shownIn))};
+                    QString::fromStdString(made->words(m_recipe.shownIn)), made->labelled};
 }
 
-void Session::takeProposal()
+void Session::takeProposal(bool byEnter)
 {
     if (!m_proposal) return;
+    if (byEnter && !m_proposal->labelled)
+        return emit said(tr("These limits rest on trials nobody labelled: label good parts (G), or take them with the button"));
     const Proposal p = *m_proposal;
     m_proposal.reset();
     setLimits(p.step, p.output, p.limits, false);

@@ -8,6 +8,8 @@
 #include <QObject>
 #include <QTimer>
 #include <functional>
+#include <optional>
+#include <set>
 
 namespace desktop
 {
@@ -74,7 +76,9 @@ public:
     inspect::CapturePtr capture() const { return m_capture; }
     QString pictureName() const;
     QString pictureError() const { return m_pictureError; }
+    // Answered by this recipe; null while a trial waits for its answer.
     const inspect::PictureResult* result(int trial) const;
+    bool viewIsPending() const; // what the sheet shows is an earlier recipe's answer
     const inspect::PictureResult* currentResult() const;
     const inspect::ItemResult* currentItem() const;
     int pending() const; // trials not answered yet under this recipe
@@ -103,14 +107,17 @@ public:
         std::string step, output;
         recipe::Limits limits;
         QString words;
+        bool labelled = true; // rests on labelled trials
     };
     std::optional<Proposal> propose(const std::string& step, const std::string& output) const;
     const std::optional<Proposal>& proposal() const { return m_proposal; }
-    void takeProposal();
+    // Enter takes none that rests on unlabelled trials; the button, which says so, does.
+    void takeProposal(bool byEnter = false);
     void dropProposal();
     // Value text a step would give on the picture in view.
     QString probe(const recipe::Step& step, inspect::ItemResult* item = nullptr, std::optional<recipe::Evidence>* evidence = nullptr) const;
-    std::string datumForNewSteps() const; // the first datum that was found here; empty: fixed to the picture
+    // The innermost datum found under this place of the picture in view, else the first one found; empty: fixed to the picture.
+    std::string datumForNewSteps(std::optional<geometry::Point> at = {}) const;
     double noiseHere() const;
 
 signals:
@@ -143,6 +150,7 @@ private:
     bool m_modified = false, m_showReference = false;
     int m_trial = -1, m_item = 0, m_generation = 0;
     std::map<std::string, inspect::PictureResult> m_results;
+    std::set<std::string> m_stale; // pictures whose result is an earlier recipe's
     inspect::CapturePtr m_capture;
     QString m_pictureError;
     mutable double m_noise = -1;

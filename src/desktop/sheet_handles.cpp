@@ -129,7 +129,7 @@ void SheetView::moveLabel()
     if (!motion) return;
     // Kept on the part: it goes where the part goes.
     const QPointF centre = m_label.box.center() + (m_pointer - m_pressed);
-    const Point at = inspect::carried(m_session.prepared()->recipe(), {motion->now, motion->reference}, pictureOf(centre));
+    const Point at = inspect::carried(m_session.prepared()->recipe(), motion->inverse(), pictureOf(centre));
     m_session.change(
         tr("move label"),
         [&](Recipe& r) {
@@ -167,7 +167,7 @@ void SheetView::moveHandle(const Handle& h, Point to)
             editStep(
                 tr("point"),
                 [&](Step& step) {
-                    step.points[h.region.substr(1)] = inspect::carried(m_session.recipe(), geometry::Motion{own->now, own->reference}, to);
+                    step.points[h.region.substr(1)] = inspect::carried(m_session.recipe(), own->inverse(), to);
                 },
                 QStringLiteral("point:") + QString::fromStdString(h.region));
         return;
@@ -175,7 +175,7 @@ void SheetView::moveHandle(const Handle& h, Point to)
     if (h.region.front() == '#' || h.region.front() == '@') {
         const auto follows = followingMotion(*s);
         if (!follows) return;
-        const Point at = inspect::carried(m_session.recipe(), geometry::Motion{follows->now, follows->reference}, to);
+        const Point at = inspect::carried(m_session.recipe(), follows->inverse(), to);
         editStep(
             tr("place"),
             [&](Step& step) {
@@ -189,7 +189,7 @@ void SheetView::moveHandle(const Handle& h, Point to)
     }
     const auto motion = h.region.front() == '-' ? ownMotion(*s) : motionOf(*s, kind->region(h.region));
     if (!motion) return;
-    const geometry::Motion back{motion->now, motion->reference};
+    const geometry::Motion back = motion->inverse();
     editStep(
         tr("region"),
         [&](Step& step) {

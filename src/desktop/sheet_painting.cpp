@@ -52,6 +52,7 @@ void SheetView::paintEvent(QPaintEvent*)
     scene.selected = m_session.draft() ? m_session.draft()->offer().step.id : m_session.selected();
     scene.all = m_all;
     scene.onlyFailed = m_onlyFailed;
+    scene.pending = m_session.viewIsPending();
     scene.pictureSize = m_picture.size();
     scene.obstacle = report::titleBlockBox(scene, m_session.pictureName(), QRectF(rect()));
     m_labels.clear();
@@ -97,6 +98,7 @@ void SheetView::paintEvent(QPaintEvent*)
         report::paintTitleBlock(p, scene, m_session.pictureName(), QRectF(rect()));
     }
     if (m_drag == Drag::Stroke) paintStroke(p);
+    else if (!m_pointerText.isEmpty()) paintAt(p, m_pointerTextAt, m_pointerText);
     if (m_session.draft() && m_drag == Drag::None) paintOffers(p);
     if (m_session.recipe().reference.empty() && !m_bare) {
         const QRectF note(12, 12, std::min(width() - 24.0, 470.0), 52);
@@ -139,7 +141,7 @@ void SheetView::paintStroke(QPainter& p)
         const StepKind* kind = findKind(m_live.front().step.kind);
         for (const auto& [key, region] : regionsOf(m_live.front().step)) {
             const RegionSpec* spec = kind->region(key);
-            report::paintRegion(p, region, spec && spec->searchesAcross, false, toScreen());
+            report::paintRegion(p, region, spec && spec->searchesAcross, kind->isReversed(m_live.front().step.params), toScreen());
         }
         // What the reading found, alive.
         if (const auto* r = m_liveItem.step(m_live.front().step.id))
@@ -156,17 +158,23 @@ void SheetView::paintStroke(QPainter& p)
         p.setPen(QPen(th.datum, 2, Qt::DashLine));
         p.drawLine(a, b);
     }
-    if (!m_liveText.isEmpty()) {
+    paintAt(p, b, m_liveText);
+}
+
+void SheetView::paintAt(QPainter& p, QPointF b, const QString& text)
+{
+    const report::Theme& th = report::lightTheme();
+    if (!text.isEmpty()) {
         p.setFont(report::sheetFont(16));
-        const double w = p.fontMetrics().horizontalAdvance(m_liveText) + 16;
+        const double w = p.fontMetrics().horizontalAdvance(text) + 16;
         QRectF box(b.x() + 16, b.y() + 14, w, 26);
-        if (box.right() > width()) box.moveRight(b.x() - 12);
+        if (box.right() > width()) box.moveRight(std::max(box.width() + 2, b.x() - 12));
         if (box.bottom() > height()) box.moveBottom(b.y() - 12);
         p.setPen(QPen(th.datum, 1.2));
         p.setBrush(th.paper);
         p.drawRect(box);
         p.setPen(th.ink);
-        p.drawText(box, Qt::AlignCenter, m_liveText);
+        p.drawText(box, Qt::AlignCenter, text);
     }
 }
 

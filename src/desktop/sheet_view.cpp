@@ -37,7 +37,21 @@ SheetView::SheetView(Session& session, QWidget* parent) : QWidget(parent), m_ses
         if (m_taken) renderPicture();
         update();
     });
-    connect(&session, &Session::draftChanged, this, [this] { update(); });
+    connect(&session, &Session::draftChanged, this, [this] {
+        // A draft that became a step: its handles sleep until they are asked for.
+        const Draft* d = m_session.draft();
+        if (d) m_drafted = d->offer().step.id;
+        else if (!m_drafted.empty() && m_session.recipe().find(m_drafted)) m_justTaken = m_drafted, m_drafted.clear();
+        update();
+    });
+    connect(&session, &Session::selectionChanged, this, [this] {
+        if (!m_session.draft() && m_session.selected() != m_justTaken) m_justTaken.clear();
+    });
+    m_pointerTimer.setSingleShot(true);
+    connect(&m_pointerTimer, &QTimer::timeout, this, [this] {
+        m_pointerText.clear();
+        update();
+    });
 }
 
 // ---------------------------------------------------------------- view
@@ -91,10 +105,13 @@ void SheetView::renderPicture()
         return;
     }
     QImage flat = report::toQImage(capture->grey);
+    const image::GreyView grey = capture->grey.grey();
     for (const auto& span : geometry::spans(where, flat.width(), flat.height())) {
         uchar* row = flat.scanLine(span.y);
         for (int x = span.from; x < span.to; ++x)
-            if (e->mask ? e->mask->row(span.y)[x] == 0 : row[x] < e->low || row[x] > e->high) row[x] = rest;
+            if (const double level = grey.wide ? grey.levelAt(x, span.y) : row[x];
+                e->mask ? e->mask->row(span.y)[x] == 0 : level < e->low || level > e->high)
+                row[x] = rest;
     }
     m_picture = flat;
 }
@@ -180,6 +197,9 @@ std::string SheetView::featureUnder(Point p) const
             const double t = geometry::dot(s->along(), p - s->from);
             if (t >= -reach && t <= s->length() + reach) d = std::abs(geometry::signedDistance(*s, p));
         }
+        if (const auto* g = std::get_if<Group>(&f)) // on one of its objects
+            for (const auto& m : g->members)
+                if (const double off = geometry::distance(m.centre, p); off < std::max(reach, m.width / 2)) d = std::min(d, reach * 0.98);
         if (const auto* e = std::get_if<geometry::Ellipse>(&f)) d = std::min(geometry::distance(e->centre, p), geometry::offsetFromOutline(*e, p));
         if (const auto* c = std::get_if<Contour>(&f))
             for (const Point q : c->points) d = std::min(d, geometry::distance(q, p));
@@ -196,11 +216,26 @@ Gesture SheetView::gesture() const
     g.type = m_area ? Gesture::Type::Area : way < kClick ? Gesture::Type::Click : Gesture::Type::Stroke;
     g.width = m_width;
     g.reversed = m_reversed;
+    if (g.type == Gesture::Type::Click) g.fromFeature = featureUnder(g.from);
     if (g.type == Gesture::Type::Stroke) {
         g.fromFeature = featureUnder(g.from), g.toFeature = featureUnder(g.to);
         if (m_reversed) std::swap(g.from, g.to), std::swap(g.fromFeature, g.toFeature);
     }
     return g;
+}
+
+// Why a gesture makes nothing: what the chosen kind is drawn by, else what the picture lacks there.
+QString SheetView::refusal(const Gesture& g) const
+{
+    if (const StepKind* k = findKind(m_armed)) return QString::fromStdString(k->label + ": " + k->gesture);
+    if (g.type == Gesture::Type::Area) return tr("nothing to find in this area: no edges and no objects");
+    return tr("no edge above %1 grey levels").arg(std::max(4 * m_session.noiseHere(), 8.0), 0, 'f', 0);
+}
+void SheetView::sayAtPointer(const QString& text)
+{
+    m_pointerText = text, m_pointerTextAt = m_pointer;
+    m_pointerTimer.start(5000);
+    update();
 }
 
 void SheetView::updateStroke(bool released)
@@ -213,7 +248,7 @@ void SheetView::updateStroke(bool released)
     m_live = m_session.offersFor(g, m_armed);
     if (released) return;
     if (m_live.empty()) {
-        m_liveText = tr("no edge above %1 grey levels").arg(std::max(4 * m_session.noiseHere(), 8.0), 0, 'f', 0);
+        m_liveText = refusal(g);
         return;
     }
     std::optional<Evidence> evidence;
@@ -227,6 +262,8 @@ void SheetView::mousePressEvent(QMouseEvent* e)
 {
     setFocus(Qt::MouseFocusReason);
     m_pressed = m_pointer = e->position();
+    m_wakes = false;
+    m_pointerText.clear();
     if (e->button() == Qt::RightButton) {
         letGo();
         return;
@@ -244,8 +281,14 @@ void SheetView::mousePressEvent(QMouseEvent* e)
         if (takeRect(true).contains(e->position())) return m_session.takeDraft();
         if (takeRect(false).contains(e->position())) return m_session.dropDraft();
     }
+    // Those of a step that was just taken do not catch the next stroke; a click on one wakes them.
+    const bool asleep = !m_justTaken.empty() && m_justTaken == m_session.selected() && !m_session.draft();
     for (const Handle& h : handles())
         if (const QPointF d = screenOf(h.at) - e->position(); std::hypot(d.x(), d.y()) <= 8) {
+            if (asleep) {
+                m_wakes = true;
+                break;
+            }
             m_handle = h;
             m_drag = Drag::Handle;
             m_session.endMerge();
@@ -277,7 +320,7 @@ void SheetView::mousePressEvent(QMouseEvent* e)
         m_drag = Drag::Stroke;
         return;
     }
-    if ((m_session.datumForNewSteps().empty() || (armed && armed->datum)) && !m_session.viewIsReference()) {
+    if ((m_session.datumForNewSteps(pictureOf(e->position())).empty() || (armed && armed->datum)) && !m_session.viewIsReference()) {
         m_session.setShowReference(true);
         emit m_session.said(armed && armed->datum ? tr("A datum is drawn on the reference; it is shown now")
                                                   : tr("No datum was found on this picture; the reference is shown, draw there"));
@@ -346,6 +389,11 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
     }
     if (was == Drag::Stroke && e->button() == Qt::LeftButton) {
         const Gesture g = gesture();
+        if (m_wakes && g.type == Gesture::Type::Click) {
+            m_justTaken.clear();
+            update();
+            return;
+        }
         if (m_leaving) {
             leaveOut(g);
             update();
@@ -373,11 +421,11 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
             if (g.type == Gesture::Type::Click) {
                 const std::string under = featureUnder(g.from);
                 if (!under.empty()) m_session.select(under);
+                if (under.empty() && !m_armed.empty()) sayAtPointer(refusal(g)), emit m_session.said(refusal(g));
             } else {
-                emit m_session.said(
-                    g.type == Gesture::Type::Area
-                        ? tr("Nothing to find in this area: no edges and no objects")
-                        : tr("No edge above %1 grey levels under this stroke").arg(std::max(4 * m_session.noiseHere(), 8.0), 0, 'f', 0));
+                const QString why = refusal(g);
+                sayAtPointer(why);
+                emit m_session.said(why.left(1).toUpper() + why.mid(1));
             }
         } else {
             // A click on something already found selects it; its offers would only repeat it.
@@ -456,6 +504,13 @@ void SheetView::keyPressEvent(QKeyEvent* e)
     case Qt::Key_Down: return nudge({0, step});
     default: QWidget::keyPressEvent(e);
     }
+}
+// What is held ends with the focus: nobody sees the key being let go elsewhere.
+void SheetView::focusOutEvent(QFocusEvent* e)
+{
+    if (m_space && m_drag != Drag::Pan) setCursor(Qt::CrossCursor);
+    m_space = false;
+    QWidget::focusOutEvent(e);
 }
 void SheetView::keyReleaseEvent(QKeyEvent* e)
 {

@@ -5,6 +5,7 @@
 
 #include <QImage>
 #include <QPixmap>
+#include <QTimer>
 #include <QWidget>
 
 namespace desktop
@@ -27,6 +28,8 @@ public:
         update();
     }
     const std::string& armedKind() const { return m_armed; }
+    const QString& pointerText() const { return m_pointerText; }
+    bool spaceHeld() const { return m_space; }
     const std::vector<report::PlacedLabel>& labels() const { return m_labels; } // as painted last
     QRectF offerRect(int index) const;                                          // of the draft's readings, widget px
     QRectF takeRect(bool take) const;                                           // the draft's Take and Drop
@@ -78,6 +81,7 @@ protected:
     void resizeEvent(QResizeEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
     void keyReleaseEvent(QKeyEvent*) override;
+    void focusOutEvent(QFocusEvent*) override;
 
 private:
     struct Handle {
@@ -101,9 +105,12 @@ private:
     bool wantsSamples() const;
     std::optional<geometry::Motion> motionOf(const recipe::Step& step, const recipe::RegionSpec* spec) const;
     recipe::Gesture gesture() const;
+    QString refusal(const recipe::Gesture& gesture) const;
+    void sayAtPointer(const QString& text);
     void updateStroke(bool released);
     void paintStroke(QPainter& p);
     void paintLoupe(QPainter& p);
+    void paintAt(QPainter& p, QPointF at, const QString& text); // a plate beside the pointer
     void paintOffers(QPainter& p);
     void renderPicture();
     std::string featureUnder(geometry::Point p) const;
@@ -130,6 +137,11 @@ private:
     std::vector<report::PlacedLabel> m_labels;
     report::PlacedLabel m_label; // being moved
     bool m_onlyFailed = false;
+    std::string m_drafted, m_justTaken; // a draft's step; the one whose handles sleep
+    bool m_wakes = false;
+    QString m_pointerText; // a refusal, said where the hand is
+    QPointF m_pointerTextAt;
+    QTimer m_pointerTimer;
     void moveLabel();
 };
 

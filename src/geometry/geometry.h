@@ -54,11 +54,13 @@ struct Pose {
     }
     friend bool operator==(const Pose& a, const Pose& b) { return a.origin == b.origin && a.angle == b.angle; }
 };
-// Carries what stands at `reference` over to `now`, turning and shifting only.
+// Carries what stands at `reference` over to `now`: turned, shifted and grown about the origin.
 struct Motion {
     Pose reference, now;
-    Point carry(Point p) const { return now.toPicture(reference.toLocal(p)); }
+    double scale = 1; // of the part now against the reference
+    Point carry(Point p) const { return now.toPicture(reference.toLocal(p) * scale); }
     double turn() const { return now.angle - reference.angle; }
+    Motion inverse() const { return {now, reference, 1 / scale}; }
 };
 
 // The line through two ends; the ends say how far it was seen.
@@ -67,9 +69,12 @@ struct Segment {
     Point along() const { return unit(to - from); }
     double length() const { return geometry::distance(from, to); }
 };
+// A circle, or the arc of it that was seen.
 struct Circle {
     Point centre;
     double radius = 0;
+    double start = 0, sweep = 2 * kPi; // radians, counter-clockwise
+    bool isArc() const { return sweep < 2 * kPi - 1e-9; }
 };
 struct Ellipse {
     Point centre;

@@ -72,6 +72,22 @@ Region Region::polyline(std::vector<Point> points, double width)
     return r;
 }
 
+std::optional<std::pair<int, int>> crossingSides(const std::vector<Point>& corners)
+{
+    const std::size_t n = corners.size();
+    const auto side = [&](Point a, Point b, Point p) { return cross(b - a, p - a); };
+    for (std::size_t i = 0; i < n; ++i)
+        for (std::size_t k = i + 2; k < n; ++k) {
+            if (i == 0 && k + 1 == n) continue; // neighbours across the end
+            const Point a = corners[i], b = corners[i + 1], c = corners[k], d = corners[(k + 1) % n];
+            if (std::max(a.x, b.x) < std::min(c.x, d.x) || std::max(c.x, d.x) < std::min(a.x, b.x) || std::max(a.y, b.y) < std::min(c.y, d.y) ||
+                std::max(c.y, d.y) < std::min(a.y, b.y))
+                continue;
+            if (side(a, b, c) * side(a, b, d) < 0 && side(c, d, a) * side(c, d, b) < 0) return std::pair{int(i), int(k)};
+        }
+    return std::nullopt;
+}
+
 bool withinSweep(double a, double start, double sweep)
 {
     double d = std::fmod(a - start, 2 * kPi);
@@ -99,6 +115,8 @@ Region Region::carried(const Motion& motion) const
     Region r = *this;
     if (shape == Shape::Whole) return r;
     r.from = motion.carry(from), r.to = motion.carry(to), r.centre = motion.carry(centre);
+    r.width = width * motion.scale, r.height = height * motion.scale;
+    r.inner = inner * motion.scale, r.outer = outer * motion.scale;
     r.angle = angle + motion.turn();
     r.start = start + motion.turn();
     for (Point& p : r.points) p = motion.carry(p);

@@ -11,7 +11,9 @@
 #include "geometry/geometry.h"
 
 #include <functional>
+#include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace geometry
@@ -53,6 +55,8 @@ struct Region {
     base::Status check() const;
     friend bool operator==(const Region&, const Region&) = default;
 };
+// The first two sides of a polygon that cross or touch where they are not neighbours, numbered from 0; nothing when it is simple.
+std::optional<std::pair<int, int>> crossingSides(const std::vector<Point>& corners);
 // True when direction angle `a` lies in the arc from start, sweep counter-clockwise.
 bool withinSweep(double a, double start, double sweep);
 

@@ -8,6 +8,7 @@
 #include <cstdio>
 #include <cstring>
 #include <filesystem>
+#include <new>
 #include <jpeglib.h>
 #include <png.h>
 #include <tiffio.h>
@@ -25,12 +26,21 @@ base::Status checkSize(long long width, long long height, const std::string& nam
     if (width < 1 || height < 1)
         return fail(ErrorCode::Corrupt, "the picture is " + std::to_string(width) + " × " + std::to_string(height) + " px; at least 1 × 1 is needed",
                     name);
-    if (width > kLargestPicture || height > kLargestPicture / width)
+    if (width > kLongestSide || height > kLongestSide || height > kLargestPicture / width)
         return fail(ErrorCode::OutOfRange,
                     "the picture is " + std::to_string(width) + " × " + std::to_string(height) + " px; at most " +
-                        std::to_string(kLargestPicture / 1'000'000) + " megapixels are read",
+                        std::to_string(kLargestPicture / 1'000'000) + " megapixels and " + std::to_string(kLongestSide) + " px a side are read",
                     name);
     return {};
+}
+// What a picture states must be able to be in its bytes: no way of packing makes more than `most` bytes of one.
+base::Status checkHolds(double stated, std::size_t bytes, double most, const std::string& name)
+{
+    if (stated <= double(bytes) * most + 4096) return {};
+    return fail(ErrorCode::Corrupt,
+                "the picture states " + std::to_string((long long)stated) + " bytes of pixels; a file of " + std::to_string(bytes) +
+                    " bytes can hold at most " + std::to_string((long long)(double(bytes) * most) + 4096),
+                name);
 }
 
 // ---- PNG. libpng leaves by longjmp: everything with a destructor lives outside the function that sets the jump.
@@ -58,6 +68,7 @@ void pngWarn(png_structp, png_const_charp) {}
 struct PngHeader {
     png_uint_32 width = 0, height = 0;
     bool colour = false, wide = false;
+    double packed = 0; // bytes of all rows before they are expanded
 };
 bool pngStart(PngReader& r, png_structp png, png_infop info, PngHeader& header)
 {
@@ -67,6 +78,7 @@ bool pngStart(PngReader& r, png_structp png, png_infop info, PngHeader& header)
     png_read_info(png, info);
     int depth = 0, type = 0;
     png_get_IHDR(png, info, &header.width, &header.height, &depth, &type, nullptr, nullptr, nullptr);
+    header.packed = double(header.height) * (double(png_get_rowbytes(png, info)) + 1);
     if (type == PNG_COLOR_TYPE_PALETTE) png_set_palette_to_rgb(png);
     if (type == PNG_COLOR_TYPE_GRAY && depth < 8) png_set_expand_gray_1_2_4_to_8(png);
     if (type & PNG_COLOR_MASK_ALPHA) png_set_strip_alpha(png);
@@ -101,6 +113,11 @@ base::Result<Image> decodePng(const std::string& bytes, const std::string& name)
         png_destroy_read_struct(&png, &info, nullptr);
         return base::passOn(ok.error());
     }
+    // Deflate makes at most 1032 bytes of one.
+    if (auto ok = checkHolds(h.packed, bytes.size(), 1032, name); !ok) {
+        png_destroy_read_struct(&png, &info, nullptr);
+        return base::passOn(ok.error());
+    }
     Image out(int(h.width), int(h.height),
               h.colour ? (h.wide ? PixelFormat::Colour16 : PixelFormat::Colour8) : (h.wide ? PixelFormat::Grey16 : PixelFormat::Grey8));
     std::vector<png_bytep> rows(h.height);
@@ -125,12 +142,50 @@ void jpegFail(j_common_ptr c)
 void jpegMessage(j_common_ptr c, int level)
 {
     auto* e = reinterpret_cast<JpegErrors*>(c->err);
-    if (level < 0 && c->err->num_warnings++ == 0) (*c->err->format_message)(c, e->message);
+    if (level >= 0) return;
+    // The rest of a damaged picture would be made up; nobody waits for that.
+    (*c->err->format_message)(c, e->message);
+    ++c->err->num_warnings;
+    std::longjmp(e->jump, 1);
+}
+// A picture is built up in a few dozen scans at most; each one goes over all of it.
+constexpr int kMostScans = 64, kMostScansOfLarge = 16;
+void jpegProgress(j_common_ptr c)
+{
+    const auto* d = reinterpret_cast<j_decompress_ptr>(c);
+    const bool large = double(d->image_width) * d->image_height > 64e6;
+    if (d->input_scan_number <= (large ? kMostScansOfLarge : kMostScans)) return;
+    auto* e = reinterpret_cast<JpegErrors*>(c->err);
+    std::snprintf(e->message, sizeof e->message, "more than %d scans", large ? kMostScansOfLarge : kMostScans);
+    std::longjmp(e->jump, 1);
+}
+// The orientation of an EXIF block (a small TIFF directory); 1 when it states none.
+int exifOrientation(const unsigned char* p, std::size_t n)
+{
+    if (n < 14 || std::memcmp(p, "Exif\0\0", 6) != 0) return 1;
+    p += 6, n -= 6;
+    const bool big = p[0] == 'M';
+    const auto number = [&](std::size_t at, std::size_t bytes) {
+        std::uint32_t v = 0;
+        for (std::size_t i = 0; i < bytes; ++i) v |= std::uint32_t(p[at + (big ? bytes - 1 - i : i)]) << (8 * i);
+        return v;
+    };
+    const std::size_t directory = number(4, 4);
+    if (directory + 2 > n) return 1;
+    const std::size_t entries = number(directory, 2);
+    for (std::size_t i = 0; i < entries && directory + 2 + 12 * (i + 1) <= n; ++i) {
+        const std::size_t at = directory + 2 + 12 * i;
+        if (number(at, 2) != 0x0112) continue;
+        const auto v = int(number(at + 8, 2));
+        return v >= 1 && v <= 8 ? v : 1;
+    }
+    return 1;
 }
 bool jpegStart(JpegErrors& e, jpeg_decompress_struct& c, const std::string& bytes)
 {
     if (setjmp(e.jump)) return false;
     jpeg_mem_src(&c, reinterpret_cast<const unsigned char*>(bytes.data()), (unsigned long)bytes.size());
+    jpeg_save_markers(&c, JPEG_APP0 + 1, 0xffff);
     jpeg_read_header(&c, TRUE);
     if (c.jpeg_color_space == JCS_GRAYSCALE) c.out_color_space = JCS_GRAYSCALE;
     else if (c.jpeg_color_space == JCS_CMYK || c.jpeg_color_space == JCS_YCCK) c.out_color_space = JCS_CMYK;
@@ -167,16 +222,26 @@ base::Result<Image> decodeJpeg(const std::string& bytes, const std::string& name
         return fail(ErrorCode::Corrupt, std::string("the JPEG picture is damaged or cut off (") + e.message + ")", name);
     };
     if (!jpegStart(e, c, bytes)) return bad();
-    if (auto ok = checkSize(c.image_width, c.image_height, name); !ok) {
+    auto fits = checkSize(c.image_width, c.image_height, name);
+    // Two bits a square of 8 × 8 at least; one where they come in scans.
+    if (fits) fits = checkHolds(double(c.image_width) * c.image_height, bytes.size(), 512, name);
+    if (!fits) {
         jpeg_destroy_decompress(&c);
-        return base::passOn(ok.error());
+        return base::passOn(fits.error());
     }
+    int orientation = 1;
+    for (const auto* m = c.marker_list; m; m = m->next)
+        if (orientation == 1) orientation = exifOrientation(m->data, m->data_length);
+    jpeg_progress_mgr progress{};
+    progress.progress_monitor = jpegProgress;
+    c.progress = &progress;
+    c.mem->max_memory_to_use = 2'000'000'000L;
     const bool grey = c.out_color_space == JCS_GRAYSCALE;
     Image out(int(c.image_width), int(c.image_height), grey ? PixelFormat::Grey8 : PixelFormat::Colour8);
     std::vector<std::uint8_t> line(std::size_t(out.width()) * 4);
     if (!jpegPixels(e, c, out, line.data()) || e.base.num_warnings > 0) return bad();
     jpeg_destroy_decompress(&c);
-    return out;
+    return oriented(std::move(out), orientation);
 }
 
 // ---- TIFF, from memory.
@@ -219,6 +284,41 @@ template <class T> void invertRow(std::uint8_t* row, int width)
     for (int x = 0; x < width; ++x) p[x] = T(~p[x]);
 }
 
+// What the file says of its strips or tiles can be true of a file of this size. A tile may be larger than the picture, but not by much.
+base::Status tiffSound(TIFF* tif, std::size_t bytes, double width, double height, const std::string& name)
+{
+    const bool tiled = TIFFIsTiled(tif);
+    const double pieces = tiled ? TIFFNumberOfTiles(tif) : TIFFNumberOfStrips(tif);
+    if (pieces > double(bytes))
+        return fail(ErrorCode::Corrupt,
+                    "the picture states " + std::to_string((long long)pieces) + (tiled ? " tiles" : " strips") + " in a file of " +
+                        std::to_string(bytes) + " bytes",
+                    name);
+    const double most = 4 * width * height + 16e6;
+    if (tiled) {
+        std::uint32_t tw = 0, th = 0;
+        TIFFGetField(tif, TIFFTAG_TILEWIDTH, &tw);
+        TIFFGetField(tif, TIFFTAG_TILELENGTH, &th);
+        if (tw == 0 || th == 0 || double(tw) * th > most)
+            return fail(ErrorCode::Corrupt,
+                        "the picture states tiles of " + std::to_string(tw) + " × " + std::to_string(th) + " px; 1 to " +
+                            std::to_string((long long)most) + " pixels are possible",
+                        name);
+    }
+    const double size = double(tiled ? TIFFTileSize64(tif) : TIFFStripSize64(tif));
+    if (size <= 0 || size > most * 8)
+        return fail(ErrorCode::Corrupt,
+                    std::string("the picture states ") + (tiled ? "tiles" : "strips") + " of " + std::to_string((long long)size) + " bytes; 1 to " +
+                        std::to_string((long long)(most * 8)) + " are possible",
+                    name);
+    std::uint16_t packing = COMPRESSION_NONE;
+    TIFFGetFieldDefaulted(tif, TIFFTAG_COMPRESSION, &packing);
+    const bool lines = packing == COMPRESSION_CCITTRLE || packing == COMPRESSION_CCITTFAX3 || packing == COMPRESSION_CCITTFAX4 ||
+                       packing == COMPRESSION_CCITTRLEW;
+    const double raw = tiled ? pieces * size : height * double(TIFFScanlineSize64(tif));
+    return checkHolds(raw, bytes, packing == COMPRESSION_NONE ? 1 : lines ? 1e6 : 4096, name);
+}
+
 // Plain strips or tiles of 8 or 16 bit grey or colour, read as they are.
 bool tiffPlain(TIFF* tif, Image& out, int samples, int bytes, bool planar)
 {
@@ -239,7 +339,7 @@ bool tiffPlain(TIFF* tif, Image& out, int samples, int bytes, bool planar)
         TIFFGetField(tif, TIFFTAG_TILEWIDTH, &tw);
         TIFFGetField(tif, TIFFTAG_TILELENGTH, &th);
         const tmsize_t size = TIFFTileSize(tif);
-        if (tw == 0 || th == 0 || size <= 0 || size < tmsize_t(tw) * tmsize_t(th) * perPixel * bytes) return false;
+        if (size <= 0 || size < tmsize_t(tw) * tmsize_t(th) * perPixel * bytes) return false;
         std::vector<std::uint8_t> tile(std::size_t(size), std::uint8_t(0));
         for (int p = 0; p < planes; ++p)
             for (int y = 0; y < height; y += int(th))
@@ -304,7 +404,13 @@ base::Result<Image> decodeTiff(const std::string& bytes, const std::string& name
         return bad(ErrorCode::Unsupported, "the TIFF picture holds float or signed samples; unsigned 8 or 16 bit are read");
     const bool grey = (photometric == PHOTOMETRIC_MINISBLACK || photometric == PHOTOMETRIC_MINISWHITE) && samples >= 1;
     const bool plain = (bits == 8 || bits == 16) && ((grey && samples <= 2) || (photometric == PHOTOMETRIC_RGB && samples >= 3));
-    // The pixels must be in the file before memory is set aside for them.
+    std::uint16_t orientation = ORIENTATION_TOPLEFT;
+    TIFFGetFieldDefaulted(tif, TIFFTAG_ORIENTATION, &orientation);
+    TIFFSetField(tif, TIFFTAG_ORIENTATION, ORIENTATION_TOPLEFT); // turned by us, alike for every kind of TIFF
+    if (auto ok = tiffSound(tif, bytes.size(), width, height, name); !ok) {
+        TIFFClose(tif);
+        return base::passOn(ok.error());
+    }
     if (plain) {
         const int depth = bits / 8;
         Image out(int(width), int(height),
@@ -315,21 +421,22 @@ base::Result<Image> decodeTiff(const std::string& bytes, const std::string& name
             for (int y = 0; y < out.height(); ++y)
                 depth == 2 ? invertRow<std::uint16_t>(out.row(y), out.width()) : invertRow<std::uint8_t>(out.row(y), out.width());
         TIFFClose(tif);
-        return out;
+        return oriented(std::move(out), orientation);
     }
     char why[1024] = "";
     if (!TIFFRGBAImageOK(tif, why)) return bad(ErrorCode::Unsupported, std::string("this kind of TIFF is not read: ") + why);
     Image out(int(width), int(height), PixelFormat::Colour8);
     if (!tiffAny(tif, out)) return bad(ErrorCode::Corrupt, "the TIFF picture is damaged or cut off");
     TIFFClose(tif);
-    if (grey) return toGrey(out);
-    return out;
+    return oriented(grey ? toGrey(out) : std::move(out), orientation);
 }
 
 bool startsWith(const std::string& bytes, std::string_view magic) { return bytes.compare(0, magic.size(), magic) == 0; }
 } // namespace
 
-base::Result<Image> decode(const std::string& bytes, const std::string& name)
+namespace
+{
+base::Result<Image> decodeAny(const std::string& bytes, const std::string& name)
 {
     using namespace std::string_view_literals;
     if (bytes.empty()) return fail(ErrorCode::Corrupt, "the file is empty (0 bytes)", name);
@@ -338,6 +445,16 @@ base::Result<Image> decode(const std::string& bytes, const std::string& name)
     if (startsWith(bytes, "II*\0"sv) || startsWith(bytes, "MM\0*"sv) || startsWith(bytes, "II+\0"sv) || startsWith(bytes, "MM\0+"sv))
         return decodeTiff(bytes, name);
     return fail(ErrorCode::Unsupported, "not a picture: PNG, JPEG or TIFF is expected", name);
+}
+} // namespace
+
+base::Result<Image> decode(const std::string& bytes, const std::string& name)
+{
+    try {
+        return decodeAny(bytes, name);
+    } catch (const std::bad_alloc&) {
+        return fail(ErrorCode::OutOfRange, "there is not enough memory for the picture", name);
+    }
 }
 
 Capture makeCapture(Image picture, std::string id)

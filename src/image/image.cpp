@@ -1,5 +1,6 @@
 #include "image/image.h"
 
+#include <algorithm>
 #include <cassert>
 
 namespace image
@@ -34,6 +35,23 @@ GreyView Image::grey() const
 {
     assert(channels(m_format) == 1);
     return {m_bytes.data(), m_width, m_height, m_width, m_format == PixelFormat::Grey16};
+}
+
+Image oriented(Image stored, int orientation)
+{
+    if (orientation <= 1 || orientation > 8) return stored;
+    const int w = stored.width(), h = stored.height();
+    const bool across = orientation >= 5; // rows are columns
+    Image out = Image::unwritten(across ? h : w, across ? w : h, stored.format());
+    const std::size_t n = std::size_t(channels(stored.format()) * bytesPerSample(stored.format()));
+    for (int y = 0; y < out.height(); ++y)
+        for (int x = 0; x < out.width(); ++x) {
+            int sx = across ? y : x, sy = across ? x : y;
+            if (orientation == 2 || orientation == 3 || orientation == 7 || orientation == 8) sx = w - 1 - sx;
+            if (orientation == 3 || orientation == 4 || orientation == 6 || orientation == 7) sy = h - 1 - sy;
+            std::copy_n(stored.row(sy) + std::size_t(sx) * n, n, out.row(y) + std::size_t(x) * n);
+        }
+    return out;
 }
 
 namespace

@@ -89,6 +89,8 @@ private:
     std::vector<std::uint8_t, Raw<std::uint8_t>> m_bytes;
 };
 
+// The picture as it is seen when its stored rows and columns run as TIFF 6.0 says by `orientation` 1 to 8; 1 changes nothing.
+Image oriented(Image stored, int orientation);
 // Grey from colour: (299 R + 587 G + 114 B) / 1000 of ITU-R BT.601, rounded; depth is kept.
 Image toGrey(const Image& colour);
 

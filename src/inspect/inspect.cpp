@@ -32,6 +32,7 @@ std::uint64_t ownFingerprint(const Step& s)
     return base::fingerprint(j.dump());
 }
 std::uint64_t joined(std::uint64_t a, std::uint64_t b) { return base::fingerprint(std::to_string(b), a); }
+constexpr std::size_t kMostSurplus = 100; // items; more are counted only
 StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::Capture& capture, const ItemResult& item, std::uint64_t fingerprint);
 double since(std::chrono::steady_clock::time_point start)
 {
@@ -65,12 +66,14 @@ base::Result<Prepared> Prepared::make(Recipe recipe, const Prepared* before)
         Taught t;
         t.fingerprint = joined(ownFingerprint(s), recipe.reference.fingerprint);
         if (recipe.calibration.bends()) t.fingerprint = joined(t.fingerprint, calibrated);
+        if (!recipe.empty.empty()) t.fingerprint = joined(t.fingerprint, recipe.empty.fingerprint);
         if (old && old->fingerprint == t.fingerprint) {
             t = *old;
         } else if (recipe.reference.empty()) {
             t.reason = "not taught: the recipe has no reference";
         } else {
-            auto model = kind->teach(s.params, {*recipe.reference.capture, s.regions, s.points, s.leaveOut, s.samples, &recipe.calibration});
+            auto model = kind->teach(s.params, {*recipe.reference.capture, s.regions, s.points, s.leaveOut, s.samples, &recipe.calibration,
+                                                  recipe.empty.empty() ? nullptr : recipe.empty.capture.get()});
             if (model) {
                 t.model = std::make_shared<const std::any>(std::move(*model));
                 if (kind->taughtNote) t.note = kind->taughtNote(s.params, *t.model);
@@ -164,11 +167,13 @@ std::optional<Motion> motionOf(const Recipe& recipe, const std::string& datum, c
     const auto reference = referencePose(recipe, datum);
     const StepResult* found = item ? item->step(datum) : nullptr;
     if (!reference || !found || found->state != State::Ok || found->finds.empty()) return std::nullopt;
-    return Motion{*reference, found->finds.front().pose};
+    return Motion{*reference, found->finds.front().pose, found->finds.front().scale};
 }
 
 namespace
 {
+// A region or an input as a person and as a file names it.
+std::string bothNames(const std::string& label, const std::string& key) { return "\"" + label + "\" (" + key + ")"; }
 // The result of a step as a region: the first of the wanted shapes that can be made of it.
 std::optional<Region> regionFrom(const StepResult& r, const RegionSpec& spec, double grow, const Pose& frame)
 {
@@ -269,6 +274,7 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
     if (!step.datum.empty()) {
         const Step* datum = recipe.find(step.datum);
         if (!datum) return notRun("input missing: the datum it follows is not in the recipe");
+        if (const StepKind* k = findKind(datum->kind); !k || !k->datum) return notRun("input missing: \"" + datum->name + "\" is no datum");
         const auto motion = motionOf(recipe, step.datum, &item);
         const StepResult* found = item.step(step.datum);
         if (!motion && found && found->state == State::Ok && !referencePose(recipe, step.datum))
@@ -284,18 +290,18 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
         if (const auto of = step.regionsOf.find(spec.key); of != step.regionsOf.end()) {
             const Step* from = recipe.find(of->second.step);
             const StepResult* r = from ? item.step(from->id) : nullptr;
-            if (!from) return notRun("input missing: the region \"" + spec.label + "\" names no step of the recipe");
+            if (!from) return notRun("input missing: the region " + bothNames(spec.label, spec.key) + " names no step of the recipe");
             if (!r || r->state != State::Ok)
                 return notRun("\"" + from->name + "\" was not found" + (r && !r->reason.empty() ? " (" + r->reason + ")" : ""));
             const auto region = regionFrom(*r, spec, of->second.grow, in.frame);
-            if (!region) return notRun("the result of \"" + from->name + "\" gives no region for \"" + spec.label + "\"");
+            if (!region) return notRun("the result of \"" + from->name + "\" gives no region for " + bothNames(spec.label, spec.key));
             if (auto ok = region->check(); !ok) return notRun("the result of \"" + from->name + "\" as region: " + ok.error().message);
             in.regions[spec.key] = inPicture(recipe, *region);
             continue;
         }
         const auto it = step.regions.find(spec.key);
         if (it == step.regions.end()) {
-            if (spec.needed && !spec.teaching) return notRun("the region \"" + spec.label + "\" has not been drawn");
+            if (spec.needed && !spec.teaching) return notRun("the region " + bothNames(spec.label, spec.key) + " has not been drawn");
             continue;
         }
         in.regions[spec.key] = spec.follows && !spec.teaching ? carried(recipe, in.motion, it->second) : it->second;
@@ -308,14 +314,14 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
         const auto it = step.inputs.find(spec.key);
         if (!spec.needed && (it == step.inputs.end() || it->second.empty())) continue;
         const Step* from = it == step.inputs.end() ? nullptr : recipe.find(it->second);
-        if (!from) return notRun("input missing: \"" + spec.label + "\" names no step of the recipe");
+        if (!from) return notRun("input missing: " + bothNames(spec.label, spec.key) + " names no step of the recipe");
         const StepResult* r = item.step(from->id);
         if (!r || r->state != State::Ok)
             return notRun("\"" + from->name + "\" was not found" + (r && !r->reason.empty() ? " (" + r->reason + ")" : ""));
         if (r->features.empty()) return notRun("\"" + from->name + "\" gives no feature to measure from");
         const Feature& f = r->features.begin()->second;
         if (std::find(spec.accepts.begin(), spec.accepts.end(), typeOf(f)) == spec.accepts.end())
-            return notRun("\"" + spec.label + "\" does not take a " + std::string(recipe::name(typeOf(f))) + " (\"" + from->name + "\")");
+            return notRun(bothNames(spec.label, spec.key) + " does not take a " + std::string(recipe::name(typeOf(f))) + " (\"" + from->name + "\")");
         in.inputs.emplace(spec.key, f);
         if (const auto all = r->points.find("all"); all != r->points.end()) in.inputPoints[spec.key] = all->second;
     }
@@ -391,6 +397,7 @@ StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::C
     auto out = kind->run(step.params, *in);
     if (!out) {
         r->state = State::Failed;
+        r->absent = out.error().code == base::ErrorCode::Absent;
         r->reason = out.error().text();
         r->milliseconds = since(start);
         return r;
@@ -416,6 +423,11 @@ StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::C
     r->features = std::move(out->features);
     r->marks = std::move(out->marks);
     r->finds = std::move(out->finds);
+    r->surplusFinds = std::move(out->surplus);
+    // What is made of a list that is cut off is cut off too.
+    r->unlisted = out->unlisted;
+    for (const auto& [key, id] : step.inputs)
+        if (const StepResult* from = item.step(id)) r->unlisted = std::max(r->unlisted, from->unlisted);
     r->points = std::move(out->points);
     r->note = std::move(out->note);
     r->milliseconds = since(start);
@@ -438,12 +450,17 @@ bool complete(const Prepared& prepared, const PictureResult& result)
 
 namespace
 {
-// One find of a datum as its own result: values, marks and feature lie where that find does.
+// One find of a datum as its own result: values, marks and feature lie where that find does. Surplus finds are counted on after the others.
 StepResultPtr oneFind(const Recipe& recipe, const StepResult& all, std::size_t i)
 {
     auto one = std::make_shared<StepResult>(all);
-    const Find& f = all.finds[i];
+    one->surplus = i >= all.finds.size();
+    const Find& f = one->surplus ? all.surplusFinds[i - all.finds.size()] : all.finds[i];
     one->finds = {f};
+    one->surplusFinds.clear();
+    if (one->surplus)
+        one->reason = "surplus part: " + std::to_string(all.finds.size() + all.surplusFinds.size()) + " are in the picture, " +
+                      std::to_string(all.finds.size()) + " wanted";
     const auto put = [&](const char* name, double x) {
         for (OutputValue& v : one->outputs)
             if (v.name == name) v.values = {x};
@@ -464,8 +481,17 @@ StepResultPtr lostFind(const StepResult& all, int found, int expected)
     auto lost = std::make_shared<StepResult>();
     lost->step = all.step, lost->fingerprint = all.fingerprint;
     lost->state = State::Failed;
+    lost->absent = true;
     lost->reason = "not found: " + std::to_string(found) + " of " + std::to_string(expected) + " parts are in the picture";
     return lost;
+}
+// Of a part beyond the wanted ones nothing is measured.
+StepResultPtr notInspected(const Prepared& prepared, const Step& s, const StepResult& surplus)
+{
+    auto r = std::make_shared<StepResult>();
+    r->step = s.id, r->fingerprint = prepared.fingerprint(s.id);
+    r->reason = s.inUse ? surplus.reason : "not in use";
+    return r;
 }
 int expectedFinds(const Step& s)
 {
@@ -513,9 +539,11 @@ PictureResult evaluate(const Prepared& prepared, const image::Capture& capture, 
         } else {
             const StepResultPtr all = runStep(prepared, s, capture, common, prepared.fingerprint(s.id));
             const int expected = expectedFinds(s);
-            if (all->state == State::Ok && (all->finds.size() > 1 || expected > 1)) {
+            if (all->state == State::Ok && (all->finds.size() > 1 || expected > 1 || !all->surplusFinds.empty())) {
                 for (std::size_t i = 0; i < all->finds.size(); ++i) perItem.push_back(oneFind(recipe, *all, i));
                 for (int i = int(all->finds.size()); i < expected; ++i) perItem.push_back(lostFind(*all, int(all->finds.size()), expected));
+                const std::size_t every = all->finds.size() + std::min<std::size_t>(all->surplusFinds.size(), kMostSurplus);
+                for (std::size_t i = all->finds.size(); i < every; ++i) perItem.push_back(oneFind(recipe, *all, i));
             } else if (all->state == State::Failed && expected > 1) {
                 for (int i = 0; i < expected; ++i) perItem.push_back(all);
             } else {
@@ -534,14 +562,15 @@ PictureResult evaluate(const Prepared& prepared, const image::Capture& capture, 
         }
     // Waves of steps that do not read each other; with several items each item is a job of its own.
     std::map<std::string, int> depth;
-    int deepest = 0;
+    std::vector<std::vector<int>> waves;
     for (const int index : prepared.order()) {
         const Step& s = recipe.steps[std::size_t(index)];
         int d = 0;
         for (const std::string& id : Recipe::reads(s))
             if (const auto it = depth.find(id); it != depth.end()) d = std::max(d, it->second + 1);
         depth[s.id] = d;
-        deepest = std::max(deepest, d);
+        waves.resize(std::max(waves.size(), std::size_t(d) + 1));
+        waves[std::size_t(d)].push_back(index);
     }
     out.items.resize(items);
     base::parallelFor(int(items), items > 1 ? threads : 1, [&](int n) {
@@ -550,14 +579,15 @@ PictureResult evaluate(const Prepared& prepared, const image::Capture& capture, 
         ItemResult& item = out.items[i];
         item.number = n + 1;
         std::map<std::string, StepResultPtr> done;
-        for (int wave = 0; wave <= deepest && !stop(); ++wave) {
+        const bool surplus = prepared.itemDatum() >= 0 && perItem[i]->surplus;
+        for (std::size_t wave = 0; wave < waves.size() && !stop(); ++wave) {
             std::vector<int> jobs;
-            for (const int index : prepared.order()) {
+            for (const int index : waves[wave]) {
                 const Step& s = recipe.steps[std::size_t(index)];
-                if (depth.at(s.id) != wave) continue;
                 StepResultPtr r;
                 if (index == prepared.itemDatum()) r = perItem[i];
                 else if (const auto it = shared.find(s.id); it != shared.end()) r = it->second;
+                else if (surplus) r = notInspected(prepared, s, *perItem[i]);
                 else r = earlier(i, s);
                 if (r) done[s.id] = r, item.steps.push_back(r);
                 else jobs.push_back(index);

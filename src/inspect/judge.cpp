@@ -121,7 +121,6 @@ void judgeList(const Recipe& recipe, const Check& check, const StepResult& resul
     };
     if (check.elements.empty()) {
         for (std::size_t i = 0; i < c.values.size(); ++i) say(judgeAs(i, int(i)));
-        if (c.verdict == Verdict::Unjudged && check.limits.any()) c.verdict = Verdict::Pass; // an empty list breaks no limit
     } else if (check.match == Match::Place) {
         if (!placed && !c.values.empty()) {
             c.verdict = Verdict::NotMeasured;
@@ -131,7 +130,7 @@ void judgeList(const Recipe& recipe, const Check& check, const StepResult& resul
         std::vector<Point> level, places;
         for (const Element& e : check.elements) level.push_back(cal.bends() ? cal.level(*e.at) : *e.at);
         const double least = leastDistance(level);
-        const double reach = check.reach > 0 ? check.reach : least < 1e300 ? least / 2 : 50;
+        const double reach = (check.reach > 0 ? check.reach : least < 1e300 ? least / 2 : 50) * result.motion.scale;
         for (const Point p : level) places.push_back(result.motion.carry(p));
         const std::vector<int> value = geometry::nearestPairs(places, found, reach);
         std::vector<char> used(found.size(), 0);
@@ -165,6 +164,16 @@ void judgeList(const Recipe& recipe, const Check& check, const StepResult& resul
                     " elements: by order each value after a missing or surplus one meets its neighbour's limits (match by place to name it); " +
                     first;
     }
+    // What is not listed was not judged, and of nothing nothing can be said.
+    if (c.values.empty() && !failed) {
+        c.verdict = Verdict::NotMeasured;
+        c.reason = "no object: there is nothing to judge";
+    } else if (result.unlisted > 0) {
+        const std::string cut = "the list is cut off: " + std::to_string(result.unlisted) + " objects are not in it";
+        if (!failed) c.verdict = Verdict::NotMeasured;
+        first += (first.empty() ? "" : "; ") + cut;
+        if (!failed) c.reason = cut;
+    }
     if (failed) c.reason = first + (failed > 3 ? "; and " + std::to_string(failed - 3) + " more" : "");
 }
 } // namespace
@@ -194,7 +203,8 @@ CheckResult judgeCheck(const Recipe& recipe, const Step& step, const Check& chec
         c.guard = base::converted(*check.uncertainty, check.limits.unit, c.unit);
     const OutputValue* v = result && result->state == State::Ok ? result->output(check.output) : nullptr;
     if (!v || (!v->list && v->values.empty())) {
-        c.verdict = Verdict::NotMeasured;
+        // A part that was asked for and is absent is a fault; a value that cannot be worked out is not.
+        c.verdict = judged && result && result->absent ? Verdict::Fail : Verdict::NotMeasured;
         c.reason = !result ? "not run" : result->reason.empty() ? "no value" : result->reason;
         return c;
     }
@@ -256,6 +266,10 @@ std::map<std::string, NamedValue> namedResults(const Recipe& recipe, const ItemR
             missing = "\"" + s->name + "\" was not measured" + (r && !r->reason.empty() ? " (" + r->reason + ")" : "");
             return {};
         }
+        if (v->list && r->unlisted > 0) {
+            missing = "the list of \"" + s->name + "\" is cut off: " + std::to_string(r->unlisted) + " objects are not in it";
+            return {};
+        }
         out[n.key()] = {v->unit, v->list, v->values};
     }
     return out;
@@ -302,25 +316,46 @@ std::map<std::string, NamedValue> verdictsOf(const ItemResult& item, const Recip
 }
 } // namespace
 
+namespace
+{
+// A rule judges when something it names was judged: a check with limits, or a step without a check that was found or not.
+bool ruleJudges(const Recipe& recipe, const ItemResult& item)
+{
+    for (const Naming& n : namings(recipe.rule)) {
+        const Step* s = recipe.find(n.step);
+        if (s && s->checks.empty()) return true;
+        for (const CheckResult& c : item.checks)
+            if (c.step == n.step && (n.output.empty() || n.output == c.output) && c.verdict != Verdict::Unjudged) return true;
+    }
+    return false;
+}
+} // namespace
+
 void judge(const Recipe& recipe, PictureResult& result)
 {
     for (ItemResult& item : result.items) {
         item.checks.clear();
-        item.accept = true;
+        item.checks.reserve(recipe.steps.size());
         item.reason.clear();
-        for (const Step& s : recipe.steps) {
+        bool bad = false, judged = false, surplus = false;
+        for (std::size_t i = 0; i < recipe.steps.size(); ++i) {
+            const Step& s = recipe.steps[i];
             if (!s.inUse) continue;
-            const StepResult* r = item.step(s.id);
-            if ((!r || r->state != State::Ok) && item.accept) {
-                item.accept = false;
+            const StepResult* r = i < item.steps.size() && item.steps[i]->step == s.id ? item.steps[i].get() : item.step(s.id);
+            if (r && r->surplus && !surplus) surplus = bad = true, item.reason = s.name + ": " + r->reason;
+            if ((!r || r->state != State::Ok) && !bad) {
+                bad = true;
                 item.reason = s.name + ": " + (r ? r->reason : std::string("not run"));
             }
             for (const Check& c : s.checks) item.checks.push_back(judgeCheck(recipe, s, c, r));
         }
-        for (const CheckResult& c : item.checks)
-            if (c.verdict == Verdict::Fail || c.verdict == Verdict::NotMeasured) item.accept = false;
-        // A rule of the recipe's own decides instead; a rule that cannot be worked out accepts nothing.
-        if (!recipe.rule.empty()) {
+        for (const CheckResult& c : item.checks) {
+            bad = bad || c.verdict == Verdict::Fail || c.verdict == Verdict::NotMeasured;
+            judged = judged || c.verdict != Verdict::Unjudged;
+        }
+        item.outcome = bad ? Outcome::Reject : judged ? Outcome::Accept : Outcome::Unjudged;
+        // A rule of the recipe's own decides instead; a rule that cannot be worked out accepts nothing, and one that names nothing judged neither.
+        if (!recipe.rule.empty() && !surplus) {
             auto values = verdictsOf(item, recipe);
             std::string missing;
             for (const Naming& n : namings(recipe.rule))
@@ -328,12 +363,12 @@ void judge(const Recipe& recipe, PictureResult& result)
                     if (const auto count = countOf(recipe, item, n, missing)) values[n.key()] = {base::Unit::None, false, {*count}};
             const auto v =
                 missing.empty() ? evaluateFormula(recipe.rule, values) : base::Result<double>(base::fail(base::ErrorCode::NoResult, missing));
-            item.accept = v && *v != 0;
+            item.outcome = !v || *v == 0 ? Outcome::Reject : ruleJudges(recipe, item) ? Outcome::Accept : Outcome::Unjudged;
             if (!v) item.reason = "the item's rule: " + v.error().message;
-            else if (item.accept) item.reason.clear();
+            else if (!item.rejected()) item.reason.clear();
             else if (item.reason.empty()) item.reason = "the item's rule is not met";
         }
-        item.word = item.accept ? recipe.acceptWord : recipe.rejectWord;
+        item.word = item.accepted() ? recipe.acceptWord : item.rejected() ? recipe.rejectWord : "UNJUDGED";
     }
 }
 

@@ -12,34 +12,49 @@ using base::fail;
 std::string Proposal::words(base::Unit length) const
 {
     const base::Unit shown = base::shownAs(unit, length);
-    return "proposed from " + std::to_string(good.size()) + " good: " + limits.in(shown).text() + " " + base::symbol(shown) + "; passes " +
+    const auto n = std::to_string(good.size());
+    return (labelled ? "proposed from " + n + " good: " : "proposed from " + n + " unlabelled values, no trial is labelled good: ") + limits.in(shown).text() + " " + base::symbol(shown) + "; passes " +
            std::to_string(goodPass) + " good, fails " + std::to_string(badCaught) + " of " + std::to_string(bad.size()) + " bad; margin " +
            base::toText(margin, unit, length);
 }
 
-base::Result<Proposal> proposeLimits(const std::vector<double>& good, const std::vector<double>& bad, base::Unit unit)
+base::Result<Proposal> proposeLimits(const std::vector<double>& good, const std::vector<double>& bad, base::Unit unit, const ValueSense& sense)
 {
+    using Better = OutputSpec::Better;
     if (good.empty()) return fail(ErrorCode::NoResult, "no good part has this value");
     Proposal p;
     p.unit = unit, p.good = good, p.bad = bad;
     p.limits.unit = unit;
     const auto [lowest, highest] = std::minmax_element(good.begin(), good.end());
-    const bool whole = unit == base::Unit::None && std::all_of(good.begin(), good.end(), [](double v) { return v == std::floor(v); });
+    const auto isWhole = [](double v) { return v == std::floor(v); };
+    const bool whole = unit == base::Unit::None && std::all_of(good.begin(), good.end(), isWhole) && std::all_of(bad.begin(), bad.end(), isWhole) &&
+                       sense.better == Better::Within;
     if (whole) {
         p.limits.low = *lowest, p.limits.high = *highest;
     } else {
         const double grain = std::pow(10.0, -(base::decimals(unit) + (unit == base::Unit::None ? 3 : 0)));
         const double spread = std::max(*highest - *lowest, grain * 4);
-        double low = *lowest - spread / 2, high = *highest + spread / 2;
+        // The nearest bad value on each side; the limit stands in the middle of that gap.
+        std::optional<double> below, above;
         for (const double b : bad) {
-            if (b < *lowest) low = std::max(low, (b + *lowest) / 2);
-            if (b > *highest) high = std::min(high, (b + *highest) / 2);
+            if (b < *lowest && (!below || b > *below)) below = b;
+            if (b > *highest && (!above || b < *above)) above = b;
         }
-        p.limits.low = std::min(*lowest, std::floor(low / grain) * grain), p.limits.high = std::max(*highest, std::ceil(high / grain) * grain);
+        const double low = below ? (*below + *lowest) / 2 : *lowest - spread / 2, high = above ? (*above + *highest) / 2 : *highest + spread / 2;
+        if (sense.better != Better::Less) p.limits.low = std::min(*lowest, std::floor(low / grain) * grain);
+        if (sense.better != Better::More) p.limits.high = std::max(*highest, std::ceil(high / grain) * grain);
     }
-    // A share ends at 0 and 100 %.
-    if (unit == base::Unit::Percent) p.limits.low = std::max(0.0, *p.limits.low), p.limits.high = std::max(*highest, std::min(100.0, *p.limits.high));
-    p.margin = std::min(*lowest - *p.limits.low, *p.limits.high - *highest);
+    // Nothing is limited beyond what the value can be: a share ends at 0 and 100 %, a size at 0.
+    if (p.limits.low && sense.least && *p.limits.low <= *sense.least) {
+        p.limits.low = *sense.least;
+        if (sense.better == Better::Within && p.limits.high && unit != base::Unit::Percent) p.limits.low.reset();
+    }
+    if (p.limits.high && sense.most && *p.limits.high > *sense.most) p.limits.high = std::max(*highest, *sense.most);
+    if (unit == base::Unit::Percent) {
+        if (p.limits.low) p.limits.low = std::max(0.0, *p.limits.low);
+        if (p.limits.high) p.limits.high = std::max(*highest, std::min(100.0, *p.limits.high));
+    }
+    p.margin = std::min(p.limits.low ? *lowest - *p.limits.low : 1e300, p.limits.high ? *p.limits.high - *highest : 1e300);
     for (const double v : good) p.goodPass += p.limits.holds(v);
     for (const double v : bad) p.badCaught += !p.limits.holds(v);
     return p;
@@ -64,8 +79,17 @@ base::Result<Proposal> proposeFor(const Recipe& recipe, const std::vector<const 
                     to.insert(to.end(), c.values.begin(), c.values.end());
                 }
     }
-    auto p = proposeLimits(good, bad, unit);
-    if (p) p->step = step, p->output = output, p->name = name;
+    ValueSense sense;
+    if (const Step* s = recipe.find(step))
+        if (const StepKind* kind = findKind(s->kind))
+            if (const OutputSpec* spec = kind->output(output)) {
+                // Where a length or an area ends is 0 in every unit.
+                sense = {spec->better, spec->least, spec->most};
+                const bool size = spec->unit == base::Unit::SquarePixel || (spec->unit == base::Unit::Pixel && spec->better == OutputSpec::Better::Less);
+                if (size && !sense.least) sense.least = 0.0;
+            }
+    auto p = proposeLimits(good, bad, unit, sense);
+    if (p) p->step = step, p->output = output, p->name = name, p->labelled = anyGood;
     return p;
 }
 
@@ -154,7 +178,7 @@ base::Result<Check> fromThisPart(const Recipe& recipe, const ItemResult& item, c
             for (const auto& m : g->members) at.push_back(m.centre);
     if (byPlace && at.size() != v->values.size())
         return fail(ErrorCode::InvalidArgument, "this value does not say where each element lies: match by order");
-    const geometry::Motion back{r->motion.now, r->motion.reference};
+    const geometry::Motion back = r->motion.inverse();
     for (std::size_t i = 0; i < v->values.size(); ++i) {
         Element e;
         e.own = limits(v->values[i]);

@@ -4,7 +4,8 @@
 // Output  limits, their margin (from the outermost good value to the limit, as a share of the good values' spread or of the gap to the bad
 //         ones), and what they would decide.
 // Fails   NoResult: no values. InvalidArgument: a pair of samples that is equal, or swapped.
-// Source  own rule: half the spread of the good ones beyond them, or halfway to the nearest bad one, whichever is nearer.
+// Source  own rule: halfway to the nearest bad one, so that the limit stands in the middle of the gap; where there is none, half the spread of the
+//         good ones beyond them.
 #pragma once
 #include "inspect/inspect.h"
 
@@ -18,9 +19,15 @@ struct Proposal {
     std::vector<double> good, bad;
     double margin = 0;               // in the unit; the smaller of both sides
     int goodPass = 0, badCaught = 0; // under the proposed limits
+    bool labelled = true;            // no: no trial is labelled good, the open ones were taken for good
     std::string words(base::Unit length) const;
 };
-base::Result<Proposal> proposeLimits(const std::vector<double>& good, const std::vector<double>& bad, base::Unit unit);
+// Where a value is the better the larger (or smaller) it is, only the other side is limited; nothing is limited beyond what the value can be.
+struct ValueSense {
+    recipe::OutputSpec::Better better = recipe::OutputSpec::Better::Within;
+    std::optional<double> least, most;
+};
+base::Result<Proposal> proposeLimits(const std::vector<double>& good, const std::vector<double>& bad, base::Unit unit, const ValueSense& sense = {});
 // One result for each trial (null: not answered yet); for one check, or for every single check of the recipe.
 base::Result<Proposal> proposeFor(const recipe::Recipe& recipe, const std::vector<const PictureResult*>& trials, const std::string& step,
                                   const std::string& output);

@@ -17,6 +17,8 @@ const char* name(Verdict v)
     return "";
 }
 
+const char* name(Outcome o) { return o == Outcome::Accept ? "accept" : o == Outcome::Reject ? "reject" : "unjudged"; }
+
 const OutputValue* StepResult::output(const std::string& wanted) const
 {
     for (const OutputValue& o : outputs)
@@ -34,6 +36,7 @@ std::vector<int> CheckResult::failed() const
 
 std::string CheckResult::valueText() const
 {
+    if (values.empty() && verdict == Verdict::Fail && !list) return "missing";
     if (verdict == Verdict::NotMeasured && values.empty()) return "not measured";
     if (!list) return base::toText(values.front(), unit, shownIn);
     const auto out = failed().size();
@@ -51,19 +54,22 @@ const StepResult* ItemResult::step(const std::string& id) const
 
 std::string ItemResult::sentence() const
 {
-    if (accept) return {};
+    if (accepted()) return {};
     for (const CheckResult& c : checks)
         if (c.verdict == Verdict::Fail)
             return (c.fault.empty() ? c.name : c.fault + " · " + c.name) + " " + c.valueText() + (c.reason.empty() ? "" : " · " + c.reason);
     if (!reason.empty()) return reason;
     for (const CheckResult& c : checks)
         if (c.verdict == Verdict::NotMeasured) return c.name + " not measured · " + c.reason;
-    return {};
+    return "nothing was judged";
 }
 
-bool PictureResult::accept() const
+Outcome PictureResult::outcome() const
 {
-    return !error && !items.empty() && std::all_of(items.begin(), items.end(), [](const ItemResult& i) { return i.accept; });
+    if (error) return Outcome::Reject;
+    const auto any = [&](Outcome o) { return std::any_of(items.begin(), items.end(), [&](const ItemResult& i) { return i.outcome == o; }); };
+    if (any(Outcome::Reject)) return Outcome::Reject;
+    return items.empty() || any(Outcome::Unjudged) ? Outcome::Unjudged : Outcome::Accept;
 }
 
 } // namespace inspect

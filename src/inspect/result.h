@@ -12,8 +12,11 @@ namespace inspect
 
 enum class State { Ok, Failed, NotRun };
 enum class Verdict { Pass, Fail, NotMeasured, Unjudged };
+// Of an item. Unjudged: nothing failed and nothing was judged; it is no accept.
+enum class Outcome { Accept, Reject, Unjudged };
 const char* name(State state);     // "ok", "failed", "not_run"
 const char* name(Verdict verdict); // "pass", "fail", "not_measured", "unjudged"
+const char* name(Outcome outcome); // "accept", "reject", "unjudged"
 
 struct OutputValue {
     std::string name;
@@ -26,10 +29,13 @@ struct StepResult {
     std::string step;
     State state = State::NotRun;
     std::string reason; // why it failed or was not run
+    bool absent = false;        // what was asked for is not there: a fault of the part
+    bool surplus = false;       // of a part beyond the wanted ones: found, named, not inspected
+    std::size_t unlisted = 0;   // objects found beyond the longest list
     std::vector<OutputValue> outputs;
     std::map<std::string, recipe::Feature> features;
     std::vector<recipe::Mark> marks;
-    std::vector<recipe::Find> finds;
+    std::vector<recipe::Find> finds, surplusFinds;
     std::map<std::string, std::vector<geometry::Point>> points; // every edge point, for tolerances of form
     std::string note;                                           // said beside the values
     geometry::Motion motion;                                    // reference → picture, as the step used it
@@ -75,7 +81,7 @@ struct CheckResult {
 
 struct ItemResult {
     int number = 1;
-    bool accept = false;
+    Outcome outcome = Outcome::Unjudged;
     std::string word; // the recipe's word for the outcome
     std::optional<geometry::Pose> pose;
     std::vector<StepResultPtr> steps; // in the recipe's order
@@ -83,8 +89,10 @@ struct ItemResult {
     std::string reason; // of a reject that no check names
     double milliseconds = 0;
 
+    bool accepted() const { return outcome == Outcome::Accept; }
+    bool rejected() const { return outcome == Outcome::Reject; }
     const StepResult* step(const std::string& id) const;
-    // One sentence saying what is wrong: the first failing check, else what was not measured; empty when accepted.
+    // One sentence saying what is wrong: the first failing check, else what was not measured; "nothing was judged"; empty when accepted.
     std::string sentence() const;
 };
 
@@ -96,7 +104,10 @@ struct PictureResult {
     double milliseconds = 0;
     bool cancelled = false;
 
-    bool accept() const;
+    // The worst of its items; a picture that cannot be read is a reject.
+    Outcome outcome() const;
+    bool accepted() const { return outcome() == Outcome::Accept; }
+    bool rejected() const { return outcome() == Outcome::Reject; }
 };
 
 } // namespace inspect

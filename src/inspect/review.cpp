@@ -138,7 +138,7 @@ private:
         for (const Check& c : s.checks) {
             if (!judged(c)) {
                 if (!kind || !kind->datum)
-                    say(Doubt::Unjudged, &s, c.output, -1, c.name, "it has no limits: whatever it is, it passes",
+                    say(Doubt::Unjudged, &s, c.output, -1, c.name, "it has no limits: whatever it is, nothing is judged",
                         "give it limits, or take the check away");
                 continue;
             }
@@ -244,12 +244,12 @@ private:
             }
             for (const std::string& w : r->warnings)
                 say(Doubt::Picture, nullptr, "", int(t), trialName(t), w, "take it out of the trials, or calibrate for it");
-            if (labelOf(t) == Label::Good && !r->accept()) {
+            if (labelOf(t) == Label::Good && r->rejected()) {
                 std::string why;
                 for (const ItemResult& item : r->items)
-                    if (!item.accept && why.empty()) why = item.sentence();
+                    if (item.rejected() && why.empty()) why = item.sentence();
                 disagrees(t, "labelled good and rejected" + (why.empty() ? "" : ": " + why));
-            } else if (labelOf(t) == Label::Bad && r->accept()) {
+            } else if (labelOf(t) == Label::Bad && r->accepted()) {
                 disagrees(t, "labelled bad and accepted");
             }
         }
@@ -266,10 +266,11 @@ private:
         const bool anyJudged = std::any_of(m_recipe.steps.begin(), m_recipe.steps.end(), [](const Step& s) {
             return s.inUse && std::any_of(s.checks.begin(), s.checks.end(), [](const Check& c) { return judged(c); });
         });
-        if (m_recipe.steps.empty()) return;
         if (!anyJudged)
-            say(Doubt::Trials, nullptr, "", -1, m_recipe.name, "no check has limits: every item is accepted once its steps work",
-                "give limits to what matters");
+            say(Doubt::Trials, nullptr, "", -1, m_recipe.name,
+                m_recipe.steps.empty() ? "it has no steps: nothing is judged and nothing accepted" : "no check has limits: nothing is judged and nothing accepted",
+                m_recipe.steps.empty() ? "draw what matters on the part" : "give limits to what matters");
+        if (m_recipe.steps.empty()) return;
         if (!good) say(Doubt::Trials, nullptr, "", -1, m_recipe.name, "no trial is labelled good", "label pictures of good parts");
         if (!bad)
             say(Doubt::Trials, nullptr, "", -1, m_recipe.name, "no trial is labelled bad: nothing shows that the recipe can reject",

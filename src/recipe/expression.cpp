@@ -6,6 +6,7 @@
 #include <cmath>
 #include <muParser.h>
 #include <numeric>
+#include <optional>
 
 namespace recipe
 {
@@ -97,9 +98,119 @@ std::string callAround(const std::string& text, std::size_t place)
 }
 } // namespace
 
-base::Result<double> evaluateFormula(const std::string& text, const std::map<std::string, NamedValue>& values)
+namespace
+{
+bool isListFunction(const std::string& word) { return std::find(std::begin(kListFunctions), std::end(kListFunctions), word) != std::end(kListFunctions); }
+bool wordLetter(char c) { return std::isalnum(static_cast<unsigned char>(c)) || c == '_'; }
+
+// A comma parts the values of a function and nothing else; as decimal sign it would drop what stands before it.
+std::optional<std::size_t> strayComma(const std::string& text)
+{
+    std::vector<char> calls; // of each open bracket: a function's
+    for (std::size_t i = 0, depth = 0; i < text.size(); ++i) {
+        if (text[i] == '[') ++depth;
+        if (text[i] == ']' && depth) --depth;
+        if (depth) continue;
+        if (text[i] == '(') {
+            std::size_t end = i;
+            while (end > 0 && text[end - 1] == ' ') --end;
+            std::size_t start = end;
+            while (start > 0 && wordLetter(text[start - 1])) --start;
+            const std::string word = text.substr(start, end - start);
+            calls.push_back(!word.empty() && word != "and" && word != "or" && word != "not");
+        }
+        if (text[i] == ')' && !calls.empty()) calls.pop_back();
+        if (text[i] == ',' && (calls.empty() || !calls.back())) return i;
+    }
+    return std::nullopt;
+}
+
+// First argument of a list function: its place, and how long it is. The call that starts last is met first, so that no other lies inside it.
+struct ListCall {
+    std::size_t argument = 0, length = 0;
+};
+std::vector<ListCall> listCalls(const std::string& text)
+{
+    std::vector<ListCall> out;
+    for (std::size_t i = text.size(); i-- > 0;) {
+        if (text[i] != '(') continue;
+        std::size_t end = i;
+        while (end > 0 && text[end - 1] == ' ') --end;
+        std::size_t start = end;
+        while (start > 0 && wordLetter(text[start - 1])) --start;
+        if (!isListFunction(text.substr(start, end - start))) continue;
+        int open = 0, name = 0;
+        std::size_t k = i + 1;
+        for (; k < text.size(); ++k) {
+            if (text[k] == '[') ++name;
+            if (text[k] == ']' && name) --name;
+            if (name) continue;
+            if (text[k] == '(') ++open;
+            if (text[k] == ')' && open-- == 0) break;
+            if (text[k] == ',' && open == 0) break;
+        }
+        out.push_back({i + 1, k - i - 1});
+    }
+    return out;
+}
+constexpr std::size_t kMostElements = 10000; // of lists that are reckoned with
+
+// Arithmetic on lists inside a list function, element by element: sum([a] * [b]), maxof([x] - mean([x])). Each such argument becomes a list of its own.
+base::Status workOutLists(std::string& text, std::map<std::string, NamedValue>& values)
 {
     const auto wrong = [&](std::size_t bytes, const std::string& what) { return tl::unexpected(at(characters(text, bytes), what)); };
+    int made = 0;
+    for (const ListCall& call : listCalls(text)) {
+        const std::string argument = text.substr(call.argument, call.length);
+        // Lists that stand for their elements: not those another list function takes whole.
+        std::string each;
+        std::vector<const NamedValue*> lists;
+        std::size_t done = 0;
+        const auto names = namings(argument);
+        for (const Naming& n : names) {
+            const auto it = values.find(n.key());
+            if (it == values.end() || !it->second.list || isListFunction(callAround(argument, n.at))) continue;
+            each += argument.substr(done, n.at - done) + "[#element" + std::to_string(lists.size()) + "]";
+            done = n.at + n.length;
+            lists.push_back(&it->second);
+        }
+        each += argument.substr(done);
+        const auto first = argument.find_first_not_of(' '), last = argument.find_last_not_of(' ');
+        const bool alone = lists.size() == 1 && names.size() == 1 && first == names[0].at && last + 1 == names[0].at + names[0].length;
+        if (lists.empty() || alone) continue;
+        const std::size_t n = lists.front()->values.size();
+        for (const NamedValue* l : lists)
+            if (l->values.size() != n)
+                return wrong(call.argument, "lists of " + std::to_string(n) + " and of " + std::to_string(l->values.size()) +
+                                                " values cannot be reckoned with element by element");
+        if (n > kMostElements)
+            return wrong(call.argument, "a list of " + std::to_string(n) + " values; at most " + std::to_string(kMostElements) + " can be reckoned with");
+        NamedValue result{base::Unit::None, true, {}};
+        auto own = values;
+        for (std::size_t i = 0; i < n; ++i) {
+            for (std::size_t k = 0; k < lists.size(); ++k) own["#element" + std::to_string(k)] = {lists[k]->unit, false, {lists[k]->values[i]}};
+            const auto v = evaluateFormula(each, own);
+            if (!v && v.error().code == ErrorCode::InvalidArgument) return wrong(call.argument, "in the list: " + v.error().message);
+            if (!v) return base::passOn(v.error());
+            result.values.push_back(*v);
+        }
+        const std::string key = "#" + std::to_string(made++);
+        std::string name = "[" + key + "]";
+        if (name.size() > call.length) return wrong(call.argument, "too many lists are reckoned with");
+        name.resize(call.length, ' ');
+        text.replace(call.argument, call.length, name);
+        values[key] = std::move(result);
+    }
+    return {};
+}
+} // namespace
+
+base::Result<double> evaluateFormula(const std::string& stated, const std::map<std::string, NamedValue>& given)
+{
+    std::string text = stated;
+    std::map<std::string, NamedValue> values = given;
+    const auto wrong = [&](std::size_t bytes, const std::string& what) { return tl::unexpected(at(characters(text, bytes), what)); };
+    if (const auto comma = strayComma(text)) return wrong(*comma, "a comma parts the values of a function; decimals have a point");
     // A single = would assign.
     for (std::size_t i = 0, depth = 0; i < text.size(); ++i) {
         if (text[i] == '[') ++depth;
@@ -111,6 +222,7 @@ base::Result<double> evaluateFormula(const std::string& text, const std::map<std
         }
         if (i == 0 || (text[i - 1] != '<' && text[i - 1] != '>' && text[i - 1] != '!')) return wrong(i, "one = compares nothing; == does");
     }
+    if (auto ok = workOutLists(text, values); !ok) return base::passOn(ok.error());
     // Names become words of the same length, so that the parser's places are ours.
     std::string plain = text;
     std::vector<std::vector<double>> lists;

@@ -23,6 +23,7 @@ struct Group {
     };
     std::vector<Member> members;
     std::vector<geometry::Point> extent; // corners of all members' boxes
+    std::size_t unlisted = 0;            // objects that were found and are no members: the list is cut off
 };
 
 enum class FeatureType { Point, Line, Circle, Ellipse, Contour, Group };

@@ -58,9 +58,14 @@ std::string withIds(const std::string& text, const Recipe& recipe)
 {
     return rewritten(text, [&](const std::string& word) -> std::string {
         if (recipe.find(word)) return word;
+        // A name two steps bear names neither.
+        const Step* one = nullptr;
         for (const Step& s : recipe.steps)
-            if (s.name == word) return s.id;
-        return {};
+            if (s.name == word) {
+                if (one) return {};
+                one = &s;
+            }
+        return one ? one->id : std::string();
     });
 }
 

@@ -8,6 +8,9 @@
 
 #include <algorithm>
 #include <filesystem>
+#include <fstream>
+#include <new>
+#include <set>
 
 namespace recipe
 {
@@ -22,6 +25,15 @@ namespace fs = std::filesystem;
 // ---------------------------------------------------------------- writing
 namespace
 {
+bool isUtf8(const std::string& text)
+{
+    try {
+        (void)json(text).dump();
+        return true;
+    } catch (const json::exception&) {
+        return false;
+    }
+}
 json pointJson(Point p) { return json::array({p.x, p.y}); }
 
 json limitsJson(const Check& c)
@@ -159,7 +171,7 @@ base::Result<Point> pointFrom(const json& j, const std::string& where)
 void readPoint(ObjectReader& o, const std::string& key, Point& out)
 {
     const json* j = o.field(key);
-    if (!j) return o.wrong(key + " is missing");
+    if (!j) return o.missing(key);
     if (auto p = pointFrom(*j, key)) out = *p;
     else o.adopt(p.error());
 }
@@ -187,6 +199,14 @@ void readLimits(ObjectReader& o, Limits& l)
         o.wrong("give either low and high or a nominal with plus and minus or a general tolerance, not both");
     if (l.general == General::Angle && !l.hasTolerance && !(l.shorterSide > 0))
         o.wrong("a general tolerance of an angle needs shorter_side: the length of its shorter side in mm");
+}
+
+// "there are a, b, c": what a kind has of a sort.
+template <class Specs> std::string keysOf(const Specs& specs)
+{
+    std::string out;
+    for (const auto& s : specs) out += (out.empty() ? "there are " : ", ") + s.key;
+    return out.empty() ? "there are none" : out;
 }
 
 base::Result<Check> checkFrom(const json& j, const StepKind& kind, const Step& step, const std::string& where)
@@ -219,7 +239,8 @@ base::Result<Check> checkFrom(const json& j, const StepKind& kind, const Step& s
     o.text("unit", unit);
     if (auto ok = o.done(); !ok) return base::passOn(ok.error());
     const OutputSpec* out = kind.output(c.output);
-    if (!out) return fail(ErrorCode::InvalidArgument, "output \"" + c.output + "\" is not one of kind \"" + kind.key + "\"", where);
+    if (!out)
+        return fail(ErrorCode::InvalidArgument, "output \"" + c.output + "\" is not one of kind \"" + kind.key + "\"; " + keysOf(kind.outputs), where);
     bool anyLimits = c.limits.any();
     if ((elements || grid || c.match == Match::Place) && !out->list)
         return fail(ErrorCode::InvalidArgument, "output \"" + c.output + "\" is one value, not a list: elements do not fit", where);
@@ -320,7 +341,7 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
         for (const auto& [key, r] : regions->items()) {
             const std::string here = where + ": regions: " + key;
             const RegionSpec* spec = kind->region(key);
-            if (!spec) return fail(ErrorCode::InvalidArgument, "kind \"" + s.kind + "\" has no such region", here);
+            if (!spec) return fail(ErrorCode::InvalidArgument, "kind \"" + s.kind + "\" has no such region; " + keysOf(kind->regions), here);
             if (r.is_object() && r.contains("shape") && r["shape"] == "result") {
                 ObjectReader q(r, here);
                 RegionOf of;
@@ -345,14 +366,16 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
     if (points)
         for (const auto& [key, p] : points->items()) {
             const bool known = std::any_of(kind->points.begin(), kind->points.end(), [&, k = key](const PointSpec& x) { return x.key == k; });
-            if (!known) return fail(ErrorCode::InvalidArgument, "kind \"" + s.kind + "\" has no such point", where + ": points: " + key);
+            if (!known)
+                return fail(ErrorCode::InvalidArgument, "kind \"" + s.kind + "\" has no such point; " + keysOf(kind->points), where + ": points: " + key);
             auto point = pointFrom(p, where + ": points: " + key);
             if (!point) return base::passOn(point.error());
             s.points[key] = *point;
         }
     if (inputs)
         for (const auto& [key, id] : inputs->items()) {
-            if (!kind->input(key)) return fail(ErrorCode::InvalidArgument, "kind \"" + s.kind + "\" has no such input", where + ": inputs: " + key);
+            if (!kind->input(key))
+                return fail(ErrorCode::InvalidArgument, "kind \"" + s.kind + "\" has no such input; " + keysOf(kind->inputs), where + ": inputs: " + key);
             if (!id.is_string()) return fail(ErrorCode::InvalidArgument, "must be the id of a step", where + ": inputs: " + key);
             s.inputs[key] = id.get<std::string>();
         }
@@ -384,8 +407,14 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
                            q.text("output", f.output, true), q.number("low", f.low), q.number("high", f.high);
                            if (auto done = q.done(); !done) return done;
                            const OutputSpec* out = kind->output(f.output);
-                           if (!out || !out->list)
-                               return fail(ErrorCode::InvalidArgument, "\"" + f.output + "\" is not a list of kind \"" + s.kind + "\"", here);
+                           if (!out || !out->list || !out->filters) {
+                               std::string names;
+                               for (const OutputSpec& one : kind->outputs)
+                                   if (one.list && one.filters) names += (names.empty() ? "" : ", ") + one.key;
+                               return fail(ErrorCode::InvalidArgument, "output \"" + f.output + "\" filters no object of kind \"" + s.kind +
+                                                                           "\"; possible are " + names,
+                                           here);
+                           }
                            if (f.low && f.high && *f.low > *f.high)
                                return fail(ErrorCode::OutOfRange, "low = " + base::shortest(*f.low) + " is above high = " + base::shortest(*f.high),
                                            here);
@@ -428,7 +457,8 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
         !ok)
         return base::passOn(ok.error());
     if (checks) {
-        if (!checks->is_array()) return fail(ErrorCode::InvalidArgument, "checks must be a list", where);
+        if (!checks->is_array() || checks->size() > kMostChecks)
+            return fail(ErrorCode::InvalidArgument, "checks must be a list of at most " + std::to_string(kMostChecks), where);
         for (std::size_t i = 0; i < checks->size(); ++i) {
             auto c = checkFrom((*checks)[i], *kind, s, where + ": checks[" + std::to_string(i) + "]");
             if (!c) return base::passOn(c.error());
@@ -460,7 +490,7 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     o.text("accept_word", r.acceptWord), o.text("reject_word", r.rejectWord);
     const json* totals = o.field("totals");
     const json* reference = o.field("reference");
-    o.text("empty_picture", r.empty.name);
+    const json* empty = o.field("empty_picture");
     const json* trials = o.field("trials");
     const json* steps = o.field("steps");
     (void)o.field("$schema");
@@ -506,8 +536,18 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
             if (auto ok = c.done(); !ok) return base::passOn(ok.error());
         }
     }
+    if (empty) {
+        if (empty->is_string()) {
+            r.empty.name = empty->get<std::string>();
+        } else {
+            ObjectReader c(*empty, "empty_picture");
+            c.text("picture", r.empty.name, true), c.text("taken_from", r.empty.origin);
+            if (auto ok = c.done(); !ok) return base::passOn(ok.error());
+        }
+    }
     if (trials) {
-        if (!trials->is_array()) return fail(ErrorCode::InvalidArgument, "must be a list", "trials");
+        if (!trials->is_array() || trials->size() > kMostTrials)
+            return fail(ErrorCode::InvalidArgument, "must be a list of at most " + std::to_string(kMostTrials), "trials");
         for (std::size_t i = 0; i < trials->size(); ++i) {
             ObjectReader t((*trials)[i], "trials[" + std::to_string(i) + "]");
             std::string picture, label = "open";
@@ -521,7 +561,8 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
         }
     }
     if (steps) {
-        if (!steps->is_array()) return fail(ErrorCode::InvalidArgument, "must be a list", "steps");
+        if (!steps->is_array() || steps->size() > kMostSteps)
+            return fail(ErrorCode::InvalidArgument, "must be a list of at most " + std::to_string(kMostSteps), "steps");
         std::set<std::string> ids;
         for (std::size_t i = 0; i < steps->size(); ++i) {
             const std::string where = "steps[" + std::to_string(i) + "]";
@@ -551,12 +592,40 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     return r;
 }
 
+// What may not stand in a file although it is JSON.
+struct Refused {
+    ErrorCode code;
+    std::string message;
+};
 base::Result<json> parse(const std::string& text)
 {
+    if (text.size() > kLargestRecipeText)
+        return fail(ErrorCode::OutOfRange, "the recipe has " + std::to_string(text.size()) + " bytes; at most " + std::to_string(kLargestRecipeText) + " are read");
+    // The keys of every object that is open, from the outside in.
+    std::vector<std::set<std::string>> keys;
+    std::vector<std::string> way;
+    const auto each = [&](int depth, json::parse_event_t event, json& parsed) {
+        using E = json::parse_event_t;
+        if (depth > kDeepestNesting) throw Refused{ErrorCode::OutOfRange, "nested deeper than " + std::to_string(kDeepestNesting) + " levels"};
+        if (event == E::object_start) keys.emplace_back(), way.emplace_back();
+        if (event == E::object_end) keys.pop_back(), way.pop_back();
+        if (event == E::key) {
+            way.back() = parsed.get<std::string>();
+            if (keys.back().insert(way.back()).second) return true;
+            std::string where;
+            for (const std::string& w : way) where += (where.empty() ? "" : ": ") + w;
+            throw Refused{ErrorCode::InvalidArgument, "the field " + where + " stands twice"};
+        }
+        return true;
+    };
     try {
-        return json::parse(text);
+        return json::parse(text, each);
+    } catch (const Refused& r) {
+        return fail(r.code, r.message);
     } catch (const json::exception& e) {
         return fail(ErrorCode::Corrupt, std::string("not valid JSON: ") + e.what());
+    } catch (const std::bad_alloc&) {
+        return fail(ErrorCode::OutOfRange, "there is not enough memory for the recipe");
     }
 }
 
@@ -647,11 +716,18 @@ base::Result<Recipe> load(const std::string& path)
     std::error_code ignored;
     if (fs::is_directory(path, ignored)) {
         const std::string file = (fs::path(path) / "recipe.json").string();
-        auto text = base::readFile(file);
+        auto text = base::readFile(file, kLargestRecipeText);
         if (!text) return base::passOn(text.error());
         return finish(*text, path, file, [&](const std::string& name) { return base::readFile((fs::path(path) / name).string()); });
     }
-    auto bytes = base::readFile(path);
+    // A packed recipe holds pictures and may be large, a plain one is text.
+    std::uint64_t most = base::kLargestFile;
+    if (fs::is_regular_file(path, ignored)) {
+        char head[2] = {};
+        std::ifstream(path, std::ios::binary).read(head, 2);
+        if (!isZip(std::string(head, 2))) most = kLargestRecipeText;
+    }
+    auto bytes = base::readFile(path, most);
     if (!bytes) return base::passOn(bytes.error());
     if (!isZip(*bytes)) {
         const auto first = bytes->find_first_not_of(" \t\r\n\xef\xbb\xbf");
@@ -681,7 +757,18 @@ base::Status save(const Recipe& r, const std::string& path, base::FileSystem& fi
     copy.reference.name = fs::path(r.reference.name).filename().string();
     copy.empty.name = fs::path(r.empty.name).filename().string();
     if (!copy.empty.name.empty() && copy.empty.name == copy.reference.name) copy.empty.name = "empty-" + copy.empty.name;
-    const std::string text = toJson(copy, place).dump(2) + "\n";
+    for (std::string* name : {&copy.reference.name, &copy.empty.name})
+        if (*name == "recipe.json") *name = "picture-recipe.json"; // the name is taken
+    std::string text;
+    try {
+        text = toJson(copy, place).dump(2) + "\n";
+    } catch (const json::exception&) {
+        for (std::size_t i = 0; i < copy.trials.size(); ++i)
+            if (!isUtf8(copy.trials[i].picture))
+                return fail(ErrorCode::InvalidArgument, "the path is no UTF-8 text and cannot be written: move the picture below the recipe's folder",
+                            "trials[" + std::to_string(i) + "]: picture");
+        return fail(ErrorCode::InvalidArgument, "a name is no UTF-8 text and cannot be written", path);
+    }
     if (!folder && !plain) {
         std::map<std::string, std::string> members{{"recipe.json", text}};
         if (copy.reference.bytes) members[copy.reference.name] = *copy.reference.bytes;
@@ -704,13 +791,16 @@ base::Status pack(const std::string& folder, const std::string& recipePath)
     return save(*r, recipePath);
 }
 
-base::Status unpack(const std::string& recipePath, const std::string& folder)
+base::Status unpack(const std::string& recipePath, const std::string& folder, bool overwrite)
 {
     auto r = load(recipePath);
     if (!r) return base::passOn(r.error());
     std::error_code error;
     fs::create_directories(folder, error);
     if (error) return fail(ErrorCode::Io, "cannot make the folder: " + error.message(), folder);
+    for (const std::string& name : {std::string("recipe.json"), r->reference.name, r->empty.name})
+        if (const fs::path file = fs::path(folder) / fs::path(name).filename(); !overwrite && !name.empty() && fs::exists(fs::symlink_status(file, error)))
+            return fail(ErrorCode::InvalidArgument, "is there already; --overwrite replaces it", file.string());
     return save(*r, folder);
 }
 

@@ -3,7 +3,7 @@
 // Input   any of the three; picture paths inside are relative to the recipe's place (a zip's trials: to the folder the zip lies in).
 // Output  the recipe, its reference decoded. Save writes the kind the path asks for: an existing folder or ".json" stays plain, else a zip.
 // Fails   NotFound, Io; Corrupt: not a zip, not JSON, a member damaged; Unsupported: made by a newer version (named), unknown kind;
-//         InvalidArgument, OutOfRange: unknown field, wrong type, value out of range, circle of steps. `where` names file, member and field.
+//         InvalidArgument, OutOfRange: unknown or repeated field, wrong type, value out of range, circle of steps, more than a bound below. `where` names file, member and field.
 // Source  format in docs/file-formats.md; JSON Schema made by jsonSchema().
 #pragma once
 #include "base/files.h"
@@ -15,11 +15,16 @@ namespace recipe
 {
 
 constexpr int kFormatVersion = 1;
+// Bounds of a recipe; more is refused by name before it is worked on.
+constexpr std::uint64_t kLargestRecipeText = 32ULL << 20; // bytes of recipe.json
+constexpr int kDeepestNesting = 64;
+constexpr std::size_t kMostSteps = 5000, kMostTrials = 100000, kMostChecks = 1000; // checks: of one step
 
 base::Result<Recipe> load(const std::string& path);
 base::Status save(const Recipe& recipe, const std::string& path, base::FileSystem& files = base::realFiles());
 base::Status pack(const std::string& folder, const std::string& recipePath);
-base::Status unpack(const std::string& recipePath, const std::string& folder);
+// Fails with InvalidArgument when a file is there already, unless `overwrite`.
+base::Status unpack(const std::string& recipePath, const std::string& folder, bool overwrite = false);
 
 // Picture paths are written relative to `folder` when they lie below it, else as they are.
 nlohmann::json toJson(const Recipe& recipe, const std::string& folder);

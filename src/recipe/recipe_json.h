@@ -28,7 +28,7 @@ public:
         if (const auto* j = field(key)) {
             if (j->is_string()) out = j->get<std::string>();
             else wrong(key + " must be a text");
-        } else if (needed) wrong(key + " is missing");
+        } else if (needed) missing(key);
     }
     void number(const std::string& key, double& out, double low, double high, bool needed = false)
     {
@@ -39,7 +39,7 @@ public:
                 return wrong(key + " = " + j->dump() + " is outside " + nlohmann::json(low).dump() + " .. " + nlohmann::json(high).dump(),
                              base::ErrorCode::OutOfRange);
             out = v;
-        } else if (needed) wrong(key + " is missing");
+        } else if (needed) missing(key);
     }
     void number(const std::string& key, std::optional<double>& out)
     {
@@ -68,19 +68,31 @@ public:
     {
         if (m_status) m_status = base::passOn(error, m_where);
     }
+    void missing(const std::string& key)
+    {
+        if (m_missing.empty()) m_missing = key;
+        wrong(key + " is missing");
+    }
     const std::string& where() const { return m_where; }
     // The first thing that was wrong, unknown fields included.
     base::Status done()
     {
-        if (m_status && m_json.is_object())
-            for (const auto& [key, value] : m_json.items())
-                if (!m_asked.count(key)) return base::fail(base::ErrorCode::InvalidArgument, "unknown field \"" + key + "\"", m_where);
+        // A misspelt field is named, not the one that is missing because of it.
+        if ((m_status || !m_missing.empty()) && m_json.is_object())
+            for (const auto& [key, value] : m_json.items()) {
+                if (m_asked.count(key)) continue;
+                std::string known;
+                for (const std::string& k : m_asked) known += (known.empty() ? "" : ", ") + k;
+                return base::fail(base::ErrorCode::InvalidArgument,
+                                  "unknown field \"" + key + "\"" + (m_missing.empty() ? "" : "; " + m_missing + " is missing") + "; known are " + known,
+                                  m_where);
+            }
         return m_status;
     }
 
 private:
     const nlohmann::json& m_json;
-    std::string m_where;
+    std::string m_where, m_missing;
     std::set<std::string> m_asked;
     base::Status m_status;
 };

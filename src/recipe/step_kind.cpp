@@ -34,6 +34,23 @@ bool StepKind::isReversed(const std::any& values) const
     return flag && std::get<bool>(flag->get(values));
 }
 
+base::Status StepKind::consistent(const std::any& values, bool labels) const
+{
+    for (const Ordered& o : ordered) {
+        if (const ParamSpec* when = param(o.when); when && std::get<std::string>(when->get(values)) != o.is) continue;
+        const ParamSpec *low = param(o.low), *high = param(o.high);
+        const auto number = [&](const ParamSpec& p) {
+            const Value v = p.get(values);
+            return std::holds_alternative<double>(v) ? std::get<double>(v) : double(std::get<std::int64_t>(v));
+        };
+        const double a = number(*low), b = number(*high);
+        if (a > b)
+            return fail(ErrorCode::OutOfRange, (labels ? low->label : low->key) + " = " + base::shortest(a) + " is above " +
+                                                   (labels ? high->label : high->key) + " = " + base::shortest(b));
+    }
+    return {};
+}
+
 const StepKind* findKind(const std::string& key)
 {
     for (const StepKind& k : allStepKinds())
@@ -57,7 +74,11 @@ base::Result<std::any> StepKind::paramsFromJson(const nlohmann::json& json) cons
     std::any values = defaults;
     for (const auto& [name, j] : json.items()) {
         const ParamSpec* p = param(name);
-        if (!p) return fail(ErrorCode::InvalidArgument, "unknown field \"" + name + "\"; kind \"" + key + "\" has no such setting", "params");
+        if (!p) {
+            std::string known;
+            for (const ParamSpec& x : params) known += (known.empty() ? "" : ", ") + x.key;
+            return fail(ErrorCode::InvalidArgument, "unknown field \"" + name + "\"; kind \"" + key + "\" has " + known, "params");
+        }
         Value v;
         if (j.is_boolean()) v = j.get<bool>();
         else if (j.is_string()) v = j.get<std::string>();

@@ -51,6 +51,15 @@ struct OutputSpec {
     bool calibrates = true;  // px becomes mm when the recipe is calibrated; places in the picture do not
     bool main = false;       // a new step gets a check on it
     std::string unitParam{}; // key of the choice that states the unit instead
+    // Which way a part is better, for limits that are proposed: where better has no end, one limit is enough.
+    enum class Better { Within, More, Less };
+    Better better = Better::Within;
+    std::optional<double> least{}, most{}; // what the value can be at all: 0 for a size, 1 for a score
+    bool filters = true;                   // of a list: objects have this value, so it can filter them
+};
+// Two settings of which one must not be above the other; `when` a choice has this value, else always.
+struct Ordered {
+    std::string low, high, when, is;
 };
 
 // ---- running
@@ -75,6 +84,8 @@ struct RunInput {
     std::vector<geometry::Region> leaveOut{};
     std::vector<Filter> filters{};
     std::vector<Place> places{};
+    // Lengths of the step's settings that are stated on the reference (reaches, areas by the square) grow with the part.
+    double grows() const { return motion.scale; }
     const geometry::Calibration* calibration = nullptr; // null: none
     const image::Capture* empty = nullptr;     // the picture without a part, for uneven light
     std::map<std::string, NamedValue> named{}; // "step.output" of what a formula names, in the recipe's units
@@ -95,8 +106,10 @@ struct RunOutput {
     std::map<std::string, Feature> features;
     std::vector<Mark> marks;
     std::vector<Find> finds;                                      // datums only
+    std::vector<Find> surplus{};                                  // of a datum: parts beyond the wanted ones
     std::map<std::string, std::vector<geometry::Point>> points{}; // every edge point, for tolerances of form
     std::string note{};                                           // what should be known beside the values: a list that was cut off
+    std::size_t unlisted = 0; // objects that were found and are in no list: lists are cut off and cannot be judged as wholes
 };
 struct TeachInput {
     const image::Capture& reference;
@@ -105,6 +118,7 @@ struct TeachInput {
     std::vector<geometry::Region> leaveOut{};
     std::vector<Sample> samples{};
     const geometry::Calibration* calibration = nullptr;
+    const image::Capture* empty = nullptr; // the picture without a part
 };
 
 // ---- evidence: the plot a person trusts the answer by
@@ -152,6 +166,7 @@ struct OfferInput {
     double datumAngle = 0;
     const std::map<std::string, Feature>& features; // by step id
     const geometry::Calibration* calibration = nullptr;
+    geometry::Pose datum{}; // here, level px; of the picture itself when there is none
 };
 struct Offer {
     Step step;                       // regions and points in the coordinates of the picture in view
@@ -165,6 +180,7 @@ struct Offer {
 struct StepKind {
     std::string key, label, help, source;
     std::string purpose; // words a person may look for: "width gap thickness"
+    std::string gesture; // how a person makes one on the sheet: "stroke from one hole to the other"
     std::string symbol;  // name of the drawing symbol
     Question question = Question::What;
     int version = 1;
@@ -182,6 +198,7 @@ struct StepKind {
     // Settings that are lengths in the unit a choice states ("" the value's own, "px", "mm" …); a change of calibration must not read them anew.
     std::vector<std::string> lengths;
     std::string lengthUnit;
+    std::vector<Ordered> ordered;
     std::any defaults;
 
     std::function<base::Result<RunOutput>(const std::any&, const RunInput&)> run;
@@ -193,6 +210,8 @@ struct StepKind {
 
     const ParamSpec* param(const std::string& name) const;
     bool isReversed(const std::any& params) const;
+    // OutOfRange when two settings that belong together contradict each other, naming both; labels for people, keys for files.
+    base::Status consistent(const std::any& params, bool labels = false) const;
     bool mustBeTaught(const std::any& params) const;
     const RegionSpec* region(const std::string& name) const;
     const OutputSpec* output(const std::string& name) const;
@@ -236,6 +255,7 @@ public:
         m_kind.defaults = P{};
     }
     Declare& purpose(std::string words) { return m_kind.purpose = std::move(words), *this; }
+    Declare& drawn(std::string words) { return m_kind.gesture = std::move(words), *this; }
     Declare& isDatum() { return m_kind.datum = m_kind.byArea = true, *this; }
     Declare& leavesOut() { return m_kind.leavesOut = true, *this; }
     Declare& filters() { return m_kind.hasFilters = true, *this; }
@@ -252,10 +272,29 @@ public:
         m_inherited += detail::fieldCount<B>() - 1;
         return *this;
     }
+    Declare& madeByStroke() { return m_kind.byArea = false, *this; }
     Declare& madeByArea() { return m_kind.byArea = true, *this; }
     Declare& statesLengths(std::vector<std::string> keys, std::string unitKey)
     {
         return m_kind.lengths = std::move(keys), m_kind.lengthUnit = std::move(unitKey), *this;
+    }
+    Declare& ordered(std::string low, std::string high, std::string when = {}, std::string is = {})
+    {
+        return m_kind.ordered.push_back({std::move(low), std::move(high), std::move(when), std::move(is)}), *this;
+    }
+    // What is known of outputs that were declared: which way is better and where the value ends.
+    Declare& better(const std::vector<std::string>& keys, OutputSpec::Better way, std::optional<double> least = {}, std::optional<double> most = {})
+    {
+        for (OutputSpec& o : m_kind.outputs)
+            for (const std::string& key : keys)
+                if (o.key == key) o.better = way, o.least = least, o.most = most;
+        return *this;
+    }
+    Declare& filtersNot(const std::string& key)
+    {
+        for (OutputSpec& o : m_kind.outputs)
+            if (o.key == key) o.filters = false;
+        return *this;
     }
     Declare& reversedBy(std::string flag) { return m_kind.reverse = std::move(flag), *this; }
     Declare& gives(FeatureType t) { return m_kind.hasFeature = true, m_kind.feature = t, *this; }

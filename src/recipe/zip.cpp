@@ -1,5 +1,6 @@
 #include "recipe/zip.h"
 
+#include <string>
 #include <zip.h>
 
 namespace recipe
@@ -9,7 +10,7 @@ using base::fail;
 
 namespace
 {
-constexpr zip_uint64_t kMost = 2ULL << 30;
+constexpr zip_uint64_t kMost = 1ULL << 30, kMostText = 32ULL << 20; // as kLargestRecipeText
 
 std::string textOf(zip_error_t& e)
 {
@@ -46,7 +47,9 @@ base::Result<std::map<std::string, std::string>> readZip(const std::string& byte
         if (name.empty() || name.back() == '/') continue;
         if (name.front() == '/' || name.find("..") != std::string::npos) return bad("the name \"" + name + "\" leaves the archive");
         total += info.size;
-        if (info.size > kMost || total > kMost) return bad("it unpacks to more than 2 GiB");
+        if (info.size > kMost || total > kMost) return bad("it unpacks to more than 1 GiB");
+        if (name == "recipe.json" && info.size > kMostText)
+            return bad("recipe.json unpacks to " + std::to_string(info.size) + " bytes; at most " + std::to_string(kMostText) + " are read");
         zip_file_t* f = zip_fopen_index(z, zip_uint64_t(i), 0);
         if (!f) return bad("\"" + name + "\" cannot be read");
         std::string text(info.size, '\0');

@@ -44,7 +44,7 @@ std::string csvRows(const recipe::Recipe& r, const inspect::PictureResult& resul
     }
     for (const inspect::ItemResult& item : result.items) {
         out += start + std::to_string(item.number) + "," + field(r.name) + "," + std::to_string(r.revision) + "," +
-               (item.accept ? "accept" : "reject") + "," + field(item.sentence());
+               inspect::name(item.outcome) + "," + field(item.sentence());
         for (const inspect::CheckResult& c : item.checks) {
             std::string values;
             for (const double v : c.values) values += (values.empty() ? "" : ";") + base::shortest(v);

@@ -25,7 +25,7 @@ QVariant orNull(const std::optional<double>& v) { return v ? QVariant(*v) : QVar
 
 tl::unexpected<base::Error> sqlError(const QSqlError& e, const QString& path)
 {
-    return fail(ErrorCode::Io, "the record log cannot be used: " + e.databaseText().toStdString(), path.toStdString());
+    return fail(ErrorCode::Io, "the record log cannot be used: " + (e.databaseText().isEmpty() ? e.text() : e.databaseText()).toStdString(), path.toStdString());
 }
 tl::unexpected<base::Error> sqlError(const QSqlQuery& query, const QString& path) { return sqlError(query.lastError(), path); }
 
@@ -63,11 +63,57 @@ RecordLog::~RecordLog()
     QSqlDatabase::removeDatabase(m_connection);
 }
 
+namespace
+{
+// "Dikk": what SQLite's header says of a file of ours.
+constexpr int kApplication = 0x44696b6b;
+const char* kItemTable = " (id integer primary key autoincrement, at text not null, recipe integer not null references recipe(id), batch text not null,"
+                         " picture text not null, item integer not null, verdict text not null check (verdict in ('accept', 'reject', 'unjudged')), "
+                         "sentence text not null, milliseconds real not null)";
+
+base::Result<int> number(QSqlQuery& query, const char* sql, const QString& path)
+{
+    if (!query.exec(QLatin1String(sql)) || !query.next()) return sqlError(query, path);
+    const int out = query.value(0).toInt();
+    query.finish();
+    return out;
+}
+// The schema's version; 0: an empty database. Fails when it is somebody else's, or newer. Nothing is changed.
+base::Result<int> versionOf(QSqlDatabase& db, const QString& path)
+{
+    QSqlQuery query(db);
+    const auto version = number(query, "pragma user_version", path), application = number(query, "pragma application_id", path),
+               tables = number(query, "select count(*) from sqlite_master", path),
+               ours = number(query, "select count(*) from sqlite_master where type = 'table' and name in ('recipe', 'item', 'value')", path);
+    for (const auto* v : {&version, &application, &tables, &ours})
+        if (!*v) return base::passOn(v->error());
+    if (*tables == 0) return 0;
+    if (*ours != 3 || (*application != kApplication && *version != 1)) return fail(ErrorCode::Corrupt, "a database that is not a record log", path.toStdString());
+    if (*version > kSchemaVersion)
+        return fail(ErrorCode::Unsupported,
+                    "the record log has schema version " + std::to_string(*version) + ", made by a newer program; this one knows up to " +
+                        std::to_string(kSchemaVersion),
+                    path.toStdString());
+    return *version;
+}
+} // namespace
+
 base::Result<std::unique_ptr<RecordLog>> RecordLog::open(const QString& path)
 {
+    if (path.isEmpty()) return fail(ErrorCode::InvalidArgument, "the record log needs a file name");
     std::unique_ptr<RecordLog> log(new RecordLog(path));
     QSqlDatabase db = QSqlDatabase::addDatabase(QStringLiteral("QSQLITE"), log->m_connection);
     db.setDatabaseName(path);
+    const QFileInfo file(path);
+    if (file.exists() && !file.isFile()) return fail(ErrorCode::Io, "is no regular file", path.toStdString());
+    if (file.exists() && file.size() > 0) {
+        // Looked at without touching it: what is not ours stays as it is.
+        db.setConnectOptions(QStringLiteral("QSQLITE_OPEN_READONLY;QSQLITE_BUSY_TIMEOUT=5000"));
+        if (!db.open()) return sqlError(db.lastError(), path);
+        const auto version = versionOf(db, path);
+        db.close();
+        if (!version) return base::passOn(version.error());
+    }
     db.setConnectOptions(QStringLiteral("QSQLITE_BUSY_TIMEOUT=5000"));
     if (!db.open()) return sqlError(db.lastError(), path);
     if (auto ok = log->prepare(); !ok) return base::passOn(ok.error());
@@ -78,45 +124,43 @@ base::Status RecordLog::prepare()
 {
     QSqlDatabase db = QSqlDatabase::database(m_connection);
     QSqlQuery query(db);
-    for (const char* pragma : {"pragma journal_mode = wal", "pragma synchronous = full", "pragma foreign_keys = on"})
+    for (const char* pragma : {"pragma journal_mode = wal", "pragma synchronous = full", "pragma foreign_keys = off"})
         if (!query.exec(QLatin1String(pragma))) return sqlError(query, m_path);
-    if (!query.exec(QStringLiteral("pragma user_version")) || !query.next()) return sqlError(query, m_path);
-    const int version = query.value(0).toInt();
     query.finish();
-    if (version > kSchemaVersion)
-        return fail(ErrorCode::Unsupported,
-                    "the record log has schema version " + std::to_string(version) + ", made by a newer program; this one knows up to " +
-                        std::to_string(kSchemaVersion),
-                    m_path.toStdString());
-    if (version == kSchemaVersion) return {};
-    if (!query.exec(QStringLiteral("select count(*) from sqlite_master")) || !query.next()) return sqlError(query, m_path);
-    if (query.value(0).toInt() > 0) return fail(ErrorCode::Corrupt, "a database that is not a record log", m_path.toStdString());
-    query.finish();
-    if (!db.transaction()) return sqlError(db.lastError(), m_path);
-    for (const char* sql :
-         {"create table recipe (id integer primary key, name text not null, revision integer not null, json text not null, first_used text not null)",
-          "create table item (id integer primary key autoincrement, at text not null, recipe integer not null references recipe(id), batch text not "
-          "null,"
-          " picture text not null, item integer not null, verdict text not null check (verdict in ('accept', 'reject')), sentence text not null, "
-          "milliseconds real not null)",
-          "create table value (item integer not null references item(id), position integer not null, step text not null, output text not null, name "
-          "text not null,"
-          " balloon integer not null, list integer not null, value text, unit text not null, nominal real, low real, high real, verdict text not "
-          "null, reason text not null,"
-          " primary key (item, position)) without rowid",
-          "create index item_at on item (at)", "create index item_verdict on item (verdict, id)", "pragma user_version = 1"})
-        if (!query.exec(QLatin1String(sql))) {
-            auto error = sqlError(query, m_path);
-            db.rollback();
-            return error;
-        }
-    if (!db.commit()) return sqlError(db.lastError(), m_path);
+    // Another program may be making the same log: only one of them does.
+    if (!query.exec(QStringLiteral("begin immediate"))) return sqlError(query, m_path);
+    const auto giveUp = [&](const base::Error& error) {
+        QSqlQuery(db).exec(QStringLiteral("rollback"));
+        return base::passOn(error);
+    };
+    const auto version = versionOf(db, m_path);
+    if (!version) return giveUp(version.error());
+    QStringList work;
+    if (*version == 0)
+        work << QStringLiteral(
+                    "create table recipe (id integer primary key, name text not null, revision integer not null, json text not null, first_used text not null)")
+             << QStringLiteral("create table item") + QLatin1String(kItemTable)
+             << QStringLiteral("create table value (item integer not null references item(id), position integer not null, step text not null, output text "
+                               "not null, name text not null,"
+                               " balloon integer not null, list integer not null, value text, unit text not null, nominal real, low real, high real, verdict "
+                               "text not null, reason text not null,"
+                               " primary key (item, position)) without rowid");
+    if (*version == 1) // knows no item on which nothing was judged
+        work << QStringLiteral("create table item_2") + QLatin1String(kItemTable) << QStringLiteral("insert into item_2 select * from item")
+             << QStringLiteral("drop table item") << QStringLiteral("alter table item_2 rename to item");
+    if (*version < kSchemaVersion)
+        work << QStringLiteral("create index item_at on item (at)") << QStringLiteral("create index item_verdict on item (verdict, id)")
+             << QStringLiteral("pragma application_id = %1").arg(kApplication) << QStringLiteral("pragma user_version = %1").arg(kSchemaVersion);
+    for (const QString& sql : work)
+        if (!query.exec(sql)) return giveUp(sqlError(query, m_path).value());
+    if (!query.exec(QStringLiteral("commit"))) return giveUp(sqlError(query, m_path).value());
+    if (!query.exec(QStringLiteral("pragma foreign_keys = on"))) return sqlError(query, m_path);
     return {};
 }
 
 base::Result<long long> RecordLog::revisionId(const recipe::Recipe& r)
 {
-    const std::string json = recipe::toJson(r, "").dump();
+    const std::string json = recipe::toJson(r, "").dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
     if (json == m_knownJson) return m_knownRevision;
     QSqlQuery query(QSqlDatabase::database(m_connection));
     query.prepare(QStringLiteral("select id from recipe where json = ?"));
@@ -142,9 +186,11 @@ base::Result<std::vector<long long>> RecordLog::append(const recipe::Recipe& rec
     QSqlDatabase db = QSqlDatabase::database(m_connection);
     std::vector<long long> ids;
     for (const inspect::ItemResult& item : result.items) {
-        if (!db.transaction()) return sqlError(db.lastError(), m_path);
+        QSqlQuery transaction(db);
+        // The lock is taken at once, waiting for other programs; taken later it would not wait.
+        if (!transaction.exec(QStringLiteral("begin immediate"))) return sqlError(transaction, m_path);
         const auto giveUp = [&](base::Error error) {
-            db.rollback();
+            transaction.exec(QStringLiteral("rollback"));
             m_knownJson.clear(); // the recipe's row went with it
             return tl::unexpected<base::Error>(std::move(error));
         };
@@ -157,7 +203,7 @@ base::Result<std::vector<long long>> RecordLog::append(const recipe::Recipe& rec
         const auto text = [](const QString& s) { return s.isNull() ? QString(QLatin1String("")) : s; };
         for (const QVariant& v :
              {QVariant(QDateTime::currentDateTimeUtc().toString(Qt::ISODateWithMs)), QVariant(*revision), QVariant(text(batch)),
-              QVariant(text(q(result.picture))), QVariant(item.number), QVariant(item.accept ? QStringLiteral("accept") : QStringLiteral("reject")),
+              QVariant(text(q(result.picture))), QVariant(item.number), QVariant(QString::fromLatin1(inspect::name(item.outcome))),
               QVariant(text(q(item.sentence()))), QVariant(item.milliseconds)})
             query.addBindValue(v);
         if (!query.exec()) return giveUp(sqlError(query, m_path).value());
@@ -168,7 +214,8 @@ base::Result<std::vector<long long>> RecordLog::append(const recipe::Recipe& rec
         for (const inspect::CheckResult& c : item.checks) {
             // Shortest decimal text that reads back as the same number; a list as a JSON array.
             QVariant value(QMetaType::fromType<QString>());
-            if (c.list && !(c.verdict == inspect::Verdict::NotMeasured && c.values.empty())) value = q(nlohmann::json(c.values).dump());
+            const bool none = c.values.empty() && (c.verdict == inspect::Verdict::NotMeasured || c.verdict == inspect::Verdict::Fail);
+            if (c.list && !none) value = q(nlohmann::json(c.values).dump());
             else if (!c.values.empty()) value = q(base::shortest(c.values.front()));
             const QVariantList row{id,
                                    position++,
@@ -187,7 +234,7 @@ base::Result<std::vector<long long>> RecordLog::append(const recipe::Recipe& rec
             for (const QVariant& v : row) query.addBindValue(v);
             if (!query.exec()) return giveUp(sqlError(query, m_path).value());
         }
-        if (!db.commit()) return giveUp(sqlError(db.lastError(), m_path).value());
+        if (!transaction.exec(QStringLiteral("commit"))) return giveUp(sqlError(transaction, m_path).value());
         ids.push_back(id);
     }
     return ids;

@@ -18,7 +18,7 @@ class QSqlDatabase;
 namespace records
 {
 
-constexpr int kSchemaVersion = 1;
+constexpr int kSchemaVersion = 2; // 2: items on which nothing was judged
 
 struct ItemRow {
     long long id = 0;
@@ -34,7 +34,7 @@ struct ValueRow {
     std::optional<double> nominal, low, high;
 };
 struct Filter {
-    QString verdict; // "", "accept", "reject"
+    QString verdict; // "", "accept", "reject", "unjudged"
     QString text;    // part of picture, recipe, batch or sentence
     int limit = 500;
 };

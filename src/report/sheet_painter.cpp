@@ -23,12 +23,22 @@ QImage toQImage(const image::Image& in)
     const bool colour = image::channels(in.format()) == 3, wide = image::bytesPerSample(in.format()) == 2;
     QImage out(in.width(), in.height(), colour ? QImage::Format_RGB888 : QImage::Format_Grayscale8);
     const int n = in.width() * (colour ? 3 : 1);
+    // A camera of 10, 12 or 14 bit fills the lower ones only: it is shown with its own range, not nearly black.
+    int shift = 8;
+    if (wide) {
+        std::uint16_t most = 0;
+        for (int y = 0; y < in.height(); ++y) {
+            const auto* from = reinterpret_cast<const std::uint16_t*>(in.row(y));
+            most = std::max(most, *std::max_element(from, from + n));
+        }
+        while (shift > 0 && most < (256 << (shift - 2))) shift -= 2;
+    }
     for (int y = 0; y < in.height(); ++y) {
         if (!wide) {
             std::copy_n(in.row(y), n, out.scanLine(y));
         } else {
             const auto* from = reinterpret_cast<const std::uint16_t*>(in.row(y));
-            std::transform(from, from + n, out.scanLine(y), [](std::uint16_t v) { return uchar(v >> 8); });
+            std::transform(from, from + n, out.scanLine(y), [shift](std::uint16_t v) { return uchar(v >> shift); });
         }
     }
     return out;
@@ -47,9 +57,8 @@ struct Pencil {
                 const QList<qreal>& pattern = {}) const
     {
         p.setBrush(Qt::NoBrush);
-        QColor paper = ink().paper;
-        paper.setAlpha(215);
-        p.strokePath(path, QPen(paper, (width + 2) * unit, Qt::SolidLine, Qt::FlatCap));
+        // Opaque: what lies under a mark must not take its contrast.
+        p.strokePath(path, QPen(ink().paper, (width + 2) * unit, Qt::SolidLine, Qt::FlatCap));
         QPen pen(colour, width * unit, style, Qt::FlatCap);
         if (!pattern.isEmpty()) pen.setDashPattern(pattern);
         p.strokePath(path, pen);
@@ -431,7 +440,7 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
                     if (!r->finds.empty())
                         for (const Mark& m : r->marks) paintMark(pencil, m, t, Verdict::Unjudged, false);
             const QPointF c = at(t, scene.recipe->calibration.picture(items[i].pose->origin));
-            const QColor colour = items[i].accept ? ink().pass : ink().fail;
+            const QColor colour = items[i].accepted() ? ink().pass : items[i].rejected() ? ink().fail : ink().ink;
             p.setPen(QPen(colour, unit));
             p.setBrush(ink().paper);
             const QRectF box(c.x() - 20 * unit, c.y() - 11 * unit, 40 * unit, 22 * unit);
@@ -439,8 +448,9 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
             p.setFont(sheetFont(15 * unit));
             p.drawText(box.adjusted(5 * unit, 0, -20 * unit, 0), Qt::AlignCenter, QString::number(items[i].number));
             const QRectF sign(box.right() - 18 * unit, box.top() + 4 * unit, 14 * unit, 14 * unit);
-            if (items[i].accept) drawTick(p, sign, colour, 2 * unit);
-            else drawCross(p, sign, colour, 2 * unit);
+            if (items[i].accepted()) drawTick(p, sign, colour, 2 * unit);
+            else if (items[i].rejected()) drawCross(p, sign, colour, 2 * unit);
+            else drawDash(p, sign, colour, 2 * unit);
         }
     // ---- datum frames: origin, x arrow, framed letter
     for (const recipe::Step& s : scene.recipe->steps) {
@@ -654,13 +664,12 @@ QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& pict
     QColor colour = th.second;
     bool filled = false, hatched = false;
     if (scene.result && scene.result->error) word = QStringLiteral("ERROR"), colour = th.fail;
-    else if (has) {
+    else if (has && !scene.pending) {
         const auto& item = scene.result->items[std::size_t(std::clamp(scene.item, 0, int(scene.result->items.size()) - 1))];
         const bool failed = std::any_of(item.checks.begin(), item.checks.end(), [](const auto& c) { return c.verdict == Verdict::Fail; });
-        const bool judged = std::any_of(item.checks.begin(), item.checks.end(), [](const auto& c) { return c.verdict != Verdict::Unjudged; });
-        if (!item.accept) word = QString::fromStdString(item.word), colour = th.fail, filled = true, hatched = !failed;
-        else if (judged) word = QString::fromStdString(item.word), colour = th.pass;
-        else word = QStringLiteral("unjudged");
+        word = QString::fromStdString(item.word);
+        if (item.rejected()) colour = th.fail, filled = true, hatched = !failed;
+        else colour = item.accepted() ? th.pass : th.ink;
     }
     if (!word.isEmpty()) {
         p.setPen(QPen(colour, 1.6 * unit));

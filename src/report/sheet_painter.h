@@ -23,6 +23,7 @@ struct SheetScene {
     QSizeF pictureSize;
     QRectF obstacle{}; // painter units; labels keep clear of it
     bool onlyFailed = false; // labels of passing checks are left out
+    bool pending = false;    // the result is an earlier recipe's: no verdict is stamped
 };
 struct PlacedLabel {
     std::string step, output;

@@ -93,6 +93,12 @@ void drawCross(QPainter& p, QRectF b, const QColor& colour, double width)
                QPointF(b.left() + 0.22 * b.width(), b.bottom() - 0.22 * b.height()));
     p.restore();
 }
+void drawDash(QPainter& p, QRectF box, const QColor& colour, double width)
+{
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(QPen(colour, width, Qt::SolidLine, Qt::FlatCap));
+    p.drawLine(QPointF(box.left() + 0.15 * box.width(), box.center().y()), QPointF(box.right() - 0.15 * box.width(), box.center().y()));
+}
 void hatch(QPainter& p, QRectF b, const QColor& colour, double gap)
 {
     p.save();

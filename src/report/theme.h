@@ -30,6 +30,7 @@ QFont sheetFont(double px);
 // Signs are drawn, not typed: no font has to have them.
 void drawTick(QPainter& p, QRectF box, const QColor& colour, double width = 2);
 void drawCross(QPainter& p, QRectF box, const QColor& colour, double width = 2);
+void drawDash(QPainter& p, QRectF box, const QColor& colour, double width = 2);
 void hatch(QPainter& p, QRectF box, const QColor& colour, double gap = 5);
 enum class Sign { Good, Bad, Open };
 void drawLabelSign(QPainter& p, QPointF centre, double radius, Sign sign, const QColor& ink);

@@ -3,6 +3,9 @@
 #include "geometry/fit.h"
 #include "steps/glue.h"
 
+#include <algorithm>
+#include <cmath>
+
 namespace steps
 {
 
@@ -19,10 +22,29 @@ struct FitSettings {
     vision::EdgeOptions edges() const { return {polarity, leastStrength, smoothing}; }
 };
 
+inline double offsetOf(const geometry::Segment& s, geometry::Point p) { return geometry::signedDistance(s, p); }
+inline double offsetOf(const geometry::Circle& c, geometry::Point p) { return geometry::distance(p, c.centre) - c.radius; }
+inline double offsetOf(const geometry::Ellipse& e, geometry::Point p) { return geometry::offsetFromOutline(e, p); }
+// How far a point may lie off when the good part itself spreads so much: two and a half times its spread, half a px at least.
+inline double reachFor(double spread) { return std::clamp(std::ceil(2.5 * spread / 0.05) * 0.05, 0.5, 10.0); }
+
 template <class Shape> struct FoundShape {
     vision::Probe probe;
     geometry::Fit<Shape> fit;
-    double share(int windows) const { return 100.0 * fit.usedCount / windows; }
+    std::vector<double> offsets; // of every edge point from the shape, px
+    int within(double reach) const
+    {
+        return int(std::count_if(offsets.begin(), offsets.end(), [&](double d) { return std::abs(d) <= reach; }));
+    }
+    // Windows whose edge lies within reach of the shape; a wide spread leaves nothing stray, and still is not the edge.
+    double share(const FitSettings& s) const { return 100.0 * within(s.reach) / s.windows; }
+    double farthest() const
+    {
+        double most = 0;
+        for (std::size_t i = 0; i < offsets.size(); ++i)
+            if (fit.used[i]) most = std::max(most, std::abs(offsets[i]));
+        return most;
+    }
     std::vector<geometry::Point> points() const
     {
         std::vector<geometry::Point> out;
@@ -56,15 +78,18 @@ base::Result<FoundShape<Shape>> fitProbe(const FitSettings& s, const recipe::Run
     auto made = fit(f.points(), s.reach);
     if (!made) return base::passOn(made.error());
     f.fit = std::move(*made);
-    if (f.share(s.windows) < s.leastShare)
-        return base::fail(base::ErrorCode::NoResult, std::string("the ") + what + " is seen in " + base::toText(f.share(s.windows), 0) +
-                                                         " % of the windows; " + base::toText(s.leastShare, 0) + " % are asked");
+    for (const geometry::Point p : f.points()) f.offsets.push_back(offsetOf(f.fit.shape, p));
+    if (f.share(s) < s.leastShare)
+        return base::fail(base::ErrorCode::NoResult, std::string("the ") + what + " is seen in " + base::toText(f.share(s), 0) +
+                                                         " % of the windows within " + base::toText(s.reach, 2) + " px; " +
+                                                         base::toText(s.leastShare, 0) + " % are asked");
     return f;
 }
 template <class Shape> void tell(const FoundShape<Shape>& f, const FitSettings& s, recipe::RunOutput& out)
 {
-    out.values["share"] = {f.share(s.windows)};
+    out.values["share"] = {f.share(s)};
     out.values["residual"] = {f.fit.rms};
+    out.values["farthest"] = {f.farthest()};
     std::vector<geometry::Point> used, stray;
     for (std::size_t i = 0; i < f.probe.edges.size(); ++i) (f.fit.used[i] ? used : stray).push_back(f.probe.edges[i].point);
     out.marks.push_back(pointsMark(used, recipe::MarkRole::Used));
@@ -86,7 +111,8 @@ recipe::Evidence residuals(const FoundShape<Shape>& f, const FitSettings& s, con
     e.curves = {used, stray};
     e.handles.push_back({"reach", "stray beyond", false, s.reach});
     e.note =
-        std::to_string(f.fit.usedCount) + " of " + std::to_string(s.windows) + " windows used, residual " + base::toText(f.fit.rms, 3) + " px rms";
+        std::to_string(f.fit.usedCount) + " of " + std::to_string(s.windows) + " windows used, " + std::to_string(f.within(s.reach)) +
+        " within reach; residual " + base::toText(f.fit.rms, 3) + " px rms, farthest used " + base::toText(f.farthest(), 3) + " px";
     return e;
 }
 
@@ -110,12 +136,16 @@ recipe::Declare<P>& declareFit(recipe::Declare<P>& d, const char* backwardsKey, 
                Real{1, 200, 1, 1, 21})
         .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian that quiets the profile; raise it when noise makes false edges."},
                Unit::Pixel, kSmoothingRange)
-        .param(&P::reach, {"reach", "Stray beyond", "Points farther from the fit than this, and than three times the spread, are dropped as stray."},
+        .param(&P::reach, {"reach", "Stray beyond",
+                "Points farther from the fit than this are not seen; those farther than three times the spread too are dropped as stray."},
                Unit::Pixel, Real{0.05, 50, 0.05, 0.1, 3})
-        .param(&P::leastShare, {"least_share", "Least share", "Share of the windows that must agree on the fit; fewer is 'not measured'."},
+        .param(&P::leastShare, {"least_share", "Least share", "Share of the windows whose edge must lie within reach of the fit; fewer is 'not measured'."},
                Unit::Percent, Real{5, 100, 5}, true)
-        .output({"share", "Share seen", "Windows whose edge lies on the fit.", Unit::Percent, false, true, false})
+        .output({"share", "Share seen", "Windows whose edge lies within reach of the fit.", Unit::Percent, false, true, false})
         .output({"residual", "Residual", "Root mean square distance of the used points from the fit.", Unit::Pixel, false, true, false})
+        .output({"farthest", "Largest residual", "Distance of the farthest used point from the fit.", Unit::Pixel, false, true, false})
+        .better({"share"}, OutputSpec::Better::More, 0.0, 100.0)
+        .better({"residual", "farthest"}, OutputSpec::Better::Less, 0.0)
         .reversedBy(backwardsKey);
 }
 

@@ -99,8 +99,11 @@ RunOutput lineResult(const RunInput& in, const geometry::Segment& s)
     return out;
 }
 
-base::Result<std::vector<DenseEdge>> densePoints(const RunInput& in, const Feature& feature, const DenseSettings& s)
+base::Result<std::vector<DenseEdge>> densePoints(const RunInput& in, const Feature& feature, const DenseSettings& stated)
 {
+    // Lengths along and across the part grow with it.
+    DenseSettings s = stated;
+    s.reach *= in.grows(), s.margin *= in.grows(), s.gap *= in.grows();
     const vision::EdgeOptions o{vision::Polarity::Any, s.leastStrength, s.smoothing};
     std::vector<DenseEdge> out;
     const auto keep = [&](const vision::Edge& e, double offset) {
@@ -129,9 +132,9 @@ base::Result<std::vector<DenseEdge>> densePoints(const RunInput& in, const Featu
         }
         for (DenseEdge& e : out) e.offset = geometry::signedDistance(*line, e.edge.point);
     } else if (const auto* round = std::get_if<geometry::Circle>(&feature); round && in.bends()) {
-        const int count = std::max(24, int(std::ceil(2 * geometry::kPi * round->radius / s.spacing)));
+        const int count = std::max(24, int(std::ceil(round->sweep * round->radius / s.spacing)));
         for (int i = 0; i < count; ++i) {
-            const double a = 2 * geometry::kPi * i / count;
+            const double a = round->start + round->sweep * (round->isArc() ? i + 0.5 : double(i)) / count;
             across(round->centre + geometry::direction(a) * round->radius, geometry::direction(a), a, 0);
         }
         for (DenseEdge& e : out) {
@@ -154,6 +157,22 @@ base::Result<std::vector<DenseEdge>> densePoints(const RunInput& in, const Featu
     }
     if (out.empty()) return base::fail(base::ErrorCode::NoResult, noEdgeText(s.leastStrength) + " along the feature");
     return out;
+}
+
+const Feature* pulledFrom(const Gesture& g, const OfferInput& in)
+{
+    if (g.type == Gesture::Type::Area || g.fromFeature.empty() || (!g.toFeature.empty() && g.toFeature != g.fromFeature)) return nullptr;
+    const auto f = in.features.find(g.fromFeature);
+    return f == in.features.end() ? nullptr : &f->second;
+}
+
+Mark roundMark(const geometry::Circle& c, MarkRole role)
+{
+    if (!c.isArc()) return {MarkShape::Circle, role, {c.centre}, c.radius, {}};
+    Mark m{MarkShape::Polyline, role, {}, 0, {}};
+    const int n = std::max(2, int(c.sweep * 20));
+    for (int i = 0; i <= n; ++i) m.points.push_back(c.centre + geometry::direction(c.start + c.sweep * i / n) * c.radius);
+    return m;
 }
 
 std::vector<Point> outlineOf(const std::vector<DenseEdge>& edges)

@@ -30,6 +30,8 @@ double squareTurn(const image::GreyView& picture, const vision::Edge& edge, geom
 recipe::Mark pointsMark(std::vector<geometry::Point> points, recipe::MarkRole role);
 // A mark in picture px carried over to level px, as results are.
 recipe::Mark levelled(const recipe::RunInput& in, recipe::Mark mark);
+// A circle, or the arc of it that was seen.
+recipe::Mark roundMark(const geometry::Circle& circle, recipe::MarkRole role = recipe::MarkRole::Found);
 recipe::Mark lineMark(geometry::Point from, geometry::Point to, recipe::MarkRole role = recipe::MarkRole::Found);
 // A short cross line at an edge, square to the search.
 recipe::Mark edgeMark(const vision::Edge& edge, geometry::Point along, double width, recipe::MarkRole role);
@@ -52,6 +54,14 @@ std::vector<recipe::Offer> pairOffer(const recipe::Gesture& g, const recipe::Off
     o.rank = rank;
     return {o};
 }
+// Stands for one place: a point, or something with a centre.
+inline bool hasPlace(const recipe::Feature& f)
+{
+    const auto t = recipe::typeOf(f);
+    return t == recipe::FeatureType::Point || t == recipe::FeatureType::Circle || t == recipe::FeatureType::Ellipse || t == recipe::FeatureType::Contour;
+}
+// The feature a click lies on, a stroke is pulled from into empty space, or both ends of a stroke lie on; null: another gesture.
+const recipe::Feature* pulledFrom(const recipe::Gesture& gesture, const recipe::OfferInput& in);
 // Every edge of dense profiles square to a line or circle found by another step, left-out areas excepted.
 struct DenseSettings {
     double reach = 15;

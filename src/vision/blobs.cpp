@@ -343,6 +343,8 @@ BlobList findBlobs(const image::GreyView& picture, const std::vector<Span>& wher
     if (o.fillHoles) {
         holes = holesOf(out.runs, where, border, o.fourConnected ? 1 : 0);
         out.runs = filled(out.runs, holes);
+    } else if (o.countHoles) {
+        holes = holesOf(out.runs, where, border, o.fourConnected ? 1 : 0);
     }
     std::vector<int> parent;
     label(out.runs, o.fourConnected ? 0 : 1, parent);
@@ -369,9 +371,14 @@ BlobList findBlobs(const image::GreyView& picture, const std::vector<Span>& wher
         Blob b;
         b.touchesBorder = s.border;
         b.touchesPicture = s.left == 0 || s.top == 0 || s.right == picture.width - 1 || s.bottom == picture.height - 1;
-        if (double(s.n) < o.leastArea || (o.border == BorderRule::DropAtRegion && b.touchesBorder) ||
-            (o.border == BorderRule::DropAtPicture && b.touchesPicture))
+        if (double(s.n) < o.leastArea) {
+            ++out.tooSmall;
             continue;
+        }
+        if ((o.border == BorderRule::DropAtRegion && b.touchesBorder) || (o.border == BorderRule::DropAtPicture && b.touchesPicture)) {
+            ++out.atBorder;
+            continue;
+        }
         b.area = double(s.n);
         b.left = s.left, b.right = s.right, b.top = s.top, b.bottom = s.bottom, b.firstRun = s.firstRun;
         const long double n = static_cast<long double>(s.n), mx = s.x / n, my = s.y / n;
@@ -384,12 +391,17 @@ BlobList findBlobs(const image::GreyView& picture, const std::vector<Span>& wher
         out.blobs.push_back(b);
     }
     for (Run& r : out.runs) r.blob = renumbered[std::size_t(parent[std::size_t(r.blob)])];
-    int last = -1;
+    // A hole's runs have one number; its first one is met first, and left of that lies what encloses it.
+    std::vector<int> owner;
     for (const Run& h : holes) {
-        if (h.blob <= last) continue; // a hole's runs have one number; its first run is met first
-        last = h.blob;
-        if (const int at = runAt(out.runs, h.y, h.from); at >= 0 && out.runs[std::size_t(at)].blob >= 0)
-            ++out.blobs[std::size_t(out.runs[std::size_t(at)].blob)].holes;
+        if (std::size_t(h.blob) >= owner.size()) owner.resize(std::size_t(h.blob) + 1, -2);
+        int& own = owner[std::size_t(h.blob)];
+        if (own == -2) {
+            const int at = runAt(out.runs, h.y, o.fillHoles ? h.from : h.from - 1);
+            own = at >= 0 ? out.runs[std::size_t(at)].blob : -1;
+            if (own >= 0) ++out.blobs[std::size_t(own)].holes;
+        }
+        if (own >= 0) out.blobs[std::size_t(own)].holeArea += h.to - h.from;
     }
     return out;
 }
@@ -507,6 +519,17 @@ BlobShape BlobRuns::shapeOf(std::vector<std::vector<Point>> loops, const Blob& b
     const double hullArea = geometry::areaOf(hull);
     s.convexity = hullArea > 0 ? std::min(1.0, full / hullArea) : 1;
     s.box = geometry::smallestBox(hull);
+    double least = hull.size() < 3 ? 0 : 1e300;
+    for (std::size_t i = 0; i < hull.size(); ++i) {
+        const Point a = hull[i], side = geometry::leftOf(geometry::unit(hull[(i + 1) % hull.size()] - a));
+        double wide = 0;
+        for (const Point p : hull) {
+            wide = std::max(wide, std::abs(geometry::dot(side, p - a)));
+            s.feretMost = std::max(s.feretMost, geometry::distance(a, p));
+        }
+        least = std::min(least, wide);
+    }
+    s.feretLeast = least;
     return s;
 }
 
@@ -524,6 +547,22 @@ std::pair<double, double> BlobRuns::grey(const image::GreyView& picture, int blo
     });
     const double mean = n > 0 ? sum / n : 0;
     return {mean, n > 0 ? std::sqrt(std::max(0.0, square / n - mean * mean)) : 0};
+}
+
+std::array<double, 3> BlobRuns::colour(const image::Image& picture, int blob) const
+{
+    const bool wide = image::bytesPerSample(picture.format()) == 2;
+    std::int64_t n = 0, sum[3] = {};
+    for (int i = m_start[std::size_t(blob)]; i < m_start[std::size_t(blob) + 1]; ++i) {
+        const Run& r = m_list.runs[std::size_t(m_runs[std::size_t(i)])];
+        const std::uint8_t* p = picture.row(r.y);
+        for (int x = r.from; x < r.to; ++x)
+            for (int k = 0; k < 3; ++k) sum[k] += wide ? reinterpret_cast<const std::uint16_t*>(p)[3 * x + k] : p[3 * x + k];
+        n += r.to - r.from;
+    }
+    std::array<double, 3> out{};
+    for (std::size_t k = 0; k < 3; ++k) out[k] = n ? double(sum[k]) / double(n) / (wide ? 257.0 : 1.0) : 0;
+    return out;
 }
 
 std::vector<std::vector<Point>> outlines(const BlobList& list, int blob) { return BlobRuns(list).outlines(blob); }

@@ -15,6 +15,7 @@
 #include "geometry/zones.h"
 #include "image/image.h"
 
+#include <array>
 #include <functional>
 #include <vector>
 
@@ -32,13 +33,15 @@ struct Blob {
     double major = 0, minor = 0, angle = 0;
     bool touchesBorder = false;  // of the region
     bool touchesPicture = false; // of the picture
-    int holes = 0;               // background areas enclosed by the object, before they were filled
+    int holes = 0;               // background areas enclosed by the object, before they were filled; 0 when they are not counted
+    double holeArea = 0;         // px², of all its holes
     int firstRun = -1;
 };
 enum class BorderRule { Keep, DropAtRegion, DropAtPicture };
 struct BlobOptions {
     double low = 0, high = 255;
     bool fillHoles = false;
+    bool countHoles = false; // without filling them; filled ones are counted always
     BorderRule border = BorderRule::Keep;
     bool fourConnected = false; // objects; the background is then 8-connected
     double leastArea = 1;       // px²; smaller ones are not objects at all
@@ -50,6 +53,7 @@ struct BlobList {
     std::vector<Run> runs; // sorted by y, x; Run::blob indexes blobs, -1 for dropped ones
     int width = 0, height = 0;
     bool fourConnected = false;
+    int tooSmall = 0, atBorder = 0; // areas that are no objects, and why
 };
 
 BlobList findBlobs(const image::GreyView& picture, const std::vector<geometry::Span>& region, const BlobOptions& options);
@@ -67,6 +71,7 @@ struct BlobShape {
     double elongation = 1;  // longer by shorter axis of the equivalent ellipse
     double convexity = 0;   // area by area of the convex hull, holes filled for both
     geometry::TurnedBox box;
+    double feretMost = 0, feretLeast = 0; // px, largest and smallest distance of two parallel lines that touch it on both sides
     std::vector<std::vector<geometry::Point>> outlines;
 };
 BlobShape describe(const BlobList& list, int blob);
@@ -81,6 +86,8 @@ public:
     BlobShape describe(int blob, const std::function<geometry::Point(geometry::Point)>& carry, Blob& moments) const;
     // Mean and standard deviation of the grey levels under the blob.
     std::pair<double, double> grey(const image::GreyView& picture, int blob) const;
+    // Mean red, green and blue (0 to 255) under the blob; a colour picture.
+    std::array<double, 3> colour(const image::Image& picture, int blob) const;
 
 private:
     BlobShape shapeOf(std::vector<std::vector<geometry::Point>> outlines, const Blob& moments) const;

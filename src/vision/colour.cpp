@@ -20,6 +20,12 @@ Lab labOf(double red, double green, double blue)
     return {116 * y - 16, 500 * (x - y), 200 * (y - z)};
 }
 
+std::pair<double, double> hueOf(const std::array<double, 3>& rgb)
+{
+    const Lab c = labOf(rgb[0], rgb[1], rgb[2]);
+    const double hue = std::atan2(c[2], c[1]) * 180 / 3.14159265358979323846;
+    return {hue < 0 ? hue + 360 : hue, std::hypot(c[1], c[2])};
+}
 double colourDistance(const Lab& a, const Lab& b, double lightness)
 {
     const double l = (a[0] - b[0]) * lightness, u = a[1] - b[1], v = a[2] - b[2];

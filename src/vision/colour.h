@@ -11,6 +11,7 @@
 
 #include <array>
 #include <memory>
+#include <utility>
 #include <vector>
 
 namespace vision
@@ -18,6 +19,8 @@ namespace vision
 
 using Lab = std::array<double, 3>;
 Lab labOf(double red, double green, double blue);
+// Hue angle (degrees, 0 to 360) and chroma of a colour in CIELAB.
+std::pair<double, double> hueOf(const std::array<double, 3>& rgb);
 double colourDistance(const Lab& a, const Lab& b, double lightness);
 
 struct ColourSample {

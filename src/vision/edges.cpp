@@ -402,9 +402,10 @@ std::vector<Edge> denseEdges(const image::GreyView& picture, const geometry::Seg
 }
 
 std::vector<Edge> denseEdges(const image::GreyView& picture, const geometry::Circle& along, double reach, double spacing, double width,
-                             const EdgeOptions& options, double start, double sweep)
+                             const EdgeOptions& options)
 {
     std::vector<Edge> out;
+    const double start = along.start, sweep = along.sweep;
     const int n = std::max(3, int(std::floor(std::min(along.radius * sweep / spacing, 2e5))));
     const double inner = std::max(0.0, along.radius - reach), outer = along.radius + reach;
     for (int i = 0; i < n; ++i) {

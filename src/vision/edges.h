@@ -92,8 +92,9 @@ Probe probeCircle(const image::GreyView& picture, geometry::Point centre, double
 // Every edge of dense profiles square to a line or circle, `spacing` px apart, `reach` px to both sides; for farthest points and form.
 std::vector<Edge> denseEdges(const image::GreyView& picture, const geometry::Segment& along, double reach, double spacing, double width,
                              const EdgeOptions& options);
+// Of an arc only the part that was seen.
 std::vector<Edge> denseEdges(const image::GreyView& picture, const geometry::Circle& along, double reach, double spacing, double width,
-                             const EdgeOptions& options, double start = 0, double sweep = 2 * geometry::kPi);
+                             const EdgeOptions& options);
 // Blur moves the edge of a disc towards its centre by sigma²/(2R); this is what to add to the radius.
 double curvatureShift(const std::vector<Edge>& edges, double radius);
 

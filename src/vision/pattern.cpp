@@ -182,9 +182,28 @@ template <class V> Match matchPoint(const V& v, Point at, Point normal, int reac
     std::array<double, 32> level;
     std::fill_n(level.begin(), n, 0.0);
     const double dx = normal.x, dy = normal.y, farX = v.width - 2, farY = v.height - 2;
+    // Away from the last row and column nothing has to be kept inside; rounding of the way from one end to the other is far less than half a px.
+    const auto low = [](double a, double b) { return std::min(a, b); };
+    const auto high = [](double a, double b) { return std::max(a, b); };
+    const Point a0 = start - side, a1 = start + side, b0 = stop - side, b1 = stop + side;
+    const bool free = low(low(a0.x, a1.x), low(b0.x, b1.x)) > 0.5 && low(low(a0.y, a1.y), low(b0.y, b1.y)) > 0.5 &&
+                      high(high(a0.x, a1.x), high(b0.x, b1.x)) < farX && high(high(a0.y, a1.y), high(b0.y, b1.y)) < farY;
     for (int k = 0; k < lines; ++k) {
         const Point from = start - side + across * k;
         double x = from.x, y = from.y;
+        if (free) {
+            const auto* data = v.row(0);
+            const std::ptrdiff_t pitch = v.row(1) - data;
+            for (int i = 0; i < n; ++i, x += dx, y += dy) {
+                const int ix = int(x), iy = int(y);
+                const double fx = x - ix, fy = y - iy;
+                const auto* p = data + iy * pitch + ix;
+                const auto* q = p + pitch;
+                const double top = double(p[0]) + (double(p[1]) - double(p[0])) * fx, bottom = double(q[0]) + (double(q[1]) - double(q[0])) * fx;
+                level[std::size_t(i)] += top + (bottom - top) * fy;
+            }
+            continue;
+        }
         for (int i = 0; i < n; ++i, x += dx, y += dy) {
             // Bilinear; the ends were looked at above, the clamps only keep the last row and column.
             const double bx = std::clamp(x, 0.0, farX + 1), by = std::clamp(y, 0.0, farY + 1);
@@ -201,11 +220,10 @@ template <class V> Match matchPoint(const V& v, Point at, Point normal, int reac
     double bestValue = 0;
     const int m = 2 * reach + 1;
     const double each = v.levelsPerStep / lines;
-    for (int i = 0; i < m; ++i) {
-        double sum = 0;
-        for (int j = 0; j < 7; ++j) sum += kernel[std::size_t(j)] * level[std::size_t(i + j)];
-        d[std::size_t(i)] = sum * each;
-    }
+    std::fill_n(d.begin(), m, 0.0);
+    for (std::size_t j = 0; j < 7; ++j)
+        for (int i = 0; i < m; ++i) d[std::size_t(i)] += kernel[j] * level[std::size_t(i) + j];
+    for (int i = 0; i < m; ++i) d[std::size_t(i)] *= each;
     for (int i = 1; i + 1 < m; ++i) {
         if (d[std::size_t(i)] < d[std::size_t(i - 1)] || d[std::size_t(i)] < d[std::size_t(i + 1)]) continue;
         // Near peaks are preferred to far ones of like size.
@@ -430,6 +448,20 @@ std::vector<Candidate> coarseSearch(const LevelImage& v, const PatternModel& mod
     const bool full = range >= 2 * geometry::kPi - 1e-6;
     const int steps = std::max(1, int(std::ceil(range / (1.2 / radius))));
     const int scales = o.scaleTo > o.scaleFrom ? std::max(2, int(std::ceil((o.scaleTo - o.scaleFrom) / (1.6 / radius))) + 1) : 1;
+    // Where the centre may lie on this level: every pixel the area touches, and its neighbours, because the peak may stand beside its place.
+    std::vector<char> allowed;
+    if (search.shape != geometry::Shape::Whole) {
+        allowed.assign(std::size_t(v.width) * std::size_t(v.height), 0);
+        const auto allow = [&](int x, int y) {
+            for (int j = std::max(0, y - 1); j <= std::min(v.height - 1, y + 1); ++j)
+                for (int i = std::max(0, x - 1); i <= std::min(v.width - 1, x + 1); ++i) allowed[std::size_t(j) * std::size_t(v.width) + std::size_t(i)] = 1;
+        };
+        const int h = level.halvings, one = 1 << h;
+        for (const geometry::Span& s : geometry::spans(search, v.width * one, v.height * one))
+            for (int x = s.from >> h; x <= (s.to - 1) >> h; ++x) allow(x, s.y >> h);
+        const Point middle = toLevel(search.middle(), h); // smaller than a pixel
+        allow(int(std::lround(middle.x)), int(std::lround(middle.y)));
+    }
     const int n = int(std::min<std::size_t>(level.points.size(), std::size_t(kCoarsePoints)));
     const int least = int(std::floor(4.0 * n * std::max(0.3, o.leastScore * 0.8)));
     std::vector<Candidate> found;
@@ -450,7 +482,8 @@ std::vector<Candidate> coarseSearch(const LevelImage& v, const PatternModel& mod
                 const PatternPoint& use = level.points[std::size_t(j)];
                 const Point at = turned(use.at, c, s) * scale;
                 base[j] = r.map[std::size_t(directionOf(turned(use.normal, c, s)))].data();
-                offset[j] = std::ptrdiff_t(int(std::lround(at.y)) + margin) * r.width + int(std::lround(at.x)) + margin;
+                // Rounded: what is added keeps the number positive.
+                offset[j] = std::ptrdiff_t(int(at.y + margin + 0.5)) * r.width + int(at.x + margin + 0.5);
             }
             for (int y = 0; y < v.height; ++y) {
                 for (int j = 0; j < n; ++j) rows[j] = base[j] + offset[j] + std::ptrdiff_t(y) * r.width;
@@ -464,23 +497,43 @@ std::vector<Candidate> coarseSearch(const LevelImage& v, const PatternModel& mod
                     if (here < least) continue;
                     const bool peak = here >= row[x - pitch - 1] && here >= row[x - pitch] && here >= row[x - pitch + 1] && here >= row[x - 1] &&
                                       here > row[x + 1] && here > row[x + pitch - 1] && here > row[x + pitch] && here > row[x + pitch + 1];
-                    if (peak && search.contains(fromLevel({double(x), double(y)}, level.halvings)))
+                    if (peak && (allowed.empty() || allowed[std::size_t(y) * std::size_t(v.width) + std::size_t(x)]))
                         found.push_back({{{{double(x), double(y)}, angle}, scale, 1}, here, 0});
                 }
             }
         }
     std::stable_sort(found.begin(), found.end(), [](const Candidate& a, const Candidate& b) { return a.sum > b.sum; });
+    // Only what is the same pose is left out: a count of candidates would lose a part among places that look better on this level.
     std::vector<Candidate> kept;
-    const std::size_t most = std::size_t(60 + 16 * o.most);
+    std::map<std::pair<int, int>, std::vector<std::size_t>> cells; // of 3 px
     for (const Candidate& q : found) {
-        const bool near = std::any_of(kept.begin(), kept.end(), [&](const Candidate& other) {
-            return geometry::distance(other.place.pose.origin, q.place.pose.origin) <= 2.5 &&
-                   std::abs(geometry::wrapped(other.place.pose.angle - q.place.pose.angle)) < 4.0 / radius;
-        });
-        if (!near) kept.push_back(q);
-        if (kept.size() >= most) break;
+        const Point at = q.place.pose.origin;
+        const int cx = int(std::floor(at.x / 3)), cy = int(std::floor(at.y / 3));
+        bool near = false;
+        for (int j = -1; j <= 1 && !near; ++j)
+            for (int i = -1; i <= 1 && !near; ++i) {
+                const auto cell = cells.find({cx + i, cy + j});
+                if (cell == cells.end()) continue;
+                near = std::any_of(cell->second.begin(), cell->second.end(), [&](std::size_t k) {
+                    const Place& other = kept[k].place;
+                    return geometry::distance(other.pose.origin, at) <= 2.5 &&
+                           std::abs(geometry::wrapped(other.pose.angle - q.place.pose.angle)) < 4.0 / radius &&
+                           std::abs(other.scale - q.place.scale) < 4.0 / radius;
+                });
+            }
+        if (near) continue;
+        cells[{cx, cy}].push_back(kept.size());
+        kept.push_back(q);
     }
     return kept;
+}
+
+// In the area, or beside it by less than the place is uncertain.
+bool nearlyIn(const geometry::Region& area, Point p)
+{
+    for (int i = 0; i < 9; ++i)
+        if (area.contains(p + Point{i % 3 - 1.0, i / 3 - 1.0} * 0.25)) return true;
+    return false;
 }
 
 Place moved(Place p, int from, int to)
@@ -530,6 +583,7 @@ base::Result<PatternModel> teachPattern(const image::GreyView& reference, const 
         bottom = std::max(bottom, p.point.at.y);
     }
     model.centre = {(left + right) / 2, (top + bottom) / 2};
+    model.width = right - left, model.height = bottom - top;
     for (const RawPoint& p : fine)
         if (p.gradient >= 0.2 * strong) model.radius = std::max(model.radius, geometry::distance(p.point.at, model.centre));
     int coarsest = 0;
@@ -600,13 +654,14 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
     }
     const double apart = o.leastDistance > 0 ? o.leastDistance : 0.35 * model.radius;
     const auto radiusAt = [&](int halvings) { return std::max(4.0, model.radius / scaleOf(halvings)); };
-    // The coarse level first for all; places that agree badly or lie beside a better one at like angle go.
+    // The coarse level first for all. What hides a part can pull the fit off on this level: the place as it was met stays when it agrees better.
     const PatternLevel& coarse = model.levels.front();
+    const double coarseLeastGradient = leastGradientAt(o.leastContrast, noise, coarsest);
     std::vector<Candidate> good;
     for (Candidate q : candidates) {
         onLevel(stack, coarsest, [&](const auto& v) {
             // Not worth fitting when hardly an edge runs the right way.
-            const double before = agreement(v, coarse.points, q.place, leastGradientAt(o.leastContrast, noise, coarsest), 2);
+            const double before = agreement(v, coarse.points, q.place, coarseLeastGradient, 2);
             if ((o.reversal ? std::abs(before) : before) < 0.35 * o.leastScore) return;
             double best = 0;
             Place place = q.place;
@@ -615,8 +670,11 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
                 Place start = q.place;
                 start.sign = sign;
                 const Refined r = settle(v, coarse.points, start, 3, 4, o.leastContrast, radiusAt(coarsest), 1, 1, scaling);
-                const double score = agreement(v, coarse.points, r.place, leastGradientAt(o.leastContrast, noise, coarsest));
-                if (score > best) best = score, place = r.place;
+                const double fitted = agreement(v, coarse.points, r.place, coarseLeastGradient);
+                if (fitted > best) best = fitted, place = r.place;
+                if (fitted > 0.8) continue;
+                const double met = agreement(v, coarse.points, start, coarseLeastGradient);
+                if (met > best + 0.05) best = met, place = start;
             }
             q.place = place, q.score = best;
         });
@@ -625,19 +683,29 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
     std::stable_sort(good.begin(), good.end(), [](const Candidate& a, const Candidate& b) { return a.score > b.score; });
     std::vector<Candidate> kept;
     for (const Candidate& q : good) {
-        int beside = 0;
         const bool same = std::any_of(kept.begin(), kept.end(), [&](const Candidate& k) {
-            const double gap = geometry::distance(k.place.pose.origin, q.place.pose.origin),
-                         turn = std::abs(geometry::wrapped(k.place.pose.angle - q.place.pose.angle));
-            if (gap * scaleOf(coarsest) < apart) ++beside;
-            return (gap < 1 && turn < 2.0 / radiusAt(coarsest)) || (gap * scaleOf(coarsest) < apart && q.score < k.score - 0.2) || beside > 5;
+            return geometry::distance(k.place.pose.origin, q.place.pose.origin) < 1 &&
+                   std::abs(geometry::wrapped(k.place.pose.angle - q.place.pose.angle)) < 2.0 / radiusAt(coarsest) &&
+                   std::abs(k.place.scale - q.place.scale) < 2.0 / radiusAt(coarsest);
         });
         if (!same) kept.push_back(q);
     }
-    // Middle levels, every second point.
+    // Each to the full picture, the best first. Beside a find only what may still score more than it is followed.
+    struct Finish {
+        PatternFind find;
+        Point centre;
+    };
+    std::vector<Finish> finds;
     const std::size_t levels = model.levels.size();
-    std::vector<Candidate> middle;
+    const PatternLevel& fine = model.levels.back();
+    const double full = 4.0 * double(std::min<std::size_t>(coarse.points.size(), std::size_t(kCoarsePoints)));
     for (Candidate q : kept) {
+        const double atMost = q.sum / full + 0.08; // neighbours and directions are read more generously later
+        const auto beaten = [&](Point centre) {
+            return std::any_of(finds.begin(), finds.end(),
+                               [&](const Finish& f) { return geometry::distance(f.centre, centre) < apart && atMost <= f.find.score; });
+        };
+        if (beaten(fromLevel(q.place.pose.origin, coarsest))) continue;
         int level = coarsest;
         for (std::size_t i = 1; i + 1 < levels; ++i) {
             const PatternLevel& l = model.levels[i];
@@ -650,22 +718,7 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
             });
         }
         q.place = moved(q.place, level, 0);
-        if (q.score >= 0.8 * o.leastScore) middle.push_back(q);
-    }
-    std::stable_sort(middle.begin(), middle.end(), [](const Candidate& a, const Candidate& b) { return a.score > b.score; });
-    struct Finish {
-        PatternFind find;
-        Point centre;
-        double middleScore;
-    };
-    std::vector<Finish> finds;
-    const PatternLevel& fine = model.levels.back();
-    for (const Candidate& q : middle) {
-        const bool hopeless = std::any_of(finds.begin(), finds.end(), [&](const Finish& f) {
-            return geometry::distance(f.centre, q.place.pose.origin) < apart && q.score < f.middleScore - 0.05;
-        });
-        if (hopeless) continue;
-        if (int(finds.size()) >= o.most && q.score < finds.back().middleScore - 0.15) break;
+        if (q.score < 0.8 * o.leastScore || beaten(q.place.pose.origin)) continue;
         picture.visit([&](auto v) {
             Refined r = settle(v, fine.points, q.place, levels > 2 ? 5 : 9, 2, o.leastContrast, radiusAt(0), 2, noise > 4 ? 3 : 1, scaling);
             // Faint parts in noise: neighbouring profiles are averaged.
@@ -681,11 +734,12 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
                                  }));
             }
             if (score < o.leastScore) return;
+            if (!nearlyIn(search, r.place.pose.origin)) return;
             if (scaling && (r.place.scale < o.scaleFrom - 0.01 || r.place.scale > o.scaleTo + 0.01)) return;
             const Pose origin = originPose(model, r.place);
             const double turn = geometry::wrapped(origin.angle - model.origin.angle), mid = (o.angleFrom + o.angleTo) / 2;
             if (std::abs(geometry::wrapped(turn - mid)) > (o.angleTo - o.angleFrom) / 2 + 0.01) return;
-            finds.push_back({{origin, score, r.rms, r.place.scale, r.place.sign < 0}, r.place.pose.origin, q.score});
+            finds.push_back({{origin, score, r.rms, r.place.scale, r.place.sign < 0}, r.place.pose.origin});
         });
     }
     std::stable_sort(finds.begin(), finds.end(), [](const Finish& a, const Finish& b) {
@@ -709,6 +763,26 @@ double scoreAt(const image::GreyView& picture, const PatternModel& model, const 
     return picture.visit([&](auto v) {
         return std::max(0.0, agreement(v, model.levels.back().points, Place{centre, 1, 1}, leastGradientAt(leastContrast, 0, 0)));
     });
+}
+
+double overlap(const PatternModel& m, const Pose& a, double scaleA, const Pose& b, double scaleB)
+{
+    const auto box = [&](const Pose& pose, double scale) {
+        const double turn = pose.angle - m.origin.angle;
+        const Point arm = turned(m.origin.origin - m.centre, std::cos(turn), std::sin(turn)) * scale;
+        return geometry::Region::rectangle(pose.origin - arm, std::max(1.0, m.width * scale), std::max(1.0, m.height * scale), turn);
+    };
+    geometry::Region x = box(a, scaleA), y = box(b, scaleB);
+    if (x.width * x.height > y.width * y.height) std::swap(x, y);
+    // A grid of points of the smaller one.
+    constexpr int n = 20;
+    int in = 0;
+    for (int j = 0; j < n; ++j)
+        for (int i = 0; i < n; ++i) {
+            const Pose frame{x.centre, x.angle};
+            in += y.contains(frame.toPicture({x.width * ((i + 0.5) / n - 0.5), x.height * ((j + 0.5) / n - 0.5)}));
+        }
+    return double(in) / (n * n);
 }
 
 std::vector<Point> outlinePoints(const PatternModel& model, const Pose& pose, double scale)

@@ -32,6 +32,7 @@ struct PatternModel {
     geometry::Pose origin;            // of the part, in the reference picture
     geometry::Point centre;           // of the edge points, in the reference picture
     double radius = 0;                // px, farthest edge point from the centre
+    double width = 0, height = 0;     // px, of the upright box about the edge points on the reference
     double contrast = 0;              // grey levels, median strength of the edge points
     std::vector<PatternLevel> levels; // coarse first; the last one is the full picture
     double turnedScore = 0;           // best score of the model laid on itself turned by more than 20°
@@ -41,7 +42,7 @@ struct PatternOptions {
     double leastScore = 0.65;
     double angleFrom = -geometry::kPi, angleTo = geometry::kPi; // radians, of the part's direction against the reference
     double leastContrast = 10;                                  // grey levels across an edge
-    int most = 1;                                               // finds wanted
+    int most = 1;                                               // the best so many are given; it changes nothing in what is found
     double scaleFrom = 1, scaleTo = 1;                          // of the part against the reference
     bool reversal = false;                                      // a part whose dark and bright are exchanged is found too
     double leastDistance = 0;                                   // px between the middles of two finds; 0: 0.35 × the model's radius
@@ -61,6 +62,8 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
                                      const PatternOptions& options);
 // The share of the model's points seen at this pose without any fitting; for showing and for teaching.
 double scoreAt(const image::GreyView& picture, const PatternModel& model, const geometry::Pose& pose, double leastContrast);
+// Share of the smaller one's box (turned with the part) that lies in the other's.
+double overlap(const PatternModel& model, const geometry::Pose& a, double scaleA, const geometry::Pose& b, double scaleB);
 // The model's fine edge points laid into a picture.
 std::vector<geometry::Point> outlinePoints(const PatternModel& model, const geometry::Pose& pose, double scale = 1);
 

@@ -104,7 +104,68 @@ base::Result<double> twoPeaksThreshold(const Histogram& h)
     return base::fail(base::ErrorCode::NoResult, "the histogram of the region has no two peaks");
 }
 
-image::Image localThreshold(const image::GreyView& picture, int reach, double offset, bool bright)
+Greys greys(const image::GreyView& picture, const std::vector<geometry::Span>& region)
+{
+    std::int64_t n = 0;
+    double mean = 0, square = 0;
+    picture.visit([&](auto v) {
+        std::int64_t sum = 0;
+        for (const geometry::Span& s : region) {
+            n += s.to - s.from;
+            for (int x = s.from; x < s.to; ++x) sum += v.at(x, s.y);
+        }
+        if (n == 0) return;
+        mean = double(sum) / double(n);
+        for (const geometry::Span& s : region)
+            for (int x = s.from; x < s.to; ++x) square += (v.at(x, s.y) - mean) * (v.at(x, s.y) - mean);
+        mean *= v.levelsPerStep, square *= v.levelsPerStep * v.levelsPerStep;
+    });
+    return {mean, n ? std::sqrt(square / double(n)) : 0.0};
+}
+
+namespace
+{
+// The place in the picture that stands for one beyond it: mirrored about the border pixel.
+int mirrored(int i, int n)
+{
+    if (n == 1) return 0;
+    const int period = 2 * (n - 1);
+    i = std::abs(i) % period;
+    return i < n ? i : period - i;
+}
+// Mean and spread of every window; slower than the mean alone.
+template <class V> void bySpread(const V& v, int reach, double offset, bool bright, double spreads, image::Image& out)
+{
+    const int w = v.width, h = v.height, side = 2 * reach + 1;
+    const double area = double(side) * side;
+    std::vector<double> sums(std::size_t(w), 0), squares(std::size_t(w), 0);
+    const auto add = [&](int y, double sign) {
+        const auto* p = v.row(mirrored(y, h));
+        for (int x = 0; x < w; ++x) {
+            const double l = double(p[x]) * v.levelsPerStep;
+            sums[std::size_t(x)] += sign * l, squares[std::size_t(x)] += sign * l * l;
+        }
+    };
+    for (int y = -reach - 1; y < reach; ++y) add(y, 1);
+    for (int y = 0; y < h; ++y) {
+        add(y + reach, 1), add(y - reach - 1, -1);
+        double sum = 0, square = 0;
+        const auto column = [&](int x, double sign) {
+            const auto k = std::size_t(mirrored(x, w));
+            sum += sign * sums[k], square += sign * squares[k];
+        };
+        for (int x = -reach - 1; x < reach; ++x) column(x, 1);
+        for (int x = 0; x < w; ++x) {
+            column(x + reach, 1), column(x - reach - 1, -1);
+            const double mean = sum / area, spread = std::sqrt(std::max(0.0, square / area - mean * mean));
+            const double d = (double(v.at(x, y)) * v.levelsPerStep - mean) * (bright ? 1 : -1);
+            out.row(y)[x] = d > std::max(std::abs(offset), spreads * spread) ? 255 : 0;
+        }
+    }
+}
+} // namespace
+
+image::Image localThreshold(const image::GreyView& picture, int reach, double offset, bool bright, double spreads)
 {
     const int w = picture.width, h = picture.height;
     image::Image out = image::Image::unwritten(w, h, image::PixelFormat::Grey8);
@@ -112,7 +173,11 @@ image::Image localThreshold(const image::GreyView& picture, int reach, double of
     const double area = double(side) * side;
     picture.visit([&](auto v) {
         using T = typename decltype(v)::Sample;
-        const auto row = [&](int y) { return v.row(std::clamp(y, 0, h - 1)); };
+        if (spreads > 0) return bySpread(v, reach, offset, bright, spreads, out);
+        const auto row = [&](int y) { return v.row(mirrored(y, h)); };
+        // Where the columns of a window come from.
+        std::vector<std::size_t> from(std::size_t(w + 2 * reach));
+        for (int x = 0; x < w + 2 * reach; ++x) from[std::size_t(x)] = std::size_t(mirrored(x - reach, w));
         if constexpr (sizeof(T) == 1) {
             if (area * 255 < 2e9) {
                 // Sums of columns slide down; prefix sums of them give every window by one subtraction.
@@ -125,9 +190,10 @@ image::Image localThreshold(const image::GreyView& picture, int reach, double of
                     std::uint32_t total = 0;
                     std::uint32_t* p = prefix.data();
                     const auto put = [&](std::uint32_t s) { *p++ = total, total += s; };
-                    for (int x = 0; x < reach; ++x) put(sums.front());
+                    for (int x = 0; x < reach; ++x) put(sums[from[std::size_t(x)]]);
                     for (int x = 0; x < w; ++x) put(sums[std::size_t(x)]);
-                    for (int x = 0; x <= reach; ++x) put(sums.back());
+                    for (int x = 0; x < reach; ++x) put(sums[from[std::size_t(w + reach + x)]]);
+                    *p = total;
                     simd::below(v.row(y), prefix.data(), side, w, std::uint32_t(area), k, bright, out.row(y));
                 }
                 return;
@@ -140,8 +206,7 @@ image::Image localThreshold(const image::GreyView& picture, int reach, double of
         for (int y = 0; y < h; ++y) {
             const T *in = row(y + reach), *gone = row(y - reach - 1), *here = v.row(y);
             for (int x = 0; x < w; ++x) sums[std::size_t(x)] += std::int64_t(in[x]) - std::int64_t(gone[x]);
-            for (int x = 0; x <= w + 2 * reach; ++x)
-                prefix[std::size_t(x) + 1] = prefix[std::size_t(x)] + sums[std::size_t(std::clamp(x - reach, 0, w - 1))];
+            for (int x = 0; x < w + 2 * reach; ++x) prefix[std::size_t(x) + 1] = prefix[std::size_t(x)] + sums[from[std::size_t(x)]];
             for (int x = 0; x < w; ++x) {
                 const double d = double(here[x]) * area - double(prefix[std::size_t(x + side)] - prefix[std::size_t(x)]);
                 out.row(y)[x] = (bright ? d > k : d < -k) ? 255 : 0;
@@ -149,6 +214,152 @@ image::Image localThreshold(const image::GreyView& picture, int reach, double of
         }
     });
     return out;
+}
+
+image::Image medianOf(const image::GreyView& picture, int side)
+{
+    const int reach = std::clamp(side / 2, 0, 500), w = picture.width, h = picture.height;
+    image::Image out = image::Image::unwritten(w, h, picture.wide ? image::PixelFormat::Grey16 : image::PixelFormat::Grey8);
+    picture.visit([&](auto v) {
+        using T = typename decltype(v)::Sample;
+        // Counts of single values, and of all with one upper byte (of 8 bit: one upper half byte).
+        constexpr int shift = sizeof(T) == 1 ? 4 : 8;
+        std::vector<std::int32_t> fine(sizeof(T) == 1 ? 256 : 65536), coarse(sizeof(T) == 1 ? 16 : 256);
+        const int middle = (2 * reach + 1) * (2 * reach + 1) / 2;
+        for (int y = 0; y < h; ++y) {
+            std::fill(fine.begin(), fine.end(), 0), std::fill(coarse.begin(), coarse.end(), 0);
+            const auto column = [&](int x, int sign) {
+                x = mirrored(x, w);
+                for (int dy = -reach; dy <= reach; ++dy) {
+                    const T l = v.at(x, mirrored(y + dy, h));
+                    fine[l] += sign, coarse[l >> shift] += sign;
+                }
+            };
+            for (int x = -reach - 1; x < reach; ++x) column(x, 1);
+            for (int x = 0; x < w; ++x) {
+                column(x + reach, 1), column(x - reach - 1, -1);
+                int below = 0, block = 0;
+                while (below + coarse[std::size_t(block)] <= middle) below += coarse[std::size_t(block++)];
+                int l = block << shift;
+                while (below + fine[std::size_t(l)] <= middle) below += fine[std::size_t(l++)];
+                reinterpret_cast<T*>(out.row(y))[x] = T(l);
+            }
+        }
+    });
+    return out;
+}
+
+image::Image gaussianOf(const image::GreyView& picture, double sigma)
+{
+    const int w = picture.width, h = picture.height, reach = std::clamp(int(std::ceil(3.5 * sigma)), 1, 2000);
+    std::vector<float> kernel(std::size_t(2 * reach + 1));
+    double all = 0;
+    for (int i = -reach; i <= reach; ++i) all += kernel[std::size_t(i + reach)] = float(std::exp(-0.5 * i * i / (sigma * sigma)));
+    for (float& k : kernel) k = float(k / all);
+    image::Image out = image::Image::unwritten(w, h, picture.wide ? image::PixelFormat::Grey16 : image::PixelFormat::Grey8);
+    picture.visit([&](auto v) {
+        using T = typename decltype(v)::Sample;
+        std::vector<float> rows(std::size_t(w) * std::size_t(h)), line(std::size_t(w + 2 * reach));
+        for (int y = 0; y < h; ++y) {
+            for (int x = 0; x < w + 2 * reach; ++x) line[std::size_t(x)] = float(v.at(mirrored(x - reach, w), y));
+            float* to = rows.data() + std::size_t(y) * std::size_t(w);
+            std::fill_n(to, w, 0.f);
+            for (std::size_t k = 0; k < kernel.size(); ++k)
+                for (int x = 0; x < w; ++x) to[x] += kernel[k] * line[std::size_t(x) + k];
+        }
+        std::vector<float> sum(static_cast<std::size_t>(w));
+        for (int y = 0; y < h; ++y) {
+            std::fill(sum.begin(), sum.end(), 0.f);
+            for (int k = -reach; k <= reach; ++k) {
+                const float* from = rows.data() + std::size_t(mirrored(y + k, h)) * std::size_t(w);
+                const float weight = kernel[std::size_t(k + reach)];
+                for (int x = 0; x < w; ++x) sum[std::size_t(x)] += weight * from[x];
+            }
+            for (int x = 0; x < w; ++x) reinterpret_cast<T*>(out.row(y))[x] = T(std::clamp(sum[std::size_t(x)] + 0.5f, 0.f, float(v.maximum)));
+        }
+    });
+    return out;
+}
+
+namespace
+{
+// Level less what `ground` says for the pixel (grey levels), plus the ground's mean.
+template <class Ground> image::Image taken(const image::GreyView& picture, double mean, Ground ground)
+{
+    image::Image out =
+        image::Image::unwritten(picture.width, picture.height, picture.wide ? image::PixelFormat::Grey16 : image::PixelFormat::Grey8);
+    picture.visit([&](auto v) {
+        using T = typename decltype(v)::Sample;
+        for (int y = 0; y < v.height; ++y)
+            for (int x = 0; x < v.width; ++x) {
+                const double level = double(v.at(x, y)) - (ground(x, y) - mean) / v.levelsPerStep;
+                reinterpret_cast<T*>(out.row(y))[x] = T(std::clamp(level + 0.5, 0.0, double(v.maximum)));
+            }
+    });
+    return out;
+}
+} // namespace
+
+image::Image groundTaken(const image::GreyView& picture, int side, bool bright)
+{
+    const int w = picture.width, h = picture.height;
+    // The ground changes slowly: whole grey levels, smoothed, are fine enough for both depths.
+    image::Image levels = image::Image::unwritten(w, h, image::PixelFormat::Grey8);
+    picture.visit([&](auto v) {
+        for (int y = 0; y < h; ++y)
+            for (int x = 0; x < w; ++x) levels.row(y)[x] = std::uint8_t(double(v.at(x, y)) * v.levelsPerStep + 0.5);
+    });
+    const image::Image rough = bright ? opened(levels.grey(), side, side) : closed(levels.grey(), side, side);
+    // Smoothed on 16 bit, so that whole levels leave no steps.
+    image::Image deep = image::Image::unwritten(w, h, image::PixelFormat::Grey16);
+    for (int y = 0; y < h; ++y)
+        for (int x = 0; x < w; ++x) reinterpret_cast<std::uint16_t*>(deep.row(y))[x] = std::uint16_t(rough.row(y)[x] * 257);
+    const image::Image ground = gaussianOf(deep.grey(), std::max(1.0, side / 4.0));
+    const image::GreyView g = ground.grey();
+    const double mean = greys(g, geometry::spans(geometry::Region::whole(), w, h)).mean;
+    return taken(picture, mean, [&](int x, int y) { return g.levelAt(x, y); });
+}
+
+image::Image planeTaken(const image::GreyView& picture, const std::vector<geometry::Span>& region)
+{
+    struct Seen {
+        double x, y, level;
+    };
+    std::vector<Seen> seen;
+    const long long n = geometry::pixelCount(region), step = std::max<long long>(1, n / 40000);
+    long long at = 0;
+    for (const geometry::Span& s : region)
+        for (int x = s.from; x < s.to; ++x)
+            if (at++ % step == 0) seen.push_back({double(x), double(s.y), picture.levelAt(x, s.y)});
+    double a = 0, b = 0, c = 0, cx = 0, cy = 0;
+    for (const Seen& p : seen) cx += p.x / double(seen.size()), cy += p.y / double(seen.size());
+    std::vector<double> off(seen.size(), 0);
+    for (int round = 0; round < 6 && !seen.empty(); ++round) {
+        std::vector<double> size;
+        for (std::size_t i = 0; i < seen.size(); ++i) size.push_back(std::abs(off[i]));
+        std::nth_element(size.begin(), size.begin() + std::ptrdiff_t(size.size() / 2), size.end());
+        const double cut = std::max(1.0, 4.685 * 1.4826 * size[size.size() / 2]);
+        // Normal equations of the weighted plane about the middle.
+        double m[3][4] = {};
+        for (std::size_t i = 0; i < seen.size(); ++i) {
+            const double u = off[i] / cut, w = round == 0 ? 1 : std::abs(u) < 1 ? (1 - u * u) * (1 - u * u) : 0;
+            const double v[4] = {seen[i].x - cx, seen[i].y - cy, 1, seen[i].level};
+            for (int r = 0; r < 3; ++r)
+                for (int k = 0; k < 4; ++k) m[r][k] += w * v[r] * v[k];
+        }
+        for (int r = 0; r < 3; ++r) {
+            if (std::abs(m[r][r]) < 1e-9) continue;
+            for (int o = 0; o < 3; ++o)
+                if (o != r) {
+                    const double f = m[o][r] / m[r][r];
+                    for (int k = r; k < 4; ++k) m[o][k] -= f * m[r][k];
+                }
+        }
+        const auto solved = [&](int r) { return std::abs(m[r][r]) < 1e-9 ? 0 : m[r][3] / m[r][r]; };
+        a = solved(0), b = solved(1), c = solved(2);
+        for (std::size_t i = 0; i < seen.size(); ++i) off[i] = seen[i].level - (a * (seen[i].x - cx) + b * (seen[i].y - cy) + c);
+    }
+    return taken(picture, c, [&](int x, int y) { return a * (x - cx) + b * (y - cy) + c; });
 }
 
 image::Image shadingCorrected(const image::GreyView& picture, const image::GreyView& empty, double mean)
@@ -185,7 +396,7 @@ image::Image difference(const image::GreyView& a, const image::GreyView& b, int 
     return out;
 }
 
-image::Image rangeMask(const image::GreyView& picture, double low, double high)
+image::Image rangeMask(const image::GreyView& picture, double low, double high, bool outside)
 {
     image::Image out = image::Image::unwritten(picture.width, picture.height, image::PixelFormat::Grey8);
     picture.visit([&](auto v) {
@@ -193,7 +404,7 @@ image::Image rangeMask(const image::GreyView& picture, double low, double high)
             const auto* p = v.row(y);
             for (int x = 0; x < v.width; ++x) {
                 const double level = double(p[x]) * v.levelsPerStep;
-                out.row(y)[x] = level >= low && level <= high ? 255 : 0;
+                out.row(y)[x] = (level >= low && level <= high) != outside ? 255 : 0;
             }
         }
     });

@@ -45,7 +45,7 @@ private slots:
     {
         const auto result = runChain(chainOf("each", 4), parts(3));
         QCOMPARE(result.items.size(), std::size_t(4));
-        QVERIFY(!result.items[3].accept && result.items[3].step("datum")->reason.find("3 of 4") != std::string::npos);
+        QVERIFY(!result.items[3].accepted() && result.items[3].step("datum")->reason.find("3 of 4") != std::string::npos);
         QVERIFY(result.items[3].step("length")->state == inspect::State::NotRun);
         QVERIFY(result.items[0].step("length")->state == inspect::State::Ok);
     }

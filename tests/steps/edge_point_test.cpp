@@ -35,7 +35,7 @@ private slots:
             put(s, "least_strength", 25.0);
         });
         QCOMPARE(reason(r), std::string("no edge above 25 grey levels"));
-        QVERIFY(!r.items[0].accept);
+        QVERIFY(!r.items[0].accepted());
     }
 };
 QTEST_APPLESS_MAIN(EdgePointTest)

@@ -62,7 +62,7 @@ private slots:
         const recipe::Recipe r = recipeWith([](recipe::Step&) {});
         const auto result = inspect::evaluate(*inspect::Prepared::make(r), captureOf(draw({demo::circleOutline({100, 90}, 40)}, 200, 180)));
         QCOMPARE(int(result.items.size()), 1);
-        QVERIFY(!result.items[0].accept && reason(result).find("not found") == 0);
+        QVERIFY(!result.items[0].accepted() && reason(result).find("not found") == 0);
     }
     void withoutReferenceItSaysSo()
     {

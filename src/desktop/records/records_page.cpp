@@ -32,6 +32,7 @@ public:
         QColor colour = theme().ink;
         if (word == QLatin1String("accept") || word == QLatin1String("pass")) report::drawTick(*p, sign, colour = theme().pass, 1.8);
         else if (word == QLatin1String("reject") || word == QLatin1String("fail")) report::drawCross(*p, sign, colour = theme().fail, 2.2);
+        else if (word == QLatin1String("unjudged")) report::drawDash(*p, sign, colour, 1.6);
         else if (word == QLatin1String("not measured")) report::hatch(*p, sign, colour = theme().notMeasured, 4);
         p->setPen(colour);
         p->setFont(report::uiFont(13));
@@ -72,6 +73,7 @@ RecordsPage::RecordsPage(QString logPath, QWidget* parent) : QWidget(parent), m_
     m_verdict->addItem(tr("all verdicts"), QString());
     m_verdict->addItem(tr("accepted"), QStringLiteral("accept"));
     m_verdict->addItem(tr("rejects"), QStringLiteral("reject"));
+    m_verdict->addItem(tr("unjudged"), QStringLiteral("unjudged"));
     m_text = new QLineEdit(this);
     m_text->setObjectName(QStringLiteral("textFilter"));
     m_text->setPlaceholderText(tr("picture, batch, recipe or fault"));
@@ -173,6 +175,17 @@ void RecordsPage::refresh()
     showValues();
 }
 
+namespace
+{
+// "10: 1.20; 1.19; …": how many, then the numbers themselves.
+template <class Number> QString listText(const records::ValueRow& v, Number number)
+{
+    QStringList all;
+    for (const double x : v.values) all << number(x);
+    return QStringLiteral("%1: ").arg(all.size()) + all.join(QStringLiteral("; "));
+}
+} // namespace
+
 void RecordsPage::showValues()
 {
     m_values->setRowCount(0);
@@ -192,7 +205,7 @@ void RecordsPage::showValues()
         };
         put(m_values, i, 0, v.name);
         put(m_values, i, 1,
-            v.list && !v.values.empty() ? tr("%1 values").arg(v.values.size())
+            v.list && !v.values.empty() ? listText(v, number)
             : v.values.empty()          ? QStringLiteral("–")
                                         : number(v.values.front()),
             true);
@@ -200,7 +213,13 @@ void RecordsPage::showValues()
         put(m_values, i, 3, number(v.low), true);
         put(m_values, i, 4, number(v.high), true);
         put(m_values, i, 5, v.verdict == QLatin1String("not_measured") ? QStringLiteral("not measured") : v.verdict);
-        for (int c = 0; c < 6; ++c) m_values->item(i, c)->setToolTip(v.reason);
+        // A list is read in full: a number a line, in order.
+        QString whole = v.reason;
+        if (v.list)
+            for (std::size_t k = 0; k < v.values.size() && k < 200; ++k)
+                whole += (whole.isEmpty() ? QString() : QStringLiteral("\n")) + QStringLiteral("%1: ").arg(k + 1) + number(v.values[k]) + QStringLiteral(" ") + v.unit;
+        if (v.nominal) whole += (whole.isEmpty() ? QString() : QStringLiteral("\n")) + tr("nominal %1 %2").arg(number(v.nominal), v.unit);
+        for (int c = 0; c < 6; ++c) m_values->item(i, c)->setToolTip(whole);
     }
 }
 

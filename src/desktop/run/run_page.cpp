@@ -17,6 +17,7 @@
 
 namespace desktop
 {
+using inspect::Outcome;
 using inspect::Verdict;
 using report::theme;
 
@@ -83,7 +84,12 @@ void LadderView::show(const inspect::ItemResult* item)
             return c.verdict == Verdict::Fail ? 0 : c.verdict == Verdict::NotMeasured ? 1 : c.share && *c.share >= 0.8 ? 2 : 3;
         };
         std::stable_sort(m_rows.begin(), m_rows.end(), [&](const auto& a, const auto& b) { return rank(a) < rank(b); });
-        if (m_rows.size() > 8) m_others = int(m_rows.size()) - 8, m_rows.resize(8);
+        m_othersOut = 0;
+        if (m_rows.size() > 8) {
+            m_others = int(m_rows.size()) - 8;
+            m_othersOut = int(std::count_if(m_rows.begin() + 8, m_rows.end(), [](const auto& c) { return c.verdict != Verdict::Pass; }));
+            m_rows.resize(8);
+        }
     }
     update();
 }
@@ -164,7 +170,7 @@ void LadderView::paintEvent(QPaintEvent*)
     if (m_others) {
         p.setFont(report::uiFont(13));
         p.setPen(th.second);
-        p.drawText(QRectF(20, height() - 26, width() - 30, 22), Qt::AlignVCenter, tr("%1 others pass").arg(m_others));
+        p.drawText(QRectF(20, height() - 26, width() - 30, 22), Qt::AlignVCenter, m_othersOut == 0 ? tr("%1 others pass").arg(m_others) : tr("%1 others, %2 of them do not pass").arg(m_others).arg(m_othersOut));
     }
 }
 
@@ -181,10 +187,10 @@ void VerdictBand::show(const inspect::PictureResult* result, long long items, lo
     m_items = items, m_accepted = accepted, m_rate = perMinute, m_present = present;
     m_word.clear(), m_sentence.clear(), m_second.clear();
     if (result) {
-        m_accept = result->accept();
-        m_word = m_accept ? tr("ACCEPT") : tr("REJECT");
+        m_outcome = result->outcome();
+        m_word = m_outcome == Outcome::Accept ? tr("ACCEPT") : m_outcome == Outcome::Reject ? tr("REJECT") : tr("UNJUDGED");
         for (const auto& item : result->items) // the recipe's own words
-            if (item.accept == m_accept && !item.word.empty()) m_word = q(item.word);
+            if (item.outcome == m_outcome && !item.word.empty()) m_word = q(item.word);
         m_measured = false;
         QStringList more;
         for (const auto& item : result->items) {
@@ -201,17 +207,23 @@ void VerdictBand::show(const inspect::PictureResult* result, long long items, lo
                         more << text;
                     }
                 }
-            if (m_sentence.isEmpty() && !item.accept) m_sentence = q(item.sentence());
+            if (m_sentence.isEmpty() && item.rejected()) m_sentence = q(item.sentence());
         }
         const bool all = std::all_of(result->items.begin(), result->items.end(), [](const auto& item) {
             return std::none_of(item.checks.begin(), item.checks.end(),
                                 [](const auto& c) { return c.verdict == Verdict::Fail || c.verdict == Verdict::NotMeasured; });
         });
-        if (m_accept) m_sentence = all ? tr("all checks pass") : tr("accepted by the recipe's rule"), m_measured = true;
+        if (m_outcome == Outcome::Accept) m_sentence = all ? tr("all checks pass") : tr("accepted by the recipe's rule"), m_measured = true;
+        if (m_outcome == Outcome::Unjudged) m_sentence = tr("no check has limits: nothing was judged"), m_measured = true;
         m_second = more.join(QStringLiteral(" · "));
     }
     setAccessibleName(m_word + QStringLiteral(" ") + m_sentence);
     update();
+}
+
+QColor VerdictBand::outcomeColour() const
+{
+    return m_outcome == Outcome::Accept ? theme().pass : m_outcome == Outcome::Reject ? theme().fail : theme().ink;
 }
 
 void VerdictBand::paintEvent(QPaintEvent*)
@@ -226,16 +238,17 @@ void VerdictBand::paintEvent(QPaintEvent*)
     const int far = farSize(this);
     const QRectF stamp(0, 2, 6.1 * far, height() - 3);
     if (!m_word.isEmpty()) {
-        const QColor colour = m_accept ? th.pass : th.fail;
-        if (!m_accept && m_measured) p.fillRect(stamp, colour);
-        if (!m_accept && !m_measured) report::hatch(p, stamp, th.notMeasured, 6);
-        if (m_accept || !m_measured) {
+        const bool reject = m_outcome == Outcome::Reject;
+        const QColor colour = outcomeColour();
+        if (reject && m_measured) p.fillRect(stamp, colour);
+        if (reject && !m_measured) report::hatch(p, stamp, th.notMeasured, 6);
+        if (!reject || !m_measured) {
             p.setPen(QPen(colour, 3));
-            p.setBrush(m_accept ? QBrush(Qt::NoBrush) : QBrush(th.paper));
-            p.drawRect(m_accept ? stamp.adjusted(8, 8, -8, -8) : stamp.adjusted(16, 14, -16, -14));
+            p.setBrush(!reject ? QBrush(Qt::NoBrush) : QBrush(th.paper));
+            p.drawRect(!reject ? stamp.adjusted(8, 8, -8, -8) : stamp.adjusted(16, 14, -16, -14));
         }
         p.setFont(report::sheetFont(far));
-        p.setPen(!m_accept && m_measured ? th.paper : colour);
+        p.setPen(reject && m_measured ? th.paper : colour);
         p.drawText(stamp, Qt::AlignCenter, m_word);
     }
     const double counts = 210;
@@ -249,7 +262,7 @@ void VerdictBand::paintEvent(QPaintEvent*)
         double px = far;
         p.setFont(report::sheetFont(px));
         while (px > 18 && p.fontMetrics().horizontalAdvance(m_sentence) > text.width()) p.setFont(report::sheetFont(px -= 2));
-        p.setPen(m_accept ? th.pass : th.fail);
+        p.setPen(outcomeColour());
         p.drawText(text.adjusted(0, 0, 0, -26), Qt::AlignVCenter | Qt::AlignLeft,
                    p.fontMetrics().elidedText(m_sentence, Qt::ElideRight, int(text.width())));
         p.setFont(report::uiFont(14));
@@ -493,7 +506,7 @@ void RunPage::arrived(const station::RunItem& item)
 {
     const int n = int(item.result->items.size());
     m_items += n;
-    for (const auto& i : item.result->items) m_accepted += i.accept;
+    for (const auto& i : item.result->items) m_accepted += i.accepted();
     m_totals.add(m_used->recipe(), *item.result);
     if (!item.result->warnings.empty()) {
         m_trouble->setText(tr("beware: %1").arg(q(item.result->warnings.front())));
@@ -553,10 +566,10 @@ GridColumn RunPage::column(int c) const
     GridColumn out;
     out.head = QString::number(t.number);
     out.answered = true;
-    out.accept = t.item.result->accept();
+    out.outcome = t.item.result->outcome();
     out.tip = tr("item %1 · %2 · %3").arg(t.number).arg(t.item.at, q(t.item.result->picture));
     for (const auto& i : t.item.result->items)
-        if (!i.accept) out.tip += QStringLiteral("\n") + q(i.sentence());
+        if (!i.accepted()) out.tip += QStringLiteral("\n") + q(i.sentence());
     return out;
 }
 GridCell RunPage::cell(int r, int c) const

@@ -45,7 +45,7 @@ protected:
 
 private:
     std::vector<inspect::CheckResult> m_rows;
-    int m_others = 0;
+    int m_others = 0, m_othersOut = 0; // not shown; of them not passing
     bool m_has = false;
 };
 
@@ -56,15 +56,18 @@ public:
     explicit VerdictBand(QWidget* parent = nullptr);
     void show(const inspect::PictureResult* result, long long items, long long accepted, double perMinute, bool present);
     QString word() const { return m_word; }
+    QString sentence() const { return m_sentence; }
 
 protected:
     void paintEvent(QPaintEvent*) override;
 
 private:
+    QColor outcomeColour() const;
     QString m_word, m_sentence, m_second;
     long long m_items = 0, m_accepted = 0;
     double m_rate = 0;
-    bool m_accept = false, m_measured = true, m_present = true;
+    inspect::Outcome m_outcome = inspect::Outcome::Unjudged;
+    bool m_measured = true, m_present = true;
 };
 
 class RunPage : public QWidget, private GridSource

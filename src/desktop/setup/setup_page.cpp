@@ -239,7 +239,7 @@ GridColumn TrialGrid::column(int c) const
     const auto* r = m_session.result(c);
     out.answered = r && (r->error || !r->items.empty());
     out.error = r && r->error.has_value();
-    out.accept = r && r->accept();
+    if (r) out.outcome = r->outcome();
     out.tip = QObject::tr("trial %1 · %2 · labelled %3")
                   .arg(c + 1)
                   .arg(QFileInfo(QString::fromStdString(t.picture)).fileName(), QString::fromLatin1(name(t.label)));
@@ -248,7 +248,7 @@ GridColumn TrialGrid::column(int c) const
     if (r && r->error) out.tip += QStringLiteral("\n") + QString::fromStdString(*r->error);
     else if (r)
         for (const auto& item : r->items)
-            if (!item.accept) out.tip += QStringLiteral("\n") + QString::fromStdString(item.sentence());
+            if (!item.accepted()) out.tip += QStringLiteral("\n") + QString::fromStdString(item.sentence());
     return out;
 }
 
@@ -367,6 +367,11 @@ bool SetupPage::eventFilter(QObject* object, QEvent* e)
     if (e->type() == QEvent::ShortcutOverride) {
         const auto* key = static_cast<QKeyEvent*>(e);
         const QWidget* w = QApplication::focusWidget();
+        // An open list has its keys for itself.
+        if (QApplication::activePopupWidget() && !(key->modifiers() & (Qt::ControlModifier | Qt::AltModifier))) {
+            e->accept();
+            return true;
+        }
         const bool typing = qobject_cast<const QLineEdit*>(w) || qobject_cast<const QAbstractSpinBox*>(w) ||
                             (qobject_cast<const QComboBox*>(w) && key->key() != Qt::Key_Escape);
         if (typing && !(key->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) && (key->key() < Qt::Key_F1 || key->key() > Qt::Key_F35)) {
@@ -416,7 +421,8 @@ void SetupPage::makeStrip()
         for (const StepKind* k : kinds) {
             QAction* a = menu->addAction(kindIcon(*k), QString::fromStdString(k->label));
             a->setObjectName(QStringLiteral("kind_") + QString::fromStdString(k->key));
-            a->setToolTip(QString::fromStdString(k->help));
+            a->setToolTip(QString::fromStdString(k->help) + QStringLiteral("\n") + tr("For: %1").arg(QString::fromStdString(k->purpose)) +
+                          QStringLiteral("\n") + tr("How: %1").arg(QString::fromStdString(k->gesture)));
             connect(a, &QAction::triggered, this, [this, key = k->key, b] {
                 arm(key);
                 b->setChecked(true);
@@ -451,17 +457,16 @@ void SetupPage::refreshTheme()
 
 void SetupPage::arm(const std::string& kind)
 {
-    m_sheet->setArmedKind(kind);
-    m_sheet->setFocus();
     const StepKind* k = findKind(kind);
     if (!k) return;
-    if (!k->inputs.empty() && k->regions.empty()) {
-        // A construction reads two features: the first two that fit, to be changed in the form, or a stroke from one to the other.
-        emit m_session.said(tr("%1: drag from one feature to the other").arg(QString::fromStdString(k->label)));
-    } else {
-        emit m_session.said(k->byArea ? tr("%1: drag a frame on the part").arg(QString::fromStdString(k->label))
-                                      : tr("%1: drag across or along the edge, or click").arg(QString::fromStdString(k->label)));
+    m_sheet->setFocus();
+    if (!k->offer) { // nothing on the part makes it: it stands in the form at once
+        makeInView(*k);
+        for (QToolButton* b : m_questions) b->setChecked(false);
+        return;
     }
+    m_sheet->setArmedKind(kind);
+    emit m_session.said(QString::fromStdString(k->label + ": " + k->gesture));
 }
 
 void SetupPage::showKinds()
@@ -482,12 +487,16 @@ void SetupPage::showKinds()
     if (dialog.exec() != QDialog::Accepted) return;
     const int at = int(names.indexOf(dialog.textValue()));
     if (at < 0) return;
-    const StepKind& k = *kinds[std::size_t(at)];
+    makeInView(*kinds[std::size_t(at)]);
+}
+
+void SetupPage::makeInView(const StepKind& k)
+{
     if (m_session.recipe().reference.empty()) {
         emit m_session.said(tr("Take a picture of a good part as reference first (Ctrl+R)"));
         return;
     }
-    const std::string datum = m_session.datumForNewSteps();
+    const std::string datum = m_session.datumForNewSteps(m_sheet->pictureOf(QPointF(m_sheet->width() / 2.0, m_sheet->height() / 2.0)));
     if ((datum.empty() || k.datum) && !m_session.viewIsReference()) m_session.setShowReference(true);
     Offer o;
     o.step = makeStep(m_session.recipe(), k);
@@ -511,11 +520,17 @@ void SetupPage::showKinds()
         case geometry::Shape::Ring: region = geometry::Region::ring(c, size / 2, size); break;
         default: break;
         }
-        o.step.regions[r.key] = motion ? inspect::carried(m_session.recipe(), {motion->now, motion->reference}, region) : region;
+        o.step.regions[r.key] = motion ? inspect::carried(m_session.recipe(), motion->inverse(), region) : region;
     }
     std::set<std::string> taken;
+    // A datum is made of what is drawn, not of another datum's origin; that comes only when nothing else fits.
+    std::vector<const Step*> givers;
+    for (const bool datums : {false, true})
+        for (const Step& s : m_session.recipe().steps)
+            if (const StepKind* from = findKind(s.kind); from && from->datum == datums && !(k.datum && datums)) givers.push_back(&s);
     for (const InputSpec& in : k.inputs)
-        for (const Step& s : m_session.recipe().steps) {
+        for (const Step* giver : givers) {
+            const Step& s = *giver;
             const StepKind* from = findKind(s.kind);
             if (!in.needed || !from || !from->hasFeature || taken.count(s.id) ||
                 std::find(in.accepts.begin(), in.accepts.end(), from->feature) == in.accepts.end())
@@ -601,7 +616,7 @@ void SetupPage::makeActions()
     add("nextTrial", [this] { m_session.setTrial(m_session.trial() + 1); });
     add("previousTrial", [this] { m_session.setTrial(m_session.trial() - 1); });
     add("nextFailed",
-        [this] { nextTrialWhere([this](int t) { return m_session.result(t) && !m_session.result(t)->accept(); }, tr("No trial is rejected")); });
+        [this] { nextTrialWhere([this](int t) { return m_session.result(t) && m_session.result(t)->rejected(); }, tr("No trial is rejected")); });
     add("nextDisagreeing", [this] {
         nextTrialWhere([this](int t) { return m_session.agreement(t) == Session::Agreement::Disagrees; }, tr("Every verdict agrees with its label"));
     });
@@ -628,7 +643,7 @@ void SetupPage::makeActions()
     add("placesFromObjects", [this] { m_session.placesFromObjects(); });
     add("takeDraft", [this] {
         if (m_session.draft()) m_session.takeDraft();
-        else m_session.takeProposal();
+        else m_session.takeProposal(true);
     });
     add("letGo", [this] {
         if (!m_sheet->letGo()) m_session.select({});
@@ -642,12 +657,16 @@ void SetupPage::makeActions()
     followDraft();
     add("kinds", [this] { showKinds(); });
     add("nextItem", [this] { m_session.setItem(m_session.item() + 1); });
-    toggle("sheetAlone", [this](bool on) {
+    QAction* sheetAlone = toggle("sheetAlone", [this](bool on) {
+        if (on) action(QStringLiteral("gridAlone"))->setChecked(false); // never both: that would be an empty page
         m_grid->setVisible(!on);
         m_evidence->setVisible(!on);
         m_strip->setVisible(!on);
     });
-    toggle("gridAlone", [this](bool on) { m_whole->widget(0)->setVisible(!on); });
+    toggle("gridAlone", [this, sheetAlone](bool on) {
+        if (on) sheetAlone->setChecked(false);
+        m_whole->widget(0)->setVisible(!on);
+    });
 }
 
 } // namespace desktop

@@ -53,6 +53,7 @@ public:
 
 public slots:
     void showKinds();
+    void makeInView(const recipe::StepKind& kind); // by keys alone: in the middle of the view, or of the features that are there
     void renameSelected();
     void refreshTheme(); // after the theme changed
 

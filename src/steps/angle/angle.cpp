@@ -50,7 +50,7 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 StepKind angle()
 {
     return Declare<P>({"angle", "Angle", "Angle between two lines, or between a line and the datum."}, Question::HowBig, 1, "plane geometry")
-        .purpose("angle inclination tilt between lines")
+        .purpose("angle inclination tilt between lines").drawn("stroke from one line to the other")
         .input({"first", "Line", "Line whose direction is asked for.", {FeatureType::Line}})
         .input({"second", "Against", "Line it is compared with; without it the datum's x direction.", {FeatureType::Line}, false})
         .param(&P::sector,

@@ -1,6 +1,7 @@
 #include "steps/area_share/area_share.h"
 
 #include "steps/glue.h"
+#include "vision/colour.h"
 
 #include <cmath>
 
@@ -14,6 +15,34 @@ using P = AreaShareParams;
 
 namespace
 {
+// At full depth; of 8 bit by the histogram.
+std::pair<double, double> greysOf(const image::GreyView& view, const std::vector<geometry::Span>& where, double total)
+{
+    if (view.wide) {
+        const vision::Greys g = vision::greys(view, where);
+        return {g.mean, g.spread};
+    }
+    const vision::Histogram h = vision::histogram(view, where);
+    const double mean = h.mean();
+    double square = 0;
+    for (std::size_t i = 0; i < 256; ++i) square += double(h.count[i]) * (double(i) - mean) * (double(i) - mean);
+    return {mean, std::sqrt(square / total)};
+}
+std::array<double, 3> meanColour(const image::Image& picture, const std::vector<geometry::Span>& where)
+{
+    const bool wide = image::bytesPerSample(picture.format()) == 2;
+    std::int64_t n = 0, sum[3] = {};
+    for (const geometry::Span& s : where) {
+        const std::uint8_t* p = picture.row(s.y);
+        for (int x = s.from; x < s.to; ++x)
+            for (int k = 0; k < 3; ++k) sum[k] += wide ? reinterpret_cast<const std::uint16_t*>(p)[3 * x + k] : p[3 * x + k];
+        n += s.to - s.from;
+    }
+    std::array<double, 3> out{};
+    for (std::size_t k = 0; k < 3; ++k) out[k] = n ? double(sum[k]) / double(n) / (wide ? 257.0 : 1.0) : 0;
+    return out;
+}
+
 base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
     const auto where = selectionSpans(in);
@@ -43,11 +72,12 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
         });
     out.values["share"] = {100 * count / total};
     out.values["area"] = {area};
-    const vision::Histogram h = vision::histogram(in.grey(), where);
-    const double mean = h.mean();
-    double square = 0;
-    for (std::size_t i = 0; i < 256; ++i) square += double(h.count[i]) * (double(i) - mean) * (double(i) - mean);
-    out.values["grey_mean"] = {mean}, out.values["grey_spread"] = {std::sqrt(square / total)};
+    const auto [mean, spread] = greysOf(in.grey(), where, total);
+    out.values["grey_mean"] = {mean}, out.values["grey_spread"] = {spread};
+    if (const image::Image& shown = in.capture.shown(); image::channels(shown.format()) == 3) {
+        const auto [hue, chroma] = vision::hueOf(meanColour(shown, where));
+        out.values["hue"] = {hue}, out.values["chroma"] = {chroma};
+    }
     for (auto& outline : in.region("region").outlines())
         out.marks.push_back(levelled(in, {MarkShape::Polygon, MarkRole::Found, std::move(outline), 0, {}}));
     return out;
@@ -90,7 +120,7 @@ StepKind area_share()
 {
     Declare<P> d({"area_share", "Area share", "Share and number of the pixels in a region that are taken by a grey range or a colour."},
                  Question::HowMany, 1, "counting; thresholds as in vision/threshold.h");
-    d.purpose("presence absence covered area pixels fill level grey colour")
+    d.purpose("presence absence covered area pixels fill level grey colour").drawn("Ctrl and drag a frame")
         .region({"region",
                  "Region",
                  "Pixels are counted inside it.",
@@ -101,6 +131,10 @@ StepKind area_share()
         .output({"area", "Area", "Number of pixels taken.", Unit::SquarePixel})
         .output({"grey_mean", "Mean grey", "Mean grey level of the region.", Unit::GreyLevel})
         .output({"grey_spread", "Spread of grey", "Standard deviation of the region's grey levels.", Unit::GreyLevel})
+        .output({"hue", "Hue", "Hue angle of the region's mean colour in CIELAB, 0 to 360 (red about 40, green 136, blue 306); colour pictures only.",
+                 Unit::Degree})
+        .output({"chroma", "Chroma", "How far the region's mean colour is from grey in CIELAB; a hue below about 5 says little.", Unit::None})
+        .better({"share"}, OutputSpec::Better::Within, 0.0, 100.0)
         .madeByArea()
         .shows(evidence)
         .offers(offer)

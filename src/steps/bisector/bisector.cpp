@@ -41,7 +41,7 @@ StepKind bisector()
 {
     return Declare<P>({"bisector", "Bisector", "Line midway between two lines; of parallel ones the middle line."}, Question::What, 1,
                       "plane geometry")
-        .purpose("middle line symmetry axis centre line")
+        .purpose("middle line symmetry axis centre line").drawn("stroke from one line to the other")
         .gives(FeatureType::Line)
         .input({"first", "First line", "Line on one side.", {FeatureType::Line}})
         .input({"second", "Second line", "Line on the other side.", {FeatureType::Line}})

@@ -2,6 +2,7 @@
 
 #include "geometry/matching.h"
 #include "steps/glue.h"
+#include "vision/colour.h"
 #include "vision/blobs.h"
 
 #include <algorithm>
@@ -18,11 +19,12 @@ using P = BlobsParams;
 
 namespace
 {
-vision::BlobOptions options(const P& p, const Selection& taken)
+vision::BlobOptions options(const P& p, const Selection& taken, double grows = 1)
 {
     vision::BlobOptions o;
     o.low = taken.low, o.high = taken.high;
-    o.fillHoles = p.fillHoles, o.leastArea = p.leastArea;
+    o.fillHoles = p.fillHoles, o.countHoles = true;
+    o.leastArea = p.leastArea * grows * grows;
     o.border = !p.dropBorder                    ? vision::BorderRule::Keep
                : p.borderOf == BorderOf::Region ? vision::BorderRule::DropAtRegion
                                                 : vision::BorderRule::DropAtPicture;
@@ -86,7 +88,8 @@ const std::vector<std::string>& listKeys()
 {
     static const std::vector<std::string> keys{"areas",      "x",         "y",     "along_x",   "along_y",     "box_left", "box_top", "box_width",
                                                "box_height", "length",    "width", "perimeter", "major",       "minor",    "angle",   "circularity",
-                                               "elongation", "convexity", "holes", "grey_mean", "grey_spread", "at_border"};
+                                               "elongation", "convexity", "holes", "grey_mean", "grey_spread", "at_border",
+                                               "net_area",   "full_area", "equal_diameter", "feret_most", "feret_least", "moment_angle"};
     return keys;
 }
 
@@ -100,10 +103,13 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     RunOutput out;
     for (const std::string& key : listKeys()) out.values[key] = {};
     out.values["count"] = {0}, out.values["total_area"] = {0};
+    const image::Image& shown = in.capture.shown();
+    const bool coloured = image::channels(shown.format()) == 3;
+    if (coloured) out.values["hue"] = {}, out.values["chroma"] = {};
     std::vector<Object> all;
     vision::BlobList list;
     if (taken->threshold) out.values["threshold"] = {*taken->threshold};
-    if (!taken->nothing) list = vision::findBlobs(taken->view, where, options(p, *taken));
+    if (!taken->nothing) list = vision::findBlobs(taken->view, where, options(p, *taken, in.grows()));
     const vision::BlobRuns runs(list);
     // Shape is described for what is listed, and before that only when a filter asks for it.
     const auto describe = [&](Object& o) {
@@ -115,10 +121,20 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
         v["angle"] = geometry::degrees(geometry::wrapped(2 * (o.shape.box.angle - in.frame.angle)) / 2);
         v["circularity"] = o.shape.circularity, v["elongation"] = o.shape.elongation, v["convexity"] = o.shape.convexity;
         v["grey_mean"] = mean, v["grey_spread"] = spread;
+        v["feret_most"] = o.shape.feretMost, v["feret_least"] = o.shape.feretLeast;
+        if (!coloured) return;
+        const auto rgb = runs.colour(shown, index);
+        const auto [hue, chroma] = vision::hueOf(rgb);
+        v["hue"] = hue, v["chroma"] = chroma;
     };
     const bool filtersByShape = !in.filters.empty();
+    int tooLarge = 0, filtered = 0;
+    const double mostArea = p.mostArea * in.grows() * in.grows();
     for (std::size_t i = 0; i < list.blobs.size(); ++i) {
-        if (list.blobs[i].area > p.mostArea) continue;
+        if (list.blobs[i].area > mostArea) {
+            ++tooLarge;
+            continue;
+        }
         Object o;
         o.blob = &list.blobs[i];
         o.level = *o.blob;
@@ -132,25 +148,42 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
         // The box runs along the borders of its pixels.
         v["box_left"] = b.left - 0.5, v["box_top"] = b.top - 0.5, v["box_width"] = b.right - b.left + 1, v["box_height"] = b.bottom - b.top + 1;
         v["major"] = b.major, v["minor"] = b.minor, v["holes"] = b.holes, v["at_border"] = b.touchesBorder ? 1 : 0;
+        const double hole = b.holeArea * (o.blob->area > 0 ? b.area / o.blob->area : 1);
+        v["net_area"] = p.fillHoles ? b.area - hole : b.area, v["full_area"] = p.fillHoles ? b.area : b.area + hole;
+        v["equal_diameter"] = std::sqrt(4 * b.area / geometry::kPi);
+        v["moment_angle"] = geometry::degrees(geometry::wrapped(2 * (b.angle - in.frame.angle)) / 2);
         if (filtersByShape) describe(o);
         const bool kept = std::all_of(in.filters.begin(), in.filters.end(), [&](const Filter& f) {
             const auto it = v.find(f.output);
-            return it == v.end() || ((!f.low || it->second >= *f.low) && (!f.high || it->second <= *f.high));
+            return it != v.end() && ((!f.low || it->second >= *f.low) && (!f.high || it->second <= *f.high));
         });
         if (kept) all.push_back(std::move(o));
+        else ++filtered;
     }
     sortObjects(p, in, region, all);
     out.values["count"] = {double(all.size())};
     for (const Object& o : all) out.values["total_area"][0] += o.level.area;
-    const std::size_t shown = std::min(all.size(), std::size_t(p.mostObjects));
-    if (shown < all.size())
-        out.note = "the list is cut off: " + std::to_string(shown) + " of " + std::to_string(all.size()) + " objects are listed, all are counted";
+    const std::size_t listed = std::min(all.size(), std::size_t(p.mostObjects));
+    out.unlisted = all.size() - listed;
+    if (out.unlisted > 0)
+        out.note = "the list is cut off: " + std::to_string(listed) + " of " + std::to_string(all.size()) + " objects are listed, all are counted";
+    // What was taken away is counted and said.
+    const int offSize = list.tooSmall + tooLarge;
+    out.values["left_at_border"] = {double(list.atBorder)}, out.values["left_by_size"] = {double(offSize)};
+    out.values["left_by_filters"] = {double(filtered)};
+    std::string left;
+    for (const auto& [n, words] : {std::pair{list.atBorder, "at the border"}, {list.tooSmall, "too small"}, {tooLarge, "too large"}, {filtered, "by filters"}})
+        if (n > 0) left += (left.empty() ? "" : ", ") + std::to_string(n) + " " + words;
+    if (!left.empty()) out.note += (out.note.empty() ? "" : "; ") + ("left out: " + left);
     Group group;
+    group.unlisted = out.unlisted;
     int number = 0;
-    for (std::size_t i = 0; i < shown; ++i) {
+    for (std::size_t i = 0; i < listed; ++i) {
         Object& o = all[i];
         if (!filtersByShape) describe(o);
         for (const std::string& key : listKeys()) out.values[key].push_back(o.values.at(key));
+        for (const char* key : {"hue", "chroma"})
+            if (coloured) out.values[key].push_back(o.values.at(key));
         group.members.push_back({o.level.centroid, o.level.angle, o.shape.box.length, o.shape.box.width});
         const auto box =
             Region::rectangle(o.shape.box.centre, std::max(1.0, o.shape.box.length), std::max(1.0, o.shape.box.width), o.shape.box.angle).outlines();
@@ -169,7 +202,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
         for (const Place& place : in.places) wanted.push_back(place.at);
         for (const Object& o : all) found.push_back(o.level.centroid);
         std::vector<double> present;
-        for (const int object : geometry::nearestPairs(wanted, found, p.placeReach)) present.push_back(object >= 0 ? 1 : 0);
+        for (const int object : geometry::nearestPairs(wanted, found, p.placeReach * in.grows())) present.push_back(object >= 0 ? 1 : 0);
         double missing = 0;
         std::string names;
         for (std::size_t k = 0; k < present.size(); ++k)
@@ -251,7 +284,7 @@ StepKind blobs()
 {
     Declare<P> d({"blobs", "Blobs", "Finds connected areas of taken pixels, filters, orders, counts and describes them."}, Question::HowMany, 1,
                  "threshold: Otsu 1979; runs and union-find: Rosenfeld and Pfaltz 1966; shape and splitting: vision/blobs.h");
-    d.purpose("count objects holes slots missing present spot area threshold colour size shape")
+    d.purpose("count objects holes slots missing present spot area threshold colour size shape").drawn("Ctrl and drag a frame round the objects")
         .gives(FeatureType::Group)
         .region({"region",
                  "Region",
@@ -289,6 +322,7 @@ StepKind blobs()
                Unit::None, Whole{1, 100000})
         .param(&P::placeReach, {"place_reach", "Reach of a place", "With named places: how far from its place an object may lie."}, Unit::Pixel,
                Real{1, 10000, 1, 5, 200})
+        .ordered("least_area", "most_area")
         .output({"count", "Count", "Number of objects.", Unit::None, false, true, true})
         .output({"total_area", "Size of all", "Area of all objects together.", Unit::SquarePixel})
         .output({"areas", "Size of each", "Area of each object, in order.", Unit::SquarePixel, true})
@@ -309,14 +343,32 @@ StepKind blobs()
         .output({"circularity", "Circularity", "4π area by perimeter squared of each object: 1 for a disc, less for all else.", Unit::None, true})
         .output({"elongation", "Elongation", "Longer by shorter axis of each object: 1 for a disc or a square.", Unit::None, true})
         .output({"convexity", "Convexity", "Area of each object by the area of its convex hull: 1 without dents.", Unit::None, true})
-        .output({"holes", "Holes", "Number of holes in each object, before they are filled.", Unit::None, true})
+        .output({"holes", "Holes", "Number of holes in each object, filled or not.", Unit::None, true})
         .output({"grey_mean", "Mean grey", "Mean grey level of each object.", Unit::GreyLevel, true})
         .output({"grey_spread", "Spread of grey", "Standard deviation of the grey levels of each object.", Unit::GreyLevel, true})
         .output({"at_border", "Touches the border", "1 for objects that touch the region's border.", Unit::None, true})
+        .output({"net_area", "Net size", "Area of each object without its holes, whether they are filled or not.", Unit::SquarePixel, true})
+        .output({"full_area", "Size with holes", "Area of each object with its holes, whether they are filled or not.", Unit::SquarePixel, true})
+        .output({"equal_diameter", "Equal-area diameter", "Diameter of the disc with each object's area.", Unit::Pixel, true})
+        .output({"feret_most", "Largest Feret diameter", "Largest distance of two parallel lines that touch each object on both sides.", Unit::Pixel,
+                 true})
+        .output({"feret_least", "Smallest Feret diameter", "Smallest distance of two parallel lines that touch each object on both sides.",
+                 Unit::Pixel, true})
+        .output({"moment_angle", "Moment angle",
+                 "Direction of each object's longer axis by its second moments against the datum's x direction, -90 to 90.", Unit::Degree, true})
+        .output({"hue", "Hue", "Hue angle of each object's mean colour in CIELAB, 0 to 360 (red about 40, green 136, blue 306); colour pictures only.",
+                 Unit::Degree, true})
+        .output({"chroma", "Chroma", "How far each object's mean colour is from grey in CIELAB; a hue below about 5 says little.", Unit::None, true})
+        .output({"left_at_border", "Left out at the border", "Number of areas that touch the border and are no objects therefore.", Unit::None})
+        .output({"left_by_size", "Left out by size", "Number of areas below the least or above the greatest size.", Unit::None})
+        .output({"left_by_filters", "Left out by filters", "Number of objects the filters took away.", Unit::None})
         .output({"present", "Present at each place", "1 for every named place with an object, 0 where it is missing.", Unit::None, true})
         .output({"missing", "Missing", "Number of named places without an object.", Unit::None})
         .output({"surplus", "Surplus", "Number of objects at no named place.", Unit::None})
         .output({"threshold", "Threshold", "The grey level at which objects begin; nothing when the region has one grey level.", Unit::GreyLevel})
+        .filtersNot("present")
+        .better({"circularity", "convexity"}, OutputSpec::Better::More, 0.0, 1.0)
+        .better({"missing", "surplus", "left_at_border", "left_by_size", "left_by_filters"}, OutputSpec::Better::Less, 0.0)
         .madeByArea()
         .shows(evidence)
         .offers(offer)

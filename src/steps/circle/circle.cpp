@@ -36,15 +36,9 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     double start = 0, sweep = 2 * geometry::kPi;
     if (in.region("ring").shape == Shape::Arc) geometry::arcOf(c, used, start, sweep);
     out.values["start"] = {geometry::degrees(start)}, out.values["sweep"] = {geometry::degrees(sweep)};
-    out.features["circle"] = c;
-    if (sweep < 2 * geometry::kPi - 1e-9) {
-        Mark m{MarkShape::Polyline, MarkRole::Found, {}, 0, {}};
-        const int n = std::max(2, int(sweep * 20));
-        for (int i = 0; i <= n; ++i) m.points.push_back(c.centre + geometry::direction(start + sweep * i / n) * c.radius);
-        out.marks.push_back(std::move(m));
-    } else {
-        out.marks.push_back({MarkShape::Circle, MarkRole::Found, {c.centre}, c.radius, {}});
-    }
+    const geometry::Circle seen{c.centre, c.radius, start, sweep};
+    out.features["circle"] = seen;
+    out.marks.push_back(roundMark(seen));
     tell(*f, p, out);
     // The points lie on the circle as blurred; form is judged about the corrected one.
     const double shift = vision::curvatureShift(f->probe.edges, c.radius);
@@ -71,6 +65,7 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     geometry::Circle c{g.from, 0};
     int rising = 0, used = 0;
     std::vector<double> strengths;
+    double spread = 0;
     constexpr int rays = 48;
     for (int round = 0; round < 2; ++round) {
         const double far = round == 0 ? std::min(400.0, 0.3 * std::max(picture.width, picture.height)) : 1.4 * c.radius;
@@ -89,19 +84,21 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
         const auto fit = geometry::fitCircle(points, 1.0);
         if (!fit || fit->usedCount < 0.7 * rays || fit->rms > 1.5 || fit->shape.radius < 4) return {};
         c = fit->shape;
+        spread = fit->rms;
         used = int(points.size());
     }
     std::sort(strengths.begin(), strengths.end());
     P p;
     p.polarity = 2 * rising > used ? vision::Polarity::DarkToBright : vision::Polarity::BrightToDark;
     p.leastStrength = leastStrengthFor(strengths[strengths.size() / 4], in.noise);
+    p.reach = reachFor(spread);
     const double band = std::max(6.0, 0.15 * c.radius);
     Offer o;
     o.step.params = p;
     o.step.regions["ring"] = Region::ring(c.centre, std::max(1.0, c.radius - band), c.radius + band);
     o.words = "circle";
     o.rank = 0;
-    o.chosen = {"polarity", "least_strength"};
+    o.chosen = {"polarity", "least_strength", "reach"};
     Offer diameter = o;
     diameter.step.name = "Diameter";
     diameter.words = "diameter";
@@ -115,7 +112,7 @@ StepKind circle()
 {
     Declare<P> d({"circle", "Circle or arc", "Circle or arc through the edge points of radial windows; stray points are dropped."}, Question::What, 1,
                  "least median of squares (Rousseeuw 1984), then geometric least squares; inward shift of blurred discs undone (docs/methods.md)");
-    d.purpose("hole round diameter radius bore disc arc rounding fillet")
+    d.purpose("hole round diameter radius bore disc arc rounding fillet").drawn("click the round thing")
         .gives(FeatureType::Circle)
         .region(
             {"ring", "Ring", "The edge is searched between the inner and the outer circle, all round or over an arc.", {Shape::Ring, Shape::Arc}});

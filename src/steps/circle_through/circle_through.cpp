@@ -40,6 +40,33 @@ base::Result<RunOutput> run(const P&, const RunInput& in)
     out.marks.push_back(pointsMark(centres, MarkRole::Used));
     return out;
 }
+
+// From one round thing to another: all centres found that lie on one circle with these two. On a group: through all its objects.
+std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
+{
+    Offer o;
+    o.step.params = P{};
+    o.words = "circle through centres", o.rank = 7;
+    if (const Feature* f = pulledFrom(g, in); f && typeOf(*f) == FeatureType::Group && std::get<Group>(*f).members.size() >= 3) {
+        o.step.inputs["c1"] = g.fromFeature;
+        return {o};
+    }
+    if (g.type != Gesture::Type::Stroke || g.fromFeature == g.toFeature) return {};
+    std::vector<std::pair<std::string, Point>> all;
+    for (const std::string& id : {g.fromFeature, g.toFeature}) {
+        const auto f = in.features.find(id);
+        if (f == in.features.end() || !hasPlace(f->second)) return {};
+        all.push_back({id, placeOf(f->second)});
+    }
+    for (const auto& [id, f] : in.features)
+        if (id != g.fromFeature && id != g.toFeature && typeOf(f) == FeatureType::Circle && all.size() < 8) all.push_back({id, placeOf(f)});
+    std::vector<Point> centres;
+    for (const auto& [id, p] : all) centres.push_back(p);
+    const auto fit = geometry::fitCircle(centres, 1e6);
+    if (centres.size() < 3 || !fit || fit->rms > 0.05 * fit->shape.radius) return {};
+    for (std::size_t i = 0; i < all.size(); ++i) o.step.inputs["c" + std::to_string(i + 1)] = all[i].first;
+    return {o};
+}
 } // namespace
 
 StepKind circle_through()
@@ -48,7 +75,7 @@ StepKind circle_through()
     Declare<P> d(
         {"circle_through", "Circle through centres", "Circle through the centres of several features, or of all objects of a group: a bolt circle."},
         Question::What, 1, "geometric least squares by Gauss-Newton (geometry/fit.h), every centre counts");
-    d.purpose("bolt circle pitch holes centres")
+    d.purpose("bolt circle pitch holes centres").drawn("stroke from one of three or more circles to another, or click objects of a group")
         .gives(FeatureType::Circle)
         .input({"c1", "Centre 1", "Feature whose centre lies on the circle, or a whole group.", any});
     for (int i = 2; i <= 8; ++i)
@@ -60,6 +87,7 @@ StepKind circle_through()
         .output({"radius", "Radius", "Radius of the circle.", Unit::Pixel})
         .output({"diameter", "Diameter", "Diameter of the circle.", Unit::Pixel})
         .output({"deviation", "Largest deviation", "Distance of the farthest centre from the circle.", Unit::Pixel})
+        .offers(offer)
         .runs(run);
 }
 

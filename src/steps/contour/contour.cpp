@@ -112,7 +112,7 @@ StepKind contour()
 {
     Declare<P> d({"contour", "Contour", "Outline of the largest object in the region to a fraction of a pixel, with its overall sizes."},
                  Question::What, 1, "pixel outline as in vision/blobs.h, each point moved along its normal onto the edge (vision/edges.h)");
-    d.purpose("outline contour silhouette overall length height size whole part")
+    d.purpose("outline contour silhouette overall length height size whole part").drawn("Ctrl and drag a frame round the thing")
         .gives(FeatureType::Contour)
         .region(
             {"region", "Region", "The part lies inside it.", {Shape::Rectangle, Shape::Circle, Shape::Ring, Shape::Polygon, Shape::Window}, false});

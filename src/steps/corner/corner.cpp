@@ -47,8 +47,9 @@ StepKind corner()
 {
     return Declare<P>({"corner", "Corner datum", "Crossing of two edges: the origin; along the first edge: the x direction."}, Question::Where, 1,
                       "plane geometry; ISO 5459 datum system")
-        .purpose("locate datum corner edges origin direction align where")
+        .purpose("locate datum corner edges origin direction align where").drawn("stroke from one edge that was found to the other")
         .isDatum()
+        .madeByStroke()
         .gives(FeatureType::Point)
         .input({"first", "x direction", "Edge the x direction runs along.", {FeatureType::Line}})
         .input({"second", "Second edge", "Edge that crosses it at the origin.", {FeatureType::Line}})

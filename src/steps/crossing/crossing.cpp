@@ -32,7 +32,7 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 StepKind crossing()
 {
     return Declare<P>({"crossing", "Crossing", "Point where two lines cross, also beyond their ends."}, Question::What, 1, "plane geometry")
-        .purpose("intersection corner point of two lines")
+        .purpose("intersection corner point of two lines").drawn("stroke from one line to the other")
         .gives(FeatureType::Point)
         .input({"first", "First line", "Line that crosses the other.", {FeatureType::Line}})
         .input({"second", "Second line", "Line that crosses the first.", {FeatureType::Line}})

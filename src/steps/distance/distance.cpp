@@ -154,7 +154,7 @@ StepKind distance()
                                        FeatureType::Ellipse, FeatureType::Contour, FeatureType::Group};
     return Declare<P>({"distance", "Distance", "Distance of two features: points, lines, circle centres."}, Question::HowBig, 1,
                       "plane geometry; ends stated in steps/distance/distance.h")
-        .purpose("pitch spacing gap centre to centre hole width")
+        .purpose("pitch spacing gap centre to centre hole width").drawn("stroke from one feature to the other")
         .gives(FeatureType::Point)
         .input({"first", "From", "Feature the distance starts at.", any})
         .input({"second", "To", "Feature the distance ends at.", any})

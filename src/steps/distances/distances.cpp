@@ -44,13 +44,34 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     out.values["greatest"] = {*std::max_element(list.begin(), list.end())};
     return out;
 }
+
+// From a group to what its distances start at, or the other way; pulled into empty space: from the datum's origin.
+std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
+{
+    Offer o;
+    o.step.params = P{};
+    o.words = "distance of each", o.rank = 1;
+    if (const Feature* f = pulledFrom(g, in); f && g.type == Gesture::Type::Stroke && typeOf(*f) == FeatureType::Group) {
+        o.step.inputs["each"] = g.fromFeature;
+        o.words = "distance of each from the datum";
+        return {o};
+    }
+    if (g.type != Gesture::Type::Stroke) return {};
+    const auto a = in.features.find(g.fromFeature), b = in.features.find(g.toFeature);
+    if (a == in.features.end() || b == in.features.end() || a == b) return {};
+    const bool first = typeOf(a->second) == FeatureType::Group;
+    const Feature &group = first ? a->second : b->second, &from = first ? b->second : a->second;
+    if (typeOf(group) != FeatureType::Group || (!hasPlace(from) && typeOf(from) != FeatureType::Line) || typeOf(from) == FeatureType::Contour) return {};
+    o.step.inputs = {{"each", first ? g.fromFeature : g.toFeature}, {"from", first ? g.toFeature : g.fromFeature}};
+    return {o};
+}
 } // namespace
 
 StepKind distances()
 {
     return Declare<P>({"distances", "Distance of each", "Distance of each object of a group from a feature, or from the datum's origin."},
                       Question::HowBig, 1, "plane geometry; ends stated in steps/distance/distance.h")
-        .purpose("list pitch spacing position of each from edge")
+        .purpose("list pitch spacing position of each from edge").drawn("stroke from objects of a group to what their distances start at, or into empty space")
         .input({"each", "Objects", "Step that finds the objects.", {FeatureType::Group}})
         .input({"from",
                 "From",
@@ -62,6 +83,7 @@ StepKind distances()
         .output({"distances", "Distances", "Distance of each object, in the order of the group.", Unit::Pixel, true, true, true})
         .output({"least", "Least", "Smallest of the distances.", Unit::Pixel})
         .output({"greatest", "Greatest", "Largest of the distances.", Unit::Pixel})
+        .offers(offer)
         .runs(run);
 }
 

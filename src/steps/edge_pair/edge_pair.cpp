@@ -44,11 +44,16 @@ base::Result<std::pair<std::size_t, std::size_t>> choose(const P& p, const std::
         break;
     }
     case PairRule::Numbered:
-        if (std::size_t(p.firstNumber) > all.size())
-            return none("edge " + std::to_string(p.firstNumber) + " from the start is not there; " + std::to_string(all.size()) + " were found");
-        if (std::size_t(p.lastNumber) > all.size())
-            return none("edge " + std::to_string(p.lastNumber) + " from the end is not there; " + std::to_string(all.size()) + " were found");
-        a = std::size_t(p.firstNumber - 1), b = all.size() - std::size_t(p.lastNumber);
+        for (const auto& [number, from] : {std::pair{p.firstNumber, p.firstFrom}, {p.lastNumber, p.lastFrom}})
+            if (std::size_t(number) > all.size())
+                return none("edge " + std::to_string(number) + " from the " + (from == CountedFrom::Start ? "start" : "end") + " is not there; " +
+                            std::to_string(all.size()) + " were found");
+        const auto place = [&](int number, CountedFrom from) {
+            return from == CountedFrom::Start ? std::size_t(number - 1) : all.size() - std::size_t(number);
+        };
+        a = place(p.firstNumber, p.firstFrom), b = place(p.lastNumber, p.lastFrom);
+        if (a == b) return none("both numbers name the same edge of " + std::to_string(all.size()));
+        if (a > b) std::swap(a, b); // two edges are a pair, whichever was named first
         break;
     }
     if (a >= all.size() || a >= b || !right(a) || !opposite(b)) return none("1 of 2 edges found: no pair with this polarity");
@@ -179,7 +184,7 @@ StepKind edge_pair()
 {
     return Declare<P>({"edge_pair", "Edge pair", "Distance of two edges along a directed window, to a fraction of a pixel."}, Question::HowBig, 1,
                       "Canny 1986; log-parabola on the derivative of a Gaussian (docs/methods.md)")
-        .purpose("width thickness gap diameter distance size length")
+        .purpose("width thickness gap diameter distance size length").drawn("stroke across both edges")
         .gives(FeatureType::Point)
         .region({"window",
                  "Window",
@@ -191,14 +196,18 @@ StepKind edge_pair()
                  false,
                  true})
         .param(&P::rule,
-               {"rule", "Which pair", "Outermost: first and last edge; innermost: the two beside the middle; numbered: counted from either end."},
+               {"rule", "Which pair", "Outermost: first and last edge; innermost: the two beside the middle; by number: any two, each counted from either end."},
                {{"outermost", "Outermost"}, {"innermost", "Innermost"}, {"numbered", "By number"}}, true)
         .param(&P::first, {"first", "First edge", "Which way the grey level changes at the first edge; the second one is its opposite."},
                polarityChoices(), true)
-        .param(&P::firstNumber, {"first_number", "Number from start", "With 'by number': the first edge, counted from the start."}, Unit::None,
-               Whole{1, 1000})
-        .param(&P::lastNumber, {"last_number", "Number from end", "With 'by number': the second edge, counted back from the end."}, Unit::None,
-               Whole{1, 1000})
+        .param(&P::firstNumber, {"first_number", "Number of the first", "With 'by number': the first edge, counted from the end stated below."},
+               Unit::None, Whole{1, 1000})
+        .param(&P::firstFrom, {"first_from", "First counted from", "With 'by number': from which end of the way the first edge is counted."},
+               {{"start", "The start"}, {"end", "The end"}})
+        .param(&P::lastNumber, {"last_number", "Number of the second", "With 'by number': the second edge, counted from the end stated below."},
+               Unit::None, Whole{1, 1000})
+        .param(&P::lastFrom, {"last_from", "Second counted from", "With 'by number': from which end of the way the second edge is counted."},
+               {{"start", "The start"}, {"end", "The end"}})
         .param(&P::leastStrength,
                {"least_strength", "Least strength", "Edges with a smaller grey difference are ignored; raise it when dirt is found."},
                Unit::GreyLevel, kStrengthRange, true)

@@ -103,7 +103,7 @@ StepKind edge_point()
 {
     return Declare<P>({"edge_point", "Edge point", "Finds one edge along a directed window, to a fraction of a pixel."}, Question::What, 1,
                       "Canny 1986; log-parabola on the derivative of a Gaussian (docs/methods.md)")
-        .purpose("edge border transition position level")
+        .purpose("edge border transition position level").drawn("stroke across the edge")
         .gives(FeatureType::Point)
         .region({"window",
                  "Window",

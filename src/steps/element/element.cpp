@@ -16,10 +16,13 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
     const auto& all = std::get<Group>(in.inputs.at("group")).members;
     if (all.empty()) return base::fail(base::ErrorCode::NoResult, "there is no object");
+    const std::size_t unlisted = std::get<Group>(in.inputs.at("group")).unlisted;
+    if (unlisted > 0 && (p.by == PickBy::Place || p.number < 0))
+        return base::fail(base::ErrorCode::NoResult, "the list is cut off: " + std::to_string(unlisted) + " objects are not in it");
     std::size_t index = 0;
     if (p.by == PickBy::Place) {
         const auto at = in.points.find("place");
-        if (at == in.points.end()) return base::fail(base::ErrorCode::NotFound, "the point \"Place\" has not been set");
+        if (at == in.points.end()) return base::fail(base::ErrorCode::NotFound, "the point \"Place\" (place) has not been set");
         for (std::size_t i = 1; i < all.size(); ++i)
             if (geometry::distance(all[i].centre, at->second) < geometry::distance(all[index].centre, at->second)) index = i;
     } else {
@@ -35,13 +38,27 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     out.values["angle"] = {geometry::degrees(geometry::wrapped(2 * (all[index].angle - in.frame.angle)) / 2)};
     return out;
 }
+
+std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
+{
+    const Feature* f = pulledFrom(g, in);
+    if (!f || typeOf(*f) != FeatureType::Group || std::get<Group>(*f).members.empty()) return {};
+    P p;
+    p.by = PickBy::Place;
+    Offer o;
+    o.step.params = p;
+    o.step.inputs["group"] = g.fromFeature;
+    o.step.points["place"] = g.from;
+    o.words = "this one of the group", o.rank = 2;
+    return {o};
+}
 } // namespace
 
 StepKind element()
 {
     return Declare<P>({"element", "One of a group", "Picks one object out of a group, by its number from either end or as the nearest to a place."},
                       Question::What, 1, "plane geometry")
-        .purpose("pick one object of many number nearest first last")
+        .purpose("pick one object of many number nearest first last").drawn("click the object of a group")
         .gives(FeatureType::Point)
         .input({"group", "Group", "Step that finds the objects.", {FeatureType::Group}})
         .point({"place", "Place", "With the nearest: where the object belongs, on the reference."})
@@ -57,6 +74,7 @@ StepKind element()
         .output({"length", "Length", "Longer side of its smallest turned box.", Unit::Pixel})
         .output({"width", "Width", "Shorter side of its smallest turned box.", Unit::Pixel})
         .output({"angle", "Angle", "Direction of its longer axis against the datum's x direction.", Unit::Degree})
+        .offers(offer)
         .runs(run);
 }
 

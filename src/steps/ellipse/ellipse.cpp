@@ -1,12 +1,14 @@
 #include "steps/ellipse/ellipse.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace steps
 {
 using namespace recipe;
 using base::Unit;
 using geometry::Point;
+using geometry::Region;
 using geometry::Shape;
 using P = EllipseParams;
 
@@ -52,6 +54,46 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
         *f, p, "distance of the edge points from the ellipse", "angle, °",
         [&](Point q) { return geometry::degrees(geometry::angleOf(q - e.centre)); }, [&](Point q) { return geometry::offsetFrom(e, q); });
 }
+
+// The oval thing under a click: rays to the first clear edge, twice, the second time from the centre found.
+std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
+{
+    if (g.type != Gesture::Type::Click) return {};
+    const image::GreyView picture = in.capture.grey.grey();
+    const double least = std::max(6 * in.noise, 20.0);
+    constexpr int rays = 64;
+    geometry::Ellipse e{g.from, 0, 0, 0};
+    double spread = 0;
+    int rising = 0;
+    std::vector<double> strengths;
+    for (int round = 0; round < 2; ++round) {
+        const double far = round == 0 ? std::min(400.0, 0.3 * std::max(picture.width, picture.height)) : 0.7 * e.major;
+        std::vector<Point> points;
+        rising = 0, strengths.clear();
+        for (int i = 0; i < rays; ++i) {
+            const auto p = vision::profile(picture, e.centre, e.centre + geometry::direction(2 * geometry::kPi * i / rays) * far, 1);
+            if (!p) continue;
+            if (const auto edge = vision::pick(vision::edges(*p, {vision::Polarity::Any, least, 1.5}), vision::Pick::First))
+                points.push_back(edge->point), rising += edge->polarity > 0, strengths.push_back(edge->strength);
+        }
+        const auto fit = geometry::fitEllipse(points, 1.5);
+        if (!fit || fit->usedCount < 0.6 * rays || fit->rms > 2 || fit->shape.minor < 8) return {};
+        e = fit->shape, spread = fit->rms;
+    }
+    std::sort(strengths.begin(), strengths.end());
+    P p;
+    p.polarity = 2 * rising > int(strengths.size()) ? vision::Polarity::DarkToBright : vision::Polarity::BrightToDark;
+    p.leastStrength = leastStrengthFor(strengths[strengths.size() / 4], in.noise);
+    p.reach = reachFor(spread);
+    const double band = std::max(6.0, 0.15 * e.minor / 2);
+    Offer o;
+    o.step.params = p;
+    o.step.regions["ring"] = Region::ring(e.centre, std::max(1.0, e.minor / 2 - band), e.major / 2 + band);
+    o.words = "ellipse";
+    o.rank = e.major < 1.03 * e.minor ? 6 : 2; // a round thing is rather a circle
+    o.chosen = {"polarity", "least_strength", "reach"};
+    return {o};
+}
 } // namespace
 
 StepKind ellipse()
@@ -59,7 +101,7 @@ StepKind ellipse()
     Declare<P> d(
         {"ellipse", "Ellipse", "Ellipse through the edge points of radial windows; stray points are dropped."}, Question::What, 1,
         "direct least squares (Fitzgibbon 1999; Halir, Flusser 1998) inside least median of squares (Rousseeuw 1984), then geometric least squares");
-    d.purpose("oval round tilted slot axes hole")
+    d.purpose("oval round tilted slot axes hole").drawn("click the oval thing")
         .gives(FeatureType::Ellipse)
         .region(
             {"ring", "Ring", "The edge is searched between the inner and the outer circle, all round or over an arc.", {Shape::Ring, Shape::Arc}});
@@ -72,6 +114,7 @@ StepKind ellipse()
         .output({"minor", "Shorter axis", "Full length of the shorter axis.", Unit::Pixel})
         .output({"angle", "Angle", "Direction of the longer axis against the datum's x direction, -90 to 90.", Unit::Degree})
         .shows(evidence)
+        .offers(offer)
         .runs(run);
 }
 

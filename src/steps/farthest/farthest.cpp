@@ -107,7 +107,7 @@ StepKind farthest()
 {
     Declare<P> d({"farthest", "Farthest point", "Farthest edge point off a line or circle, outward or inward, among all points: burr or sink."},
                  Question::HowBig, 1, "distance of every edge point of dense profiles, square to the feature; edges as in vision/edges.h");
-    d.purpose("burr flash sink chip dent bulge protrusion notch")
+    d.purpose("burr flash sink chip dent bulge protrusion notch").drawn("stroke along a line or circle that was found")
         .gives(FeatureType::Point)
         .input({"of", "Line or circle", "Feature the points are measured from.", {FeatureType::Line, FeatureType::Circle}});
     declareDense(d)
@@ -118,7 +118,8 @@ StepKind farthest()
         .output({"outward", "Outward", "The same with its sign: outward positive.", Unit::Pixel})
         .output({"x", "x", "Place of the farthest point in the picture.", Unit::Pixel, false, false})
         .output({"y", "y", "Place of the farthest point in the picture.", Unit::Pixel, false, false})
-        .output({"points", "Points", "Number of edge points looked at.", Unit::None});
+        .output({"points", "Points", "Number of edge points looked at.", Unit::None})
+        .better({"size"}, OutputSpec::Better::Less, 0.0);
     return d.shows(evidence).offers(offer).runs(run);
 }
 

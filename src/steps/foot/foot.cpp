@@ -20,12 +20,23 @@ base::Result<RunOutput> run(const P&, const RunInput& in)
     out.marks.push_back(lineMark(from, p, MarkRole::Used));
     return out;
 }
+
+std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
+{
+    auto made = pairOffer(g, in, P{}, "foot of the perpendicular", 6, [](const Feature& a, const Feature& b) {
+        return (typeOf(a) == FeatureType::Line && hasPlace(b)) || (typeOf(b) == FeatureType::Line && hasPlace(a));
+    });
+    // Whichever end the line is at.
+    for (Offer& o : made)
+        if (typeOf(in.features.at(g.fromFeature)) != FeatureType::Line) std::swap(o.step.inputs["first"], o.step.inputs["second"]);
+    return made;
+}
 } // namespace
 
 StepKind foot()
 {
     return Declare<P>({"foot", "Foot of the perpendicular", "Point of a line nearest to another feature."}, Question::What, 1, "plane geometry")
-        .purpose("perpendicular nearest point on line")
+        .purpose("perpendicular nearest point on line").drawn("stroke from the line to the point, or back")
         .gives(FeatureType::Point)
         .input({"first", "Line", "Line the foot stands on.", {FeatureType::Line}})
         .input({"second",
@@ -36,6 +47,7 @@ StepKind foot()
         .output({"y", "y", "Place in the picture.", Unit::Pixel, false, false})
         .output({"along_x", "Along datum x", "Place along the datum's x direction.", Unit::Pixel})
         .output({"along_y", "Along datum y", "Place along the datum's y direction.", Unit::Pixel})
+        .offers(offer)
         .runs(run);
 }
 

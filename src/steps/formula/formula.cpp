@@ -37,7 +37,7 @@ StepKind formula()
 {
     return Declare<P>({"formula", "Formula", "Value worked out from named results of other steps."}, Question::SumUp, 1,
                       "arithmetic by the muParser library; lists as stated in the guide")
-        .purpose("calculate formula sum mean ratio difference combine rule and or")
+        .purpose("calculate formula sum mean ratio difference combine rule and or").drawn("type it in the form")
         .param(&P::expression,
                {"expression", "Formula",
                 "Results in square brackets, [step] or [step.value]; + - * / ^, < <= > >= == !=, and, or, not, min max abs sqrt round, and of a list "

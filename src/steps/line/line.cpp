@@ -59,10 +59,12 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     const Point cut = (g.to - g.from) * 0.05;
     const Region r = Region::window(g.from + cut, g.to - cut, 24);
     p.leastShare = 70;
+    p.reach = 3;
     RunInput here{in.capture, {{"window", r}}, {}, {}, {}, {}, nullptr};
     auto f = find(p, here);
     if (!f) return {};
     p.leastShare = P{}.leastShare;
+    p.reach = reachFor(f->fit.rms);
     const double off = std::abs(geometry::wrapped(geometry::angleOf(f->fit.shape.along()) - geometry::angleOf(g.to - g.from)));
     if (std::min(off, geometry::kPi - off) > geometry::radians(6)) return {};
     std::vector<double> strengths;
@@ -72,8 +74,7 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     p.leastStrength = leastStrengthFor(strengths[strengths.size() / 4], in.noise);
     // The search starts on the dark side or the bright side as seen; keep it.
     p.polarity = 2 * rising > int(f->probe.edges.size()) ? vision::Polarity::DarkToBright : vision::Polarity::BrightToDark;
-    p.backwards = g.reversed;
-    if (g.reversed) p.polarity = p.polarity == vision::Polarity::DarkToBright ? vision::Polarity::BrightToDark : vision::Polarity::DarkToBright;
+    // A reversed stroke comes with its ends exchanged: its left hand side is the other one already.
     Offer o;
     o.step.params = p;
     // Laid along the edge that was found, so that it stands square.
@@ -81,7 +82,7 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     o.step.regions["window"] = Region::window(a, b, 30);
     o.words = "line";
     o.rank = 0;
-    o.chosen = {"polarity", "least_strength", "windows"};
+    o.chosen = {"polarity", "least_strength", "windows", "reach"};
     return {o};
 }
 } // namespace
@@ -90,7 +91,7 @@ StepKind line()
 {
     Declare<P> d({"line", "Line", "Straight line through the edge points of many small windows; stray points are dropped."}, Question::What, 1,
                  "least median of squares (Rousseeuw 1984), then total least squares; edges as in vision/edges.h");
-    d.purpose("edge side border straight contour baseline")
+    d.purpose("edge side border straight contour baseline").drawn("stroke along the edge")
         .gives(FeatureType::Line)
         .region({"window",
                  "Stroke along the edge",

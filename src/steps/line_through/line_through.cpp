@@ -18,12 +18,17 @@ base::Result<RunOutput> run(const P&, const RunInput& in)
     if (s.length() < 1e-6) return base::fail(base::ErrorCode::NoResult, "the two points lie in one place");
     return lineResult(in, s);
 }
+
+std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
+{
+    return pairOffer(g, in, P{}, "line through two", 6, [](const Feature& a, const Feature& b) { return hasPlace(a) && hasPlace(b); });
+}
 } // namespace
 
 StepKind line_through()
 {
     return Declare<P>({"line_through", "Line through two", "Line through two points or centres."}, Question::What, 1, "plane geometry")
-        .purpose("connect centres axis")
+        .purpose("connect centres axis").drawn("stroke from one point or centre to the other")
         .gives(FeatureType::Line)
         .input({"first",
                 "From",
@@ -36,6 +41,7 @@ StepKind line_through()
         .output({"angle", "Angle", "Direction in the picture, counter-clockwise as seen.", Unit::Degree})
         .output({"datum_angle", "Angle to the datum", "Direction against the datum's x direction.", Unit::Degree})
         .output({"length", "Length", "Between the two ends.", Unit::Pixel})
+        .offers(offer)
         .runs(run);
 }
 

@@ -16,12 +16,18 @@ base::Result<RunOutput> run(const P&, const RunInput& in)
 {
     return pointResult(in, (placeOf(in.inputs.at("first")) + placeOf(in.inputs.at("second"))) * 0.5);
 }
+
+std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
+{
+    const auto fits = [](const Feature& f) { return hasPlace(f) || typeOf(f) == FeatureType::Line || typeOf(f) == FeatureType::Group; };
+    return pairOffer(g, in, P{}, "midpoint", 5, [&](const Feature& a, const Feature& b) { return fits(a) && fits(b); });
+}
 } // namespace
 
 StepKind midpoint()
 {
     return Declare<P>({"midpoint", "Midpoint", "Point midway between two features."}, Question::What, 1, "plane geometry")
-        .purpose("middle centre between symmetry")
+        .purpose("middle centre between symmetry").drawn("stroke from one feature to the other")
         .gives(FeatureType::Point)
         .input({"first",
                 "First",
@@ -35,6 +41,7 @@ StepKind midpoint()
         .output({"y", "y", "Place in the picture.", Unit::Pixel, false, false})
         .output({"along_x", "Along datum x", "Place along the datum's x direction.", Unit::Pixel})
         .output({"along_y", "Along datum y", "Place along the datum's y direction.", Unit::Pixel})
+        .offers(offer)
         .runs(run);
 }
 

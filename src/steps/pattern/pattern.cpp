@@ -72,47 +72,88 @@ void inOrder(FindOrder order, double radius, std::vector<vision::PatternFind>& f
     }
 }
 
+// Searches where and how the step is told to; places come back in level px.
+std::vector<vision::PatternFind> search(const RunInput& in, const vision::PatternModel& model, const Region& where, const vision::PatternOptions& o)
+{
+    if (!in.bends()) return vision::findPattern(in.grey(), model, where, o);
+    const auto level = vision::levelPicture(in.grey(), *in.calibration);
+    auto finds = vision::findPattern(level.picture.grey(), model, where.mapped([&](Point q) { return in.level(q) - level.origin; }), o);
+    for (auto& f : finds) f.pose.origin = f.pose.origin + level.origin;
+    return finds;
+}
+
+// Nothing was found: one look without the limits of angle and place says whether they are too narrow.
+std::string outside(const P& p, const RunInput& in, const vision::PatternModel& model, vision::PatternOptions o)
+{
+    const bool everywhere = in.region("search").shape == Shape::Whole;
+    if (p.angleRange >= 180 && everywhere) return {};
+    o.angleFrom = -geometry::kPi, o.angleTo = geometry::kPi;
+    const auto better = search(in, model, Region::whole(), o);
+    if (better.empty()) return {};
+    const vision::PatternFind& f = better.front();
+    const Point at = in.picture(f.pose.origin);
+    const double turn = geometry::degrees(geometry::wrapped(f.pose.angle - model.origin.angle - in.motion.turn()));
+    std::string out = "; a part of score " + base::toText(f.score, 2) + " lies at " + base::toText(at.x, 0) + ", " + base::toText(at.y, 0) +
+                      " px, turned by " + base::toText(turn, 0) + "°";
+    if (std::abs(turn) > p.angleRange) out += ": outside the angle range of ± " + base::toText(p.angleRange, 0) + "°";
+    else out += ": outside the search area";
+    return out;
+}
+
 base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
-    if (!in.taught) return base::fail(base::ErrorCode::NoResult, "not taught: the recipe has no reference");
+    if (!in.taught) return base::fail(base::ErrorCode::NotFound, "not taught: the recipe has no reference");
     const auto& model = std::any_cast<const vision::PatternModel&>(*in.taught);
     vision::PatternOptions o;
     o.leastScore = p.leastScore;
-    // Inside another datum the part turns with it.
+    // Inside another datum the part turns and grows with it.
     o.angleFrom = geometry::radians(-p.angleRange) + in.motion.turn(), o.angleTo = geometry::radians(p.angleRange) + in.motion.turn();
     o.leastContrast = p.leastContrast;
-    o.most = std::max(p.most, p.expected);
-    o.leastDistance = p.leastDistance, o.reversal = p.reversal;
-    o.scaleFrom = 1 - p.scaleRange / 100, o.scaleTo = 1 + p.scaleRange / 100;
-    std::vector<vision::PatternFind> finds;
-    if (in.bends()) {
-        const auto level = vision::levelPicture(in.grey(), *in.calibration);
-        finds = vision::findPattern(level.picture.grey(), model, in.region("search").mapped([&](Point q) { return in.level(q) - level.origin; }), o);
-        for (auto& f : finds) f.pose.origin = f.pose.origin + level.origin;
-    } else {
-        finds = vision::findPattern(in.grey(), model, in.region("search"), o);
+    o.most = 100000; // what is there is there, however many are wanted
+    o.leastDistance = p.leastDistance * in.grows(), o.reversal = p.reversal;
+    o.scaleFrom = (1 - p.scaleRange / 100) * in.grows(), o.scaleTo = (1 + p.scaleRange / 100) * in.grows();
+    std::vector<vision::PatternFind> finds = search(in, model, in.region("search"), o);
+    if (finds.empty())
+        return base::fail(base::ErrorCode::Absent,
+                          "not found: nothing reaches the least score " + base::toText(p.leastScore, 2) + outside(p, in, model, o));
+    // The best ones are the wanted ones; what lies on one of them is no part of its own.
+    const std::size_t wanted = p.expected > 0 ? std::size_t(p.expected) : p.most > 0 ? std::size_t(p.most) : finds.size();
+    std::vector<vision::PatternFind> surplus;
+    if (finds.size() > wanted) {
+        surplus.assign(finds.begin() + std::ptrdiff_t(wanted), finds.end());
+        finds.resize(wanted);
+        surplus.erase(std::remove_if(surplus.begin(), surplus.end(),
+                                     [&](const auto& f) {
+                                         return std::any_of(finds.begin(), finds.end(), [&](const auto& g) {
+                                             return vision::overlap(model, f.pose, f.scale, g.pose, g.scale) > 0.4;
+                                         });
+                                     }),
+                      surplus.end());
     }
-    if (finds.empty()) return base::fail(base::ErrorCode::NoResult, "not found: nothing reaches the least score " + base::toText(p.leastScore, 2));
-    inOrder(p.order, model.radius, finds);
+    inOrder(p.order, model.radius, finds), inOrder(p.order, model.radius, surplus);
     RunOutput out;
-    const vision::PatternFind& best = finds.front();
-    out.values["x"] = {best.pose.origin.x}, out.values["y"] = {best.pose.origin.y};
-    out.values["angle"] = {geometry::degrees(best.pose.angle)};
-    out.values["score"] = {best.score};
-    out.values["scale"] = {best.scale};
-    out.values["finds"] = {double(finds.size())};
+    const vision::PatternFind& lead = finds.front();
+    out.values["x"] = {lead.pose.origin.x}, out.values["y"] = {lead.pose.origin.y};
+    out.values["angle"] = {geometry::degrees(lead.pose.angle)};
+    out.values["score"] = {lead.score};
+    out.values["scale"] = {lead.scale};
+    out.values["finds"] = {double(finds.size() + surplus.size())};
     auto& scores = out.values["scores"];
     int number = 0;
-    for (const auto& f : finds) {
-        out.finds.push_back({f.pose, f.score, f.scale});
-        scores.push_back(f.score);
-        Mark m = pointsMark(vision::outlinePoints(model, f.pose, f.scale), MarkRole::Datum);
-        m.element = ++number;
-        out.marks.push_back(std::move(m));
-    }
-    out.features["origin"] = best.pose.origin;
+    for (const auto* list : {&finds, &surplus})
+        for (const auto& f : *list) {
+            (list == &finds ? out.finds : out.surplus).push_back({f.pose, f.score, f.scale});
+            scores.push_back(f.score);
+            Mark m = pointsMark(vision::outlinePoints(model, f.pose, f.scale), MarkRole::Datum);
+            m.element = ++number;
+            out.marks.push_back(std::move(m));
+        }
+    out.features["origin"] = lead.pose.origin;
     if (p.expected > 0 && int(finds.size()) < p.expected)
         out.note = std::to_string(finds.size()) + " of " + std::to_string(p.expected) + " parts found";
+    if (!surplus.empty())
+        out.note = std::to_string(finds.size() + surplus.size()) + " parts found, " + std::to_string(finds.size()) +
+                   (p.expected > 0 ? " expected" : " wanted") + ": the others are surplus";
     return out;
 }
 
@@ -147,7 +188,7 @@ StepKind pattern()
 {
     return Declare<P>({"pattern", "Pattern datum", "Finds the part by the directions of its edges, at any place and angle."}, Question::Where, 1,
                       "edge directions after Steger 2002; refinement by least squares along the normals (docs/methods.md)")
-        .purpose("locate find position part datum align where template")
+        .purpose("locate find position part datum align where template").drawn("Ctrl and drag a frame round the part")
         .isDatum()
         .gives(FeatureType::Point)
         .leavesOut()
@@ -172,11 +213,13 @@ StepKind pattern()
                Unit::Degree, Real{0, 180, 5}, true)
         .param(&P::leastContrast, {"least_contrast", "Least contrast", "Grey difference an edge of the part must have; lower it for faint parts."},
                Unit::GreyLevel, Real{2, 200, 1, 4, 80}, true)
-        .param(&P::most, {"finds", "Finds wanted", "Largest number of parts in one picture; each one is an item."}, Unit::None, Whole{1, 200}, true)
+        .param(&P::most, {"finds", "Finds wanted",
+                "Largest number of parts in one picture; each one is an item. Parts beyond it are surplus: named, rejected, not inspected. 0: any."},
+               Unit::None, Whole{0, 200}, true)
         .param(&P::direction, {"direction", "Direction", "Angle of the datum's x direction on the reference, counter-clockwise as seen."},
                Unit::Degree, Real{-360, 360, 1})
         .param(&P::expected,
-               {"expected", "Parts expected", "Number of parts that must lie in the picture; each one that is lost is an item not measured. 0: any."},
+               {"expected", "Parts expected", "Number of parts that must lie in the picture; each one that is lost or surplus is a rejected item. 0: any."},
                Unit::None, Whole{0, 200}, true)
         .param(&P::order, {"order", "Order of the finds", "How the parts in one picture are numbered."},
                {{"score", "Best first"}, {"rows", "Row by row"}, {"x", "Along x"}, {"y", "Along y"}, {"angle", "By angle"}})
@@ -184,15 +227,16 @@ StepKind pattern()
                Unit::Pixel, Real{0, 10000, 1})
         .param(&P::scaleRange,
                {"scale_range", "Scale range ±", "How much larger or smaller the part may be than on the reference; a smaller range is faster."},
-               Unit::Percent, Real{0, 30, 1, 0, 10})
+               Unit::Percent, Real{0, 50, 1, 0, 10})
         .param(&P::reversal, {"reversal", "Bright and dark exchanged", "A part that is bright where the reference is dark is found too."})
         .output({"x", "x", "Place of the origin in the picture.", Unit::Pixel, false, false, false})
         .output({"y", "y", "Place of the origin in the picture.", Unit::Pixel, false, false, false})
         .output({"angle", "Angle", "Turn of the part's x direction, counter-clockwise as seen.", Unit::Degree, false, true, false})
         .output({"score", "Score", "Share of the part's edges seen again, 0 to 1.", Unit::None, false, true, true})
-        .output({"finds", "Finds", "Number of parts found.", Unit::None, false, true, false})
+        .output({"finds", "Finds", "Number of parts found, also those beyond the wanted ones.", Unit::None, false, true, false})
         .output({"scale", "Scale", "Size of the part against the reference, 1 when equal.", Unit::None})
         .output({"scores", "Scores", "Score of every part found, in order.", Unit::None, true})
+        .better({"score", "scores"}, OutputSpec::Better::More, 0.0, 1.0)
         .teaches(teach, note)
         .offers(offer)
         .runs(run);

@@ -3,6 +3,7 @@
 #include "steps/glue.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace steps
 {
@@ -36,13 +37,31 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     out.marks.push_back(lineMark(truly, actual));
     return out;
 }
+
+// Pulled from a feature into empty space: its true place is where it is now, rounded.
+std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
+{
+    const Feature* f = pulledFrom(g, in);
+    if (!f || g.type != Gesture::Type::Stroke || !hasPlace(*f)) return {};
+    const double scale = in.calibration ? in.calibration->mmPerPixel() : 0, grain = scale > 0 ? 0.05 : 1;
+    const Point local = in.datum.toLocal(placeOf(*f)) * (scale > 0 ? scale : 1);
+    P p;
+    p.x = std::round(local.x / grain) * grain, p.y = std::round(local.y / grain) * grain;
+    p.unit = scale > 0 ? PlaceUnit::Millimetre : PlaceUnit::Pixel;
+    Offer o;
+    o.step.params = p;
+    o.step.inputs["of"] = g.fromFeature;
+    o.words = "position", o.rank = 3;
+    o.chosen = {"x", "y"};
+    return {o};
+}
 } // namespace
 
 StepKind position()
 {
     return Declare<P>({"position", "Position", "Position of a feature: diameter of the zone about its true place that reaches to where it is."},
                       Question::HowTrue, 1, "ISO 1101: twice the distance from the true position")
-        .purpose("position true place hole tolerance location")
+        .purpose("position true place hole tolerance location").drawn("pull from a hole or point into empty space")
         .input({"of",
                 "Feature",
                 "Feature whose place is judged.",
@@ -59,6 +78,8 @@ StepKind position()
         .output({"position", "Position", "Diameter of the zone: twice the distance from the true place.", Unit::Pixel, false, true, true})
         .output({"dx", "Off in x", "Deviation along the datum's x direction.", Unit::Pixel})
         .output({"dy", "Off in y", "Deviation along the datum's y direction.", Unit::Pixel})
+        .better({"position"}, OutputSpec::Better::Less, 0.0)
+        .offers(offer)
         .runs(run);
 }
 

@@ -22,8 +22,11 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     RunOutput out;
     out.values["zone"] = {z.width};
     out.values["points"] = {double(points.size())};
-    out.marks.push_back({MarkShape::Circle, MarkRole::Found, {z.inner.centre}, z.inner.radius, {}});
-    out.marks.push_back({MarkShape::Circle, MarkRole::Found, {z.outer.centre}, z.outer.radius, {}});
+    const auto& of = std::get<geometry::Circle>(in.inputs.at("of"));
+    for (geometry::Circle border : {z.inner, z.outer}) {
+        border.start = of.start, border.sweep = of.sweep;
+        out.marks.push_back(roundMark(border));
+    }
     out.points["all"] = points;
     return out;
 }
@@ -49,11 +52,12 @@ StepKind roundness()
 {
     Declare<P> d({"roundness", "Roundness", "Roundness of a circle: width of the narrowest ring that holds every edge point."}, Question::HowTrue, 1,
                  "ISO 1101, ISO 12181-1 minimum zone circles (geometry/zones.h)");
-    d.purpose("round circular form tolerance oval lobes")
+    d.purpose("round circular form tolerance oval lobes").drawn("pull from a circle into empty space")
         .input({"of", "Feature", "Feature whose edge is judged, every point of it.", {FeatureType::Circle}});
     declareDense(d)
         .output({"zone", "Roundness", "Width of the smallest zone that holds every edge point.", Unit::Pixel, false, true, true})
-        .output({"points", "Points", "Number of edge points the zone holds.", Unit::None});
+        .output({"points", "Points", "Number of edge points the zone holds.", Unit::None})
+        .better({"zone"}, OutputSpec::Better::Less, 0.0);
     return d.offers(offer).runs(run);
 }
 

@@ -42,8 +42,9 @@ StepKind two_holes()
     const std::vector<FeatureType> any{FeatureType::Point, FeatureType::Circle, FeatureType::Ellipse, FeatureType::Contour};
     return Declare<P>({"two_holes", "Datum of two holes", "Origin on the first hole, x direction towards the second."}, Question::Where, 1,
                       "plane geometry; ISO 5459 datum system")
-        .purpose("locate datum holes origin direction align where pins")
+        .purpose("locate datum holes origin direction align where pins").drawn("stroke from one hole that was found to the other")
         .isDatum()
+        .madeByStroke()
         .gives(FeatureType::Point)
         .input({"first", "Origin", "Hole or point the origin lies on.", any})
         .input({"second", "Towards", "Hole or point the x direction runs to.", any})
