@@ -88,7 +88,7 @@ private slots:
                  1);
         QVERIFY(QFile::exists(m_dir.filePath("r.json")) && QFile::exists(m_dir.filePath("r.sqlite")));
         QCOMPARE(int(QString::fromStdString(*base::readFile(at("r.csv"))).count('\n')), 3);
-        const auto drawn = image::loadCapture(at("annotated/plate-003.png"));
+        const auto drawn = image::loadCapture(at("annotated/plate-003-annotated.png"));
         QVERIFY(drawn && drawn->grey.width() == support::smallField().width);
         QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), "--csv", at("r.csv")}), 0); // grows
         QCOMPARE(int(QString::fromStdString(*base::readFile(at("r.csv"))).count('\n')), 4);

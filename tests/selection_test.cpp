@@ -64,6 +64,7 @@ private slots:
     void localThresholdIsTheMeanOfTheWindow()
     {
         const auto p = noisy(67, 45, 7);
+        const auto mirrored = [](int i, int n) { return i < 0 ? -i : i >= n ? 2 * (n - 1) - i : i; };
         for (const int reach : {1, 3, 12})
             for (const bool bright : {false, true}) {
                 const auto m = localThreshold(p.grey(), reach, 10, bright);
@@ -71,7 +72,7 @@ private slots:
                     for (int x = 0; x < 67; ++x) {
                         double sum = 0;
                         for (int dy = -reach; dy <= reach; ++dy)
-                            for (int dx = -reach; dx <= reach; ++dx) sum += p.row(std::clamp(y + dy, 0, 44))[std::clamp(x + dx, 0, 66)];
+                            for (int dx = -reach; dx <= reach; ++dx) sum += p.row(mirrored(y + dy, 45))[mirrored(x + dx, 67)];
                         const double area = (2 * reach + 1) * (2 * reach + 1), d = p.row(y)[x] * area - sum;
                         const bool taken = bright ? d > 10 * area : d < -10 * area;
                         QCOMPARE(int(m.row(y)[x]), taken ? 255 : 0);

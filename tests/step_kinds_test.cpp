@@ -156,7 +156,7 @@ private slots:
             const int before = edits;
             Value wanted;
             if (auto* d = qobject_cast<QDoubleSpinBox*>(e)) {
-                const double to = d->value() == d->maximum() ? d->minimum() : d->maximum();
+                const double to = d->value() == d->maximum() ? d->maximum() / 2 : d->maximum();
                 d->setValue(to), wanted = to;
             } else if (auto* w = qobject_cast<QSpinBox*>(e)) {
                 w->setValue(w->maximum()), wanted = std::int64_t(w->maximum());

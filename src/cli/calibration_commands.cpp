@@ -88,6 +88,7 @@ int calibrate(const std::vector<std::string>& arguments, std::ostream& out, std:
     for (const auto& p : done.pictures) {
         ordered_json one{{"picture", p.name}, {"found", p.found.has_value()}};
         if (p.found) {
+            if (!p.found->note.empty()) one["note"] = p.found->note;
             one["points"] = p.found->points.size(), one["whole"] = p.found->whole, one["marked"] = p.found->marked;
             if (p.fit) {
                 one["used"] = std::count(p.fit->used.begin(), p.fit->used.end(), char(1));
@@ -106,6 +107,7 @@ int calibrate(const std::vector<std::string>& arguments, std::ostream& out, std:
             table << p.found->points.size() << (target->kind == inspect::TargetKind::Dots ? " dots" : " corners");
             if (p.fit) table << ", " << base::toText(p.fit->rms, 3) << " px rms";
             if (!p.found->marked) table << ", no orientation mark: x along the columns, origin at the corner nearest the upper left";
+            if (!p.found->note.empty()) table << "; " << p.found->note;
             table << "\n";
         }
     }

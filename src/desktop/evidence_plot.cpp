@@ -7,6 +7,36 @@ namespace desktop
 {
 using report::theme;
 
+namespace
+{
+// Figures with as many decimals as their step needs: no two neighbours read alike, none has a tail of nines.
+class PlainTicker : public QCPAxisTicker
+{
+public:
+    explicit PlainTicker(bool whole) : m_whole(whole) {}
+
+protected:
+    double getTickStep(const QCPRange& range) override
+    {
+        m_step = QCPAxisTicker::getTickStep(range);
+        if (m_whole && m_step < 1) m_step = 1;
+        if (m_whole && m_step > 1) m_step = std::round(m_step);
+        return m_step;
+    }
+    QString getTickLabel(double tick, const QLocale& locale, QChar, int) override
+    {
+        int decimals = 0;
+        for (double s = std::abs(m_step); decimals < 12 && std::abs(s - std::round(s)) > 1e-6 * s; s *= 10) ++decimals;
+        if (std::abs(tick) < std::abs(m_step) * 1e-9) tick = 0;
+        return locale.toString(tick, 'f', decimals);
+    }
+
+private:
+    bool m_whole;
+    double m_step = 1;
+};
+} // namespace
+
 EvidencePlot::EvidencePlot(QWidget* parent) : QCustomPlot(parent)
 {
     setMinimumHeight(104);
@@ -39,11 +69,17 @@ void EvidencePlot::clearAll()
         a->grid()->setVisible(false);
         a->setTickLengthIn(0), a->setTickLengthOut(4);
         a->setScaleType(QCPAxis::stLinear);
-        a->setTicker(QSharedPointer<QCPAxisTicker>(new QCPAxisTicker));
+        a->setTicker(QSharedPointer<QCPAxisTicker>(new PlainTicker(false)));
         a->setTicks(true), a->setTickLabels(true);
         a->setNumberFormat(QStringLiteral("g")), a->setNumberPrecision(6);
         a->ticker()->setTickCount(a == xAxis ? 6 : 4);
     }
+}
+
+void EvidencePlot::wholeNumbers(bool x, bool y)
+{
+    if (x) xAxis->setTicker(QSharedPointer<QCPAxisTicker>(new PlainTicker(true))), xAxis->ticker()->setTickCount(6);
+    if (y) yAxis->setTicker(QSharedPointer<QCPAxisTicker>(new PlainTicker(true))), yAxis->ticker()->setTickCount(4);
 }
 
 void EvidencePlot::names(const QString& x, const QString& y)

@@ -31,6 +31,7 @@ public:
     void stem(double at, double height, const QString& text, const QColor& colour, bool counts);
     void level(double y, const QColor& colour); // a dashed line across
     void vertical(double at, const QColor& colour);
+    void wholeNumbers(bool x, bool y); // these axes count: no figure between two whole ones
     void names(const QString& x, const QString& y);
 
 signals:

@@ -361,6 +361,8 @@ void EvidenceView::refreshTrials()
     const double room = std::max((high - low) * 0.12, std::abs(high) * 1e-9 + 1e-6);
     if (!m_dragging) m_low = low - room, m_high = high + room;
     m_trials->clearAll();
+    const auto whole = [](const QVector<double>& v) { return std::all_of(v.begin(), v.end(), [](double a) { return a == std::floor(a); }); };
+    m_trials->wholeNumbers(true, shown == base::Unit::None && whole(y[0]) && whole(y[1]) && whole(y[2]));
     m_trialsTitle->setText(
         proposed
             ? proposal->words

@@ -334,6 +334,7 @@ void Session::adopt()
     m_referenceResult.reset();
     if (m_showReference && !m_recipe.reference.empty())
         m_referenceResult = inspect::evaluate(*m_prepared, *m_recipe.reference.capture, nullptr, nullptr, 0);
+    if (!m_proposeFor.empty() && m_stale.empty()) proposeWhenReady();
 }
 
 void Session::runTheRest()

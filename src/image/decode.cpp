@@ -78,6 +78,7 @@ bool pngStart(PngReader& r, png_structp png, png_infop info, PngHeader& header)
     png_read_info(png, info);
     int depth = 0, type = 0;
     png_get_IHDR(png, info, &header.width, &header.height, &depth, &type, nullptr, nullptr, nullptr);
+    if (header.width > kLongestSide || header.height > kLongestSide) return true; // refused before a row of it is made room for
     header.packed = double(header.height) * (double(png_get_rowbytes(png, info)) + 1);
     if (type == PNG_COLOR_TYPE_PALETTE) png_set_palette_to_rgb(png);
     if (type == PNG_COLOR_TYPE_GRAY && depth < 8) png_set_expand_gray_1_2_4_to_8(png);

@@ -78,6 +78,13 @@ base::Result<int> number(QSqlQuery& query, const char* sql, const QString& path)
     query.finish();
     return out;
 }
+tl::unexpected<base::Error> newerLog(int version, const QString& path)
+{
+    return fail(ErrorCode::Unsupported,
+                "the record log has schema version " + std::to_string(version) + ", made by a newer program; this one knows up to " +
+                    std::to_string(kSchemaVersion),
+                path.toStdString());
+}
 // The schema's version; 0: an empty database. Fails when it is somebody else's, or newer. Nothing is changed.
 base::Result<int> versionOf(QSqlDatabase& db, const QString& path)
 {
@@ -87,13 +94,10 @@ base::Result<int> versionOf(QSqlDatabase& db, const QString& path)
                ours = number(query, "select count(*) from sqlite_master where type = 'table' and name in ('recipe', 'item', 'value')", path);
     for (const auto* v : {&version, &application, &tables, &ours})
         if (!*v) return base::passOn(v->error());
-    if (*tables == 0) return 0;
+    if (*tables == 0 && *version == 0) return 0;
+    if (*version > kSchemaVersion && *tables == 0) return newerLog(*version, path);
     if (*ours != 3 || (*application != kApplication && *version != 1)) return fail(ErrorCode::Corrupt, "a database that is not a record log", path.toStdString());
-    if (*version > kSchemaVersion)
-        return fail(ErrorCode::Unsupported,
-                    "the record log has schema version " + std::to_string(*version) + ", made by a newer program; this one knows up to " +
-                        std::to_string(kSchemaVersion),
-                    path.toStdString());
+    if (*version > kSchemaVersion) return newerLog(*version, path);
     return *version;
 }
 } // namespace

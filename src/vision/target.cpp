@@ -3,6 +3,7 @@
 #include "base/unit.h"
 #include "vision/target_points.h"
 
+#include <algorithm>
 #include <cmath>
 #include <map>
 #include <optional>
@@ -170,6 +171,63 @@ std::optional<Way> numbered(const Grid& placed, const std::vector<Point>& places
 }
 } // namespace
 
+namespace
+{
+// Beyond one border of a part of the grid: how far the alternation of dark and bright squares goes on as it began, 1 for whole squares, 0 for halves.
+double wholeBeyond(const Grid& grid, const std::vector<Node>& nodes, const Plane& plane, Index from, Index along, Index inward, int count)
+{
+    const auto at = [&](int i, int in) -> std::optional<Point> {
+        const auto it = grid.find({from.first + along.first * i + inward.first * in, from.second + along.second * i + inward.second * in});
+        return it == grid.end() ? std::nullopt : std::optional(nodes[std::size_t(it->second)].at);
+    };
+    const auto level = [&](Point p) -> std::optional<double> {
+        const int x = int(std::lround(p.x)), y = int(std::lround(p.y));
+        if (x < 0 || y < 0 || x >= plane.width || y >= plane.height) return std::nullopt;
+        return double(plane.at(x, y));
+    };
+    double near = 0, far = 0;
+    int seen = 0;
+    for (int i = 0; i + 1 < count; ++i) {
+        const auto a = at(i, 0), b = at(i + 1, 0), c = at(i, 1), d = at(i + 1, 1);
+        if (!a || !b || !c || !d) continue;
+        const Point middle = (*a + *b) * 0.5, out = middle - (*c + *d) * 0.5;
+        const auto l = level(middle + out * 0.3), m = level(middle + out * 0.75);
+        if (!l || !m) return 0; // the picture ends there
+        near += (i % 2 ? -1 : 1) * *l, far += (i % 2 ? -1 : 1) * *m, ++seen;
+    }
+    return seen >= 2 && std::abs(near) > 1e-6 ? far / near : 0;
+}
+// A sheet may show half squares beyond the board: of a grid that is larger than asked for, the part with whole squares all round is the board.
+// False when no part, or more than one, is.
+bool cropToWhole(Grid& grid, const std::vector<Node>& nodes, const Plane& plane, const Target& target)
+{
+    const Extent e = extentOf(grid);
+    struct Part {
+        int x, y, columns, rows;
+        double whole;
+    };
+    std::vector<Part> parts;
+    for (const bool tall : {false, true}) {
+        const int c = tall ? target.rows : target.columns, r = tall ? target.columns : target.rows;
+        if (tall && target.columns == target.rows) break;
+        if (c > e.columns() || r > e.rows() || e.columns() - c > 2 || e.rows() - r > 2) continue;
+        for (int y = e.top; y + r - 1 <= e.bottom; ++y)
+            for (int x = e.left; x + c - 1 <= e.right; ++x) {
+                const double sides[] = {wholeBeyond(grid, nodes, plane, {x, y}, {1, 0}, {0, 1}, c), wholeBeyond(grid, nodes, plane, {x, y + r - 1}, {1, 0}, {0, -1}, c),
+                                        wholeBeyond(grid, nodes, plane, {x, y}, {0, 1}, {1, 0}, r), wholeBeyond(grid, nodes, plane, {x + c - 1, y}, {0, 1}, {-1, 0}, r)};
+                parts.push_back({x, y, c, r, *std::min_element(std::begin(sides), std::end(sides))});
+            }
+    }
+    std::sort(parts.begin(), parts.end(), [](const Part& a, const Part& b) { return a.whole > b.whole; });
+    if (parts.empty() || parts[0].whole < 0.6 || (parts.size() > 1 && parts[1].whole >= 0.6)) return false;
+    Grid kept;
+    for (const auto& [k, i] : grid)
+        if (k.first >= parts[0].x && k.first < parts[0].x + parts[0].columns && k.second >= parts[0].y && k.second < parts[0].y + parts[0].rows) kept[k] = i;
+    grid = std::move(kept);
+    return true;
+}
+} // namespace
+
 base::Result<TargetFind> findTarget(const image::GreyView& picture, const Target& target)
 {
     using base::ErrorCode;
@@ -177,8 +235,9 @@ base::Result<TargetFind> findTarget(const image::GreyView& picture, const Target
     if (picture.width < 32 || picture.height < 32) return base::fail(ErrorCode::NoResult, "the picture is too small for a target");
     const bool corners = target.kind == TargetKind::Checkerboard;
     const Plane full = planeOf(picture, 1);
-    const Candidate best = seek(picture, full, target);
+    Candidate best = seek(picture, full, target);
     const char* what = corners ? "corners" : "dots";
+    std::string note;
     const Extent e = best.grid.empty() ? Extent{0, -1, 0, -1} : extentOf(best.grid);
     // Said the way round it was asked for.
     const bool tall = (e.columns() < e.rows()) != (target.columns < target.rows);
@@ -189,7 +248,11 @@ base::Result<TargetFind> findTarget(const image::GreyView& picture, const Target
                                                    std::to_string(best.grid.size()) + " hang together in a grid; at least 4 × 3 are needed");
     if (std::max(e.columns(), e.rows()) > std::max(target.columns, target.rows) ||
         std::min(e.columns(), e.rows()) > std::min(target.columns, target.rows))
-        return base::fail(ErrorCode::NoResult, "a grid of " + size + " " + what + " was found, " + asked + " are asked for: check columns and rows");
+    {
+        if (!corners || !cropToWhole(best.grid, best.nodes, full, target))
+            return base::fail(ErrorCode::NoResult, "a grid of " + size + " " + what + " was found, " + asked + " are asked for: check columns and rows");
+        note = "a grid of " + size + " corners was found; the " + asked + " with whole squares all round are taken";
+    }
 
     const std::map<Index, Point> at = refined(best, full, corners);
     if (at.size() < 12) return base::fail(ErrorCode::NoResult, "only " + std::to_string(at.size()) + " " + what + " could be placed");
@@ -204,6 +267,7 @@ base::Result<TargetFind> findTarget(const image::GreyView& picture, const Target
     std::sort(out.points.begin(), out.points.end(),
               [](const TargetPoint& a, const TargetPoint& b) { return a.row != b.row ? a.row < b.row : a.column < b.column; });
     out.marked = way->marked;
+    out.note = std::move(note);
     out.whole = out.points.size() == std::size_t(target.columns) * std::size_t(target.rows);
     return out;
 }

@@ -4,7 +4,8 @@
 // Output  points with their column and row and their place in px; whether the orientation mark was seen. Part of a target is an answer too,
 //         when at least 4 × 3 of its points hang together. Columns run to the right of rows as seen from the front (never mirrored).
 //         With the mark the numbers are those of the whole target; without it x runs along the columns and (0, 0) is the corner
-//         nearest the picture's upper left.
+//         nearest the picture's upper left. Of a checkerboard whose sheet shows half squares beyond the asked corners, the part with whole squares
+//         all round is taken, and that is said.
 // Fails   OutOfRange: columns, rows or pitch. NoResult with what was seen instead.
 // Accuracy  0.02 px and better on clean pictures (tests/calibration_test.cpp). The window about a corner never reaches a neighbour.
 // Source  saddle points: Beaudet 1978 (determinant of the second derivatives); refinement: Förstner and Gülch 1987, then a blurred corner fitted by
@@ -40,6 +41,7 @@ struct TargetFind {
     std::vector<TargetPoint> points; // row by row
     bool marked = false;             // the orientation mark was seen
     bool whole = false;              // every point of the target
+    std::string note;                // what was left out of a sheet that shows more than the target
 };
 base::Result<TargetFind> findTarget(const image::GreyView& picture, const Target& target);
 // Quick and safe enough for pictures of parts: does a target lie in this picture? Looks on a small copy only. Dots count when the mark is seen

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstring>
+#include <functional>
 
 namespace vision
 {
@@ -413,74 +414,115 @@ image::Image rangeMask(const image::GreyView& picture, double low, double high, 
 
 namespace
 {
-using Pair = void (*)(const std::uint8_t*, const std::uint8_t*, int, std::uint8_t*);
-using Along = void (*)(const std::uint8_t*, int, int, std::uint8_t*);
+// Whole rows in order; each call gives the next one.
+using Rows = std::function<void(std::uint8_t* to)>;
 
-// One extreme over a rectangle: along the row by doubling shifted copies, down the columns after van Herk in blocks of `height` rows.
-image::Image extreme(const image::GreyView& picture, int width, int height, Pair pick, Along along, std::uint8_t nothing)
+// The extreme over a rectangle, row by row: along the row by doubling shifted copies, down the columns directly for low windows, after van Herk in
+// blocks for high ones. Rows come in as they are needed and go out at once, so that an opening needs no picture in between.
+class Extreme
 {
-    const int w = picture.width, h = picture.height;
-    image::Image out = image::Image::unwritten(w, h, image::PixelFormat::Grey8);
-    width = std::clamp(width, 1, 2 * w + 1), height = std::clamp(height, 1, 2 * h + 1);
-    const auto* data = static_cast<const std::uint8_t*>(picture.data);
-    const int left = width / 2, padded = w + width;
-    std::vector<std::uint8_t> line(std::size_t(padded) + 64, nothing);
-    const auto alongRow = [&](const std::uint8_t* in, std::uint8_t* to) {
-        if (width > 32) std::fill(line.begin(), line.end(), nothing);
-        std::memcpy(line.data() + left, in, std::size_t(w));
-        if (width <= 32) return along(line.data(), w, width, to);
+public:
+    Extreme(int w, int h, int width, int height, bool lowest, Rows input)
+        : m_w(w), m_h(h), m_width(std::clamp(width, 1, 2 * w + 1)), m_height(std::clamp(height, 1, 2 * h + 1)), m_lowest(lowest), m_nothing(lowest ? 255 : 0),
+          m_input(std::move(input)), m_line(std::size_t(w + m_width) + 64, m_nothing), m_rows(std::size_t(w) * std::size_t(m_height), m_nothing)
+    {
+        for (int k = 0; k < m_height; ++k) m_order.push_back(row(k));
+        if (direct()) {
+            // Filled up to the row before the first window's last one.
+            for (int k = 0; k + 1 < m_height; ++k) fetch(k - top(), row(k + 1));
+            m_next = m_height - 1 - top();
+        } else {
+            m_suffix.assign(m_rows.size(), m_nothing), m_prefix.assign(std::size_t(w), m_nothing);
+            for (int k = 0; k < m_height; ++k) fetch(k - top(), row(k));
+        }
+    }
+    void next(std::uint8_t* to)
+    {
+        if (direct()) {
+            // A ring: the oldest row makes room for the newest.
+            fetch(m_next++, m_order[std::size_t(m_oldest)]);
+            m_oldest = (m_oldest + 1) % m_height;
+            return (m_lowest ? simd::lowestOf : simd::highestOf)(m_order.data(), m_height, m_w, to);
+        }
+        // Window of output y: input rows y - top .. y - top + height - 1.
+        const int k = m_y % m_height;
+        if (k == 0) {
+            if (m_y > 0) fetch(m_y - top() + m_height - 1, row(m_height - 1));
+            std::memcpy(suffix(m_height - 1), row(m_height - 1), std::size_t(m_w));
+            for (int i = m_height - 2; i >= 0; --i) pick(row(i), suffix(i + 1), m_w, suffix(i));
+            std::memcpy(to, suffix(0), std::size_t(m_w));
+        } else {
+            std::uint8_t* newest = row(k - 1);
+            fetch(m_y - top() + m_height - 1, newest);
+            if (k == 1) std::memcpy(m_prefix.data(), newest, std::size_t(m_w));
+            else pick(m_prefix.data(), newest, m_w, m_prefix.data());
+            pick(suffix(k), m_prefix.data(), m_w, to);
+        }
+        ++m_y;
+    }
+
+private:
+    bool direct() const { return m_height <= 11; }
+    int top() const { return m_height / 2; }
+    std::uint8_t* row(int k) { return m_rows.data() + std::size_t(k) * std::size_t(m_w); }
+    std::uint8_t* suffix(int k) { return m_suffix.data() + std::size_t(k) * std::size_t(m_w); }
+    void pick(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to) const { (m_lowest ? simd::lower : simd::higher)(a, b, n, to); }
+    void fetch(int y, std::uint8_t* to)
+    {
+        if (y < 0 || y >= m_h) {
+            std::fill_n(to, m_w, m_nothing);
+            return;
+        }
+        if (m_width == 1) return m_input(to);
+        const int left = m_width / 2, padded = m_w + m_width;
+        if (m_dirty) std::fill(m_line.begin(), m_line.end(), m_nothing);
+        m_input(m_line.data() + left);
+        if (m_width <= 9) return (m_lowest ? simd::lowest : simd::highest)(m_line.data(), m_w, m_width, to);
         int have = 1; // line[i] is the extreme over i .. i + have - 1
-        while (have * 2 <= width) {
-            pick(line.data(), line.data() + have, padded - have, line.data());
-            have *= 2;
-        }
-        pick(line.data(), line.data() + (width - have), w, to);
-    };
-    if (height == 1) {
-        for (int y = 0; y < h; ++y) alongRow(data + y * picture.stride, out.row(y));
-        return out;
+        for (; have * 2 <= m_width; have *= 2) pick(m_line.data(), m_line.data() + have, padded - have, m_line.data());
+        pick(m_line.data(), m_line.data() + (m_width - have), m_w, to);
+        m_dirty = true;
     }
-    const int top = height / 2;
-    const std::size_t pitch = std::size_t(w);
-    std::vector<std::uint8_t> suffix(pitch * std::size_t(height), nothing), rows(pitch * std::size_t(height), nothing), prefix(pitch, nothing);
-    const auto fetch = [&](int y, std::uint8_t* to) {
-        if (y < 0 || y >= h) std::fill_n(to, w, nothing);
-        else alongRow(data + y * picture.stride, to);
-    };
-    // Window of output y: input rows y - top .. y - top + height - 1.
-    for (int k = 0; k < height; ++k) fetch(k - top, rows.data() + std::size_t(k) * pitch);
-    for (int start = 0; start < h; start += height) {
-        std::memcpy(suffix.data() + std::size_t(height - 1) * pitch, rows.data() + std::size_t(height - 1) * pitch, pitch);
-        for (int k = height - 2; k >= 0; --k)
-            pick(rows.data() + std::size_t(k) * pitch, suffix.data() + std::size_t(k + 1) * pitch, w, suffix.data() + std::size_t(k) * pitch);
-        std::memcpy(out.row(start), suffix.data(), pitch);
-        for (int k = 1; k < height && start + k < h; ++k) {
-            std::uint8_t* next = rows.data() + std::size_t(k - 1) * pitch;
-            fetch(start - top + height + k - 1, next);
-            if (k == 1) std::memcpy(prefix.data(), next, pitch);
-            else pick(prefix.data(), next, w, prefix.data());
-            pick(suffix.data() + std::size_t(k) * pitch, prefix.data(), w, out.row(start + k));
-        }
-        if (start + height < h) fetch(start - top + 2 * height - 1, rows.data() + std::size_t(height - 1) * pitch);
-    }
+
+    int m_w, m_h, m_width, m_height;
+    bool m_lowest, m_dirty = false;
+    std::uint8_t m_nothing;
+    Rows m_input;
+    std::vector<std::uint8_t> m_line, m_rows, m_suffix, m_prefix;
+    std::vector<std::uint8_t*> m_order;
+    int m_y = 0, m_next = 0, m_oldest = 0;
+};
+
+Rows rowsOf(const image::GreyView& picture)
+{
+    return [data = static_cast<const std::uint8_t*>(picture.data), stride = picture.stride, w = picture.width, y = std::ptrdiff_t(0)](
+               std::uint8_t* to) mutable { std::memcpy(to, data + stride * y++, std::size_t(w)); };
+}
+image::Image collected(int w, int h, Extreme& rows)
+{
+    image::Image out = image::Image::unwritten(w, h, image::PixelFormat::Grey8);
+    for (int y = 0; y < h; ++y) rows.next(out.row(y));
     return out;
+}
+image::Image twice(const image::GreyView& p, int width, int height, bool lowestFirst)
+{
+    Extreme first(p.width, p.height, width, height, lowestFirst, rowsOf(p));
+    Extreme second(p.width, p.height, width, height, !lowestFirst, [&](std::uint8_t* to) { first.next(to); });
+    return collected(p.width, p.height, second);
 }
 } // namespace
 
-image::Image eroded(const image::GreyView& picture, int width, int height) { return extreme(picture, width, height, simd::lower, simd::lowest, 255); }
-image::Image dilated(const image::GreyView& picture, int width, int height)
+image::Image eroded(const image::GreyView& p, int width, int height)
 {
-    return extreme(picture, width, height, simd::higher, simd::highest, 0);
+    Extreme rows(p.width, p.height, width, height, true, rowsOf(p));
+    return collected(p.width, p.height, rows);
 }
-image::Image opened(const image::GreyView& picture, int width, int height)
+image::Image dilated(const image::GreyView& p, int width, int height)
 {
-    const image::Image e = eroded(picture, width, height);
-    return dilated(e.grey(), width, height);
+    Extreme rows(p.width, p.height, width, height, false, rowsOf(p));
+    return collected(p.width, p.height, rows);
 }
-image::Image closed(const image::GreyView& picture, int width, int height)
-{
-    const image::Image d = dilated(picture, width, height);
-    return eroded(d.grey(), width, height);
-}
+image::Image opened(const image::GreyView& picture, int width, int height) { return twice(picture, width, height, true); }
+image::Image closed(const image::GreyView& picture, int width, int height) { return twice(picture, width, height, false); }
 
 } // namespace vision

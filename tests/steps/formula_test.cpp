@@ -58,7 +58,7 @@ private slots:
                                                                             {"[a] + [nobody]", "character 7", "nobody"},
                                                                             {"1 + [list]", "character 5", "list"},
                                                                             {"sum([a])", "character 5", "one value"},
-                                                                            {"sum([list] * 2)", "character 12", "alone"},
+                                                                            {"sum([list] [list])", "character 5", "in the list"},
                                                                             {"sum(3)", "character 5", "list"},
                                                                             {"2 * (3 + 4", "character", "bracket"},
                                                                             {"foo + 1", "character 1", "foo"},

@@ -129,6 +129,28 @@ template <bool low> void Extreme(const std::uint8_t* p, int n, int window, std::
 }
 void Lowest(const std::uint8_t* p, int n, int window, std::uint8_t* to) { Extreme<true>(p, n, window, to); }
 void Highest(const std::uint8_t* p, int n, int window, std::uint8_t* to) { Extreme<false>(p, n, window, to); }
+template <bool low> void ExtremeOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to)
+{
+    const hn::ScalableTag<std::uint8_t> d;
+    const int lanes = int(hn::Lanes(d));
+    int i = 0;
+    for (; i + lanes <= n; i += lanes) {
+        auto a = hn::LoadU(d, rows[0] + i);
+        for (int k = 1; k < count; ++k) {
+            const auto b = hn::LoadU(d, rows[k] + i);
+            if constexpr (low) a = hn::Min(a, b);
+            else a = hn::Max(a, b);
+        }
+        hn::StoreU(a, d, to + i);
+    }
+    for (; i < n; ++i) {
+        std::uint8_t a = rows[0][i];
+        for (int k = 1; k < count; ++k) a = low == (rows[k][i] < a) ? rows[k][i] : a;
+        to[i] = a;
+    }
+}
+void LowestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to) { ExtremeOf<true>(rows, count, n, to); }
+void HighestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to) { ExtremeOf<false>(rows, count, n, to); }
 void Slide(std::uint32_t* sums, const std::uint8_t* in, const std::uint8_t* out, int n)
 {
     const hn::ScalableTag<std::uint32_t> d;
@@ -292,6 +314,8 @@ HWY_EXPORT(Lower);
 HWY_EXPORT(Higher);
 HWY_EXPORT(Lowest);
 HWY_EXPORT(Highest);
+HWY_EXPORT(LowestOf);
+HWY_EXPORT(HighestOf);
 HWY_EXPORT(Slide);
 HWY_EXPORT(Below);
 HWY_EXPORT(SumRows);
@@ -319,6 +343,8 @@ void differs(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t l
 }
 void lower(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(Lower)(a, b, n, to); }
 void higher(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(Higher)(a, b, n, to); }
+void lowestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(LowestOf)(rows, count, n, to); }
+void highestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(HighestOf)(rows, count, n, to); }
 void lowest(const std::uint8_t* p, int n, int window, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(Lowest)(p, n, window, to); }
 void highest(const std::uint8_t* p, int n, int window, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(Highest)(p, n, window, to); }
 void slide(std::uint32_t* sums, const std::uint8_t* in, const std::uint8_t* out, int n) { HWY_DYNAMIC_DISPATCH(Slide)(sums, in, out, n); }

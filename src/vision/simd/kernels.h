@@ -27,6 +27,9 @@ void higher(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* t
 // to[i] = min / max over p[i] .. p[i + window - 1]; `to` is not `p`.
 void lowest(const std::uint8_t* p, int n, int window, std::uint8_t* to);
 void highest(const std::uint8_t* p, int n, int window, std::uint8_t* to);
+// to[i] = min / max over rows[0][i] .. rows[count - 1][i]; count at least 1.
+void lowestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to);
+void highestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to);
 // sums[i] += in[i] - out[i] over a row; the running sums of columns.
 void slide(std::uint32_t* sums, const std::uint8_t* in, const std::uint8_t* out, int n);
 // to[i] = p[i] × area - (prefix[i + window] - prefix[i]) < k ? 255 : 0, in whole numbers; with bright: >. prefix holds n + window sums.
@@ -53,6 +56,8 @@ void lower(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to
 void higher(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to);
 void lowest(const std::uint8_t* p, int n, int window, std::uint8_t* to);
 void highest(const std::uint8_t* p, int n, int window, std::uint8_t* to);
+void lowestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to);
+void highestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to);
 void slide(std::uint32_t* sums, const std::uint8_t* in, const std::uint8_t* out, int n);
 void below(const std::uint8_t* p, const std::uint32_t* prefix, int window, int n, std::uint32_t area, std::int32_t k, bool bright, std::uint8_t* to);
 void sumRows(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to);

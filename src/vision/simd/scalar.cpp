@@ -68,6 +68,20 @@ void higher(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* t
 {
     for (int i = 0; i < n; ++i) to[i] = std::max(a[i], b[i]);
 }
+void lowestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to)
+{
+    for (int i = 0; i < n; ++i) {
+        to[i] = rows[0][i];
+        for (int k = 1; k < count; ++k) to[i] = std::min(to[i], rows[k][i]);
+    }
+}
+void highestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to)
+{
+    for (int i = 0; i < n; ++i) {
+        to[i] = rows[0][i];
+        for (int k = 1; k < count; ++k) to[i] = std::max(to[i], rows[k][i]);
+    }
+}
 void lowest(const std::uint8_t* p, int n, int window, std::uint8_t* to)
 {
     for (int i = 0; i < n; ++i) to[i] = *std::min_element(p + i, p + i + window);
