@@ -51,6 +51,13 @@ private slots:
             QVERIFY(a == b);
             simd::higher(p.data() + 1, q.data(), n, a.data()), simd::scalar::higher(p.data() + 1, q.data(), n, b.data());
             QVERIFY(a == b);
+            const std::uint8_t* rows[3] = {p.data() + 1, q.data(), p.data() + 2};
+            for (const int count : {1, 2, 3}) {
+                simd::lowestOf(rows, count, n, a.data()), simd::scalar::lowestOf(rows, count, n, b.data());
+                QVERIFY(a == b);
+                simd::highestOf(rows, count, n, a.data()), simd::scalar::highestOf(rows, count, n, b.data());
+                QVERIFY(a == b);
+            }
             for (const int window : {1, 2, 5, 25, 32}) {
                 simd::lowest(p.data() + 1, n, window, a.data()), simd::scalar::lowest(p.data() + 1, n, window, b.data());
                 QVERIFY(a == b);

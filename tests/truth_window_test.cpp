@@ -26,6 +26,7 @@ class TruthWindowTest : public QObject
     OwnPlace m_place;
     QTemporaryDir m_demo;
     QString m_recipe;
+    geometry::Pose m_pose; // of the plate on the reference
     std::unique_ptr<MainWindow> m_window;
 
     Session& session() { return m_window->session(); }
@@ -53,9 +54,8 @@ class TruthWindowTest : public QObject
     // A place on the plate (mm from its middle) as the reference shows it.
     QPointF onReference(double x, double y)
     {
-        const auto pose = demo::plate(smallField(), 1, 0).truth.pose;
         const double k = 1 / smallField().mmPerPixel;
-        return sheet()->screenOf(pose.toPicture({x * k, y * k}));
+        return sheet()->screenOf(m_pose.toPicture({x * k, y * k}));
     }
     void key(Qt::Key k, Qt::KeyboardModifiers m = Qt::NoModifier) { QTest::keyClick(sheet(), k, m); }
     const Step* stepOf(const std::string& kind)
@@ -73,7 +73,11 @@ class TruthWindowTest : public QObject
     }
 
 private slots:
-    void initTestCase() { m_recipe = QString::fromStdString(writeDemo(m_demo, 8)); }
+    void initTestCase()
+    {
+        m_recipe = QString::fromStdString(writeDemo(m_demo, 8));
+        m_pose = *inspect::referencePose(*recipe::load(m_recipe.toStdString()), "plate");
+    }
     void init() { m_window = openWindow(m_place.path("data")); }
     void cleanup()
     {
@@ -183,11 +187,10 @@ private slots:
         session().setShowReference(true);
         // A second datum: one end of the plate.
         session().change("end", [&](Recipe& r) {
-            const auto pose = demo::plate(smallField(), 1, 0).truth.pose;
             const double k = 1 / smallField().mmPerPixel;
             chain(r, "pattern", "end", [&](Step& s) {
                 s.letter = "B", s.datum = "plate";
-                s.regions["part"] = Region::rectangle(pose.toPicture({44 * k, 0}), 16 * k, 30 * k, pose.angle);
+                s.regions["part"] = Region::rectangle(m_pose.toPicture({44 * k, 0}), 16 * k, 30 * k, m_pose.angle);
             });
         });
         QVERIFY(settled());
@@ -254,6 +257,10 @@ private slots:
             else drag(sheet(), m.from, m.to, m.area ? Qt::ControlModifier : Qt::NoModifier);
             QVERIFY2(session().draft(), m.kind);
             QCOMPARE(QString::fromStdString(session().draft()->offer().step.kind), QString(m.kind));
+            if (std::string(m.kind) == "circle_through") { // ten slots in a row lie on no circle, and that is said
+                session().dropDraft();
+                continue;
+            }
             // It works where it was drawn.
             inspect::ItemResult item;
             session().probe(session().draft()->offer().step, &item);
@@ -315,6 +322,7 @@ private slots:
     {
         openDemo();
         session().setShowReference(true);
+        session().select({});
         const auto drawn = [&](bool reversed) {
             sheet()->setArmedKind("line");
             const QPointF from = onReference(-30, -13), to = onReference(30, -13);
@@ -447,6 +455,7 @@ private slots:
         session().change("open", [](Recipe& r) {
             for (Trial& t : r.trials) t.label = Label::Open;
         });
+        session().select({}); // no handle lies in the way
         drag(sheet(), onSheet(-34, -17), onSheet(-34, 17));
         QVERIFY(session().draft());
         QVERIFY(settled());

@@ -161,7 +161,7 @@ json jsonSchema()
                 {"reject_word", text},
                 {"totals", {{"type", "array"}, {"items", object({{"name", text}, {"expression", text}, {"unit", unit}}, {"name", "expression"})}}},
                 {"reference", {{"anyOf", {text, object({{"picture", text}, {"taken_from", text}}, {"picture"})}}}},
-                {"empty_picture", text},
+                {"empty_picture", {{"anyOf", {text, object({{"picture", text}, {"taken_from", text}}, {"picture"})}}}},
                 {"trials", {{"type", "array"}, {"items", object({{"picture", text}, {"label", {{"enum", {"good", "bad", "open"}}}}}, {"picture"})}}},
                 {"steps", {{"type", "array"}, {"items", {{"anyOf", kinds}}}}}},
                {"format", "version"});

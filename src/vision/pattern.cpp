@@ -658,7 +658,15 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
     const PatternLevel& coarse = model.levels.front();
     const double coarseLeastGradient = leastGradientAt(o.leastContrast, noise, coarsest);
     std::vector<Candidate> good;
+    const double full = 4.0 * double(std::min<std::size_t>(coarse.points.size(), std::size_t(kCoarsePoints)));
     for (Candidate q : candidates) {
+        // On the slope of a place that was fitted already and agrees as well as this one can: the fit would end there.
+        const bool slope = std::any_of(good.begin(), good.end(), [&](const Candidate& g) {
+            return g.score >= 0.85 && q.sum / full <= g.score + 0.05 && geometry::distance(g.place.pose.origin, q.place.pose.origin) < 3 &&
+                   std::abs(geometry::wrapped(g.place.pose.angle - q.place.pose.angle)) < 6.0 / radiusAt(coarsest) &&
+                   std::abs(g.place.scale - q.place.scale) < 6.0 / radiusAt(coarsest);
+        });
+        if (slope) continue;
         onLevel(stack, coarsest, [&](const auto& v) {
             // Not worth fitting when hardly an edge runs the right way.
             const double before = agreement(v, coarse.points, q.place, coarseLeastGradient, 2);
@@ -698,7 +706,6 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
     std::vector<Finish> finds;
     const std::size_t levels = model.levels.size();
     const PatternLevel& fine = model.levels.back();
-    const double full = 4.0 * double(std::min<std::size_t>(coarse.points.size(), std::size_t(kCoarsePoints)));
     for (Candidate q : kept) {
         const double atMost = q.sum / full + 0.08; // neighbours and directions are read more generously later
         const auto beaten = [&](Point centre) {

@@ -123,6 +123,7 @@ template <bool low> void Extreme(const std::uint8_t* p, int n, int window, std::
         for (; k + 1 < window; k += 2) a = pick(a, hn::LoadU(d, p + i + k)), b = pick(b, hn::LoadU(d, p + i + k + 1));
         if (k < window) a = pick(a, hn::LoadU(d, p + i + k));
         hn::StoreU(pick(a, b), d, to + i);
+        if (i + lanes < n && i + 2 * lanes > n) i = n - 2 * lanes; // the rest overlaps what is done
     }
     if constexpr (low) scalar::lowest(p + i, n - i, window, to + i);
     else scalar::highest(p + i, n - i, window, to + i);
@@ -142,6 +143,7 @@ template <bool low> void ExtremeOf(const std::uint8_t* const* rows, int count, i
             else a = hn::Max(a, b);
         }
         hn::StoreU(a, d, to + i);
+        if (i + lanes < n && i + 2 * lanes > n) i = n - 2 * lanes; // the rest overlaps what is done
     }
     for (; i < n; ++i) {
         std::uint8_t a = rows[0][i];

@@ -1,0 +1,50 @@
+// Spoilt pictures, recipes, calibrations and command lines, as many as are wanted; meant for the asan preset.
+// Usage: fuzz_inputs KIND COUNT [SEED]   (kind: pictures, recipes, calibrations, commands)
+// One seed is one input: what went wrong is run again by its number and a count of 1. An input that takes more than 8 s ends the program.
+#include "fuzz_inputs.h"
+
+#include <QGuiApplication>
+#include <QTemporaryDir>
+#include <csignal>
+#include <cstring>
+#include <sys/resource.h>
+#include <unistd.h>
+
+namespace
+{
+volatile std::sig_atomic_t g_kind = 0;
+unsigned long long g_seed = 0;
+void late(int)
+{
+    char text[128];
+    const int n = std::snprintf(text, sizeof text, "\n%s %llu: not answered within 8 s\n", fuzz_inputs::kKinds[g_kind].name, g_seed);
+    (void)!::write(2, text, std::size_t(n));
+    std::_Exit(1);
+}
+} // namespace
+
+int main(int argc, char** argv)
+{
+    qputenv("QT_QPA_PLATFORM", "offscreen");
+    QGuiApplication application(argc, argv);
+    int kind = -1;
+    for (int i = 0; i < 4; ++i)
+        if (argc > 2 && !std::strcmp(argv[1], fuzz_inputs::kKinds[i].name)) kind = i;
+    if (kind < 0) return std::fprintf(stderr, "usage: fuzz_inputs pictures|recipes|calibrations|commands COUNT [SEED]\n"), 2;
+    const unsigned long long count = std::strtoull(argv[2], nullptr, 10), first = argc > 3 ? std::strtoull(argv[3], nullptr, 10) : 1;
+    QTemporaryDir dir;
+    g_kind = kind;
+    std::signal(SIGALRM, late);
+    unsigned long long wrong = 0;
+    for (unsigned long long n = 0; n < count; ++n) {
+        g_seed = first + n;
+        ::alarm(8);
+        if (const std::string said = fuzz_inputs::kKinds[kind].one(g_seed, dir.path().toStdString()); !said.empty())
+            ++wrong, std::printf("%s %llu: %s\n", fuzz_inputs::kKinds[kind].name, g_seed, said.c_str());
+        ::alarm(0);
+    }
+    rusage use{};
+    ::getrusage(RUSAGE_SELF, &use);
+    std::printf("%llu %s from %llu on: %llu wrong; %ld MB at most\n", count, fuzz_inputs::kKinds[kind].name, first, wrong, use.ru_maxrss / 1024);
+    return wrong ? 1 : 0;
+}
