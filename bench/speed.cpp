@@ -130,7 +130,7 @@ BENCHMARK(local)->Name("ours/local_threshold_51")->Unit(benchmark::kMillisecond)
 BENCHMARK(histogram)->Name("ours/histogram")->Unit(benchmark::kMillisecond);
 BENCHMARK(automatic)->Name("ours/automatic_threshold")->Unit(benchmark::kMillisecond);
 BENCHMARK(difference)->Name("ours/difference")->Unit(benchmark::kMillisecond);
-BENCHMARK(opening)->Name("ours/opening")->Arg(5)->Arg(25)->Unit(benchmark::kMillisecond);
+BENCHMARK(opening)->Name("ours/opening")->Arg(3)->Arg(5)->Arg(9)->Arg(13)->Arg(25)->Arg(51)->Unit(benchmark::kMillisecond);
 BENCHMARK(pattern)->Name("ours/pattern")->Arg(1)->Arg(12)->Unit(benchmark::kMillisecond);
 BENCHMARK(profileOf)->Name("ours/profile_400x60")->Arg(0)->Arg(33)->Unit(benchmark::kMicrosecond);
 
@@ -306,7 +306,7 @@ BENCHMARK(stickLocal)->Name("stick/local_threshold_51")->Unit(benchmark::kMillis
 BENCHMARK(stickHistogram)->Name("stick/histogram")->Unit(benchmark::kMillisecond);
 BENCHMARK(stickAutomatic)->Name("stick/automatic_threshold")->Unit(benchmark::kMillisecond);
 BENCHMARK(stickDifference)->Name("stick/difference")->Unit(benchmark::kMillisecond);
-BENCHMARK(stickOpening)->Name("stick/opening")->Arg(5)->Arg(25)->Unit(benchmark::kMillisecond);
+BENCHMARK(stickOpening)->Name("stick/opening")->Arg(3)->Arg(5)->Arg(9)->Arg(13)->Arg(25)->Arg(51)->Unit(benchmark::kMillisecond);
 BENCHMARK(stickPattern)->Name("stick/pattern")->Arg(1)->Arg(12)->Unit(benchmark::kMillisecond);
 BENCHMARK(stickProfile)->Name("stick/profile_400x60")->Arg(0)->Arg(33)->Unit(benchmark::kMicrosecond);
 #endif

@@ -58,6 +58,13 @@ private slots:
                 simd::highestOf(rows, count, n, a.data()), simd::scalar::highestOf(rows, count, n, b.data());
                 QVERIFY(a == b);
             }
+            std::vector<std::uint8_t> c(a.size(), 3), e(a.size(), 3);
+            simd::lowestOfTwo(rows, 3, n, a.data(), c.data());
+            simd::scalar::lowestOf(rows, 2, n, b.data()), simd::scalar::lowestOf(rows + 1, 2, n, e.data());
+            QVERIFY(a == b && c == e);
+            simd::highestOfTwo(rows, 3, n, a.data(), c.data());
+            simd::scalar::highestOf(rows, 2, n, b.data()), simd::scalar::highestOf(rows + 1, 2, n, e.data());
+            QVERIFY(a == b && c == e);
             for (const int window : {1, 2, 5, 25, 32}) {
                 simd::lowest(p.data() + 1, n, window, a.data()), simd::scalar::lowest(p.data() + 1, n, window, b.data());
                 QVERIFY(a == b);

@@ -414,70 +414,74 @@ image::Image rangeMask(const image::GreyView& picture, double low, double high, 
 
 namespace
 {
-// Whole rows in order; each call gives the next one.
-using Rows = std::function<void(std::uint8_t* to)>;
+// Whole rows: the row of this number, asked for in rising order; it stays for as many further rows as the one who asks is high.
+using RowAt = std::function<const std::uint8_t*(int y)>;
 
-// The extreme over a rectangle, row by row: along the row by doubling shifted copies, down the columns directly for low windows, after van Herk in
-// blocks for high ones. Rows come in as they are needed and go out at once, so that an opening needs no picture in between.
+// The extreme over a rectangle, row by row: down the columns directly for low windows, after van Herk in blocks for high ones; along the row by
+// doubling shifted copies. Rows come in as they are needed and go out at once, so that an opening needs no picture in between.
 class Extreme
 {
 public:
-    Extreme(int w, int h, int width, int height, bool lowest, Rows input)
-        : m_w(w), m_h(h), m_width(std::clamp(width, 1, 2 * w + 1)), m_height(std::clamp(height, 1, 2 * h + 1)), m_lowest(lowest), m_nothing(lowest ? 255 : 0),
-          m_input(std::move(input)), m_line(std::size_t(w + m_width) + 64, m_nothing), m_rows(std::size_t(w) * std::size_t(m_height), m_nothing)
+    Extreme(int w, int h, int width, int height, bool lowest, RowAt input)
+        : m_w(w), m_h(h), m_width(std::clamp(width, 1, 2 * w + 1)), m_height(std::clamp(height, 1, 2 * h + 1)), m_lowest(lowest),
+          m_nothing(lowest ? 255 : 0), m_input(std::move(input)), m_line(std::size_t(w + m_width) + 64, m_nothing),
+          m_outside(std::size_t(w), m_nothing), m_window(std::size_t(m_height) + 1)
     {
-        for (int k = 0; k < m_height; ++k) m_order.push_back(row(k));
         if (direct()) {
-            // Filled up to the row before the first window's last one.
-            for (int k = 0; k + 1 < m_height; ++k) fetch(k - top(), row(k + 1));
-            m_next = m_height - 1 - top();
-        } else {
-            m_suffix.assign(m_rows.size(), m_nothing), m_prefix.assign(std::size_t(w), m_nothing);
-            for (int k = 0; k < m_height; ++k) fetch(k - top(), row(k));
+            m_ahead.resize(std::size_t(w));
+            return;
         }
+        const std::size_t all = std::size_t(w) * std::size_t(m_height);
+        m_suffix.assign(all, m_nothing), m_prefix.assign(std::size_t(w), m_nothing);
     }
+    int rowsKept() const { return m_height + 1; } // how many of the input's rows are looked at together
     void next(std::uint8_t* to)
     {
-        if (direct()) {
-            // A ring: the oldest row makes room for the newest.
-            fetch(m_next++, m_order[std::size_t(m_oldest)]);
-            m_oldest = (m_oldest + 1) % m_height;
-            return (m_lowest ? simd::lowestOf : simd::highestOf)(m_order.data(), m_height, m_w, to);
-        }
-        // Window of output y: input rows y - top .. y - top + height - 1.
-        const int k = m_y % m_height;
-        if (k == 0) {
-            if (m_y > 0) fetch(m_y - top() + m_height - 1, row(m_height - 1));
-            std::memcpy(suffix(m_height - 1), row(m_height - 1), std::size_t(m_w));
-            for (int i = m_height - 2; i >= 0; --i) pick(row(i), suffix(i + 1), m_w, suffix(i));
-            std::memcpy(to, suffix(0), std::size_t(m_w));
-        } else {
-            std::uint8_t* newest = row(k - 1);
-            fetch(m_y - top() + m_height - 1, newest);
-            if (k == 1) std::memcpy(m_prefix.data(), newest, std::size_t(m_w));
-            else pick(m_prefix.data(), newest, m_w, m_prefix.data());
-            pick(suffix(k), m_prefix.data(), m_w, to);
-        }
+        // Down the columns into the line, with room on both sides, then along it.
+        std::uint8_t* down = m_width == 1 ? to : m_line.data() + m_width / 2;
+        if (m_dirty) std::fill(m_line.begin(), m_line.end(), m_nothing);
+        direct() ? columns(down) : block(down);
         ++m_y;
+        if (m_width > 1) along(to);
     }
 
 private:
     bool direct() const { return m_height <= 11; }
     int top() const { return m_height / 2; }
-    std::uint8_t* row(int k) { return m_rows.data() + std::size_t(k) * std::size_t(m_w); }
+    const std::uint8_t* row(int y) { return y < 0 || y >= m_h ? m_outside.data() : m_input(y); }
     std::uint8_t* suffix(int k) { return m_suffix.data() + std::size_t(k) * std::size_t(m_w); }
     void pick(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to) const { (m_lowest ? simd::lower : simd::higher)(a, b, n, to); }
-    void fetch(int y, std::uint8_t* to)
+    void columns(std::uint8_t* to)
     {
-        if (y < 0 || y >= m_h) {
-            std::fill_n(to, m_w, m_nothing);
+        // Two rows share all of their windows but one row each.
+        if (m_y % 2 == 1 && m_height > 1) {
+            std::memcpy(to, m_ahead.data(), std::size_t(m_w));
             return;
         }
-        if (m_width == 1) return m_input(to);
-        const int left = m_width / 2, padded = m_w + m_width;
-        if (m_dirty) std::fill(m_line.begin(), m_line.end(), m_nothing);
-        m_input(m_line.data() + left);
-        if (m_width <= 9) return (m_lowest ? simd::lowest : simd::highest)(m_line.data(), m_w, m_width, to);
+        for (int k = 0; k <= m_height; ++k) m_window[std::size_t(k)] = row(m_y - top() + k);
+        if (m_height == 1) std::memcpy(to, m_window[0], std::size_t(m_w));
+        else (m_lowest ? simd::lowestOfTwo : simd::highestOfTwo)(m_window.data(), m_height + 1, m_w, to, m_ahead.data());
+    }
+    // Window of output y: input rows y - top .. y - top + height - 1: the suffix of one block and the prefix of the next.
+    void block(std::uint8_t* to)
+    {
+        const int k = m_y % m_height, first = m_y - top();
+        if (k == 0) {
+            for (int i = 0; i < m_height; ++i) m_window[std::size_t(i)] = row(first + i);
+            std::memcpy(suffix(m_height - 1), m_window[std::size_t(m_height - 1)], std::size_t(m_w));
+            for (int i = m_height - 2; i >= 0; --i) pick(m_window[std::size_t(i)], suffix(i + 1), m_w, suffix(i));
+            std::memcpy(to, suffix(0), std::size_t(m_w));
+            return;
+        }
+        const std::uint8_t* newest = row(first + m_height - 1);
+        if (k == 1) std::memcpy(m_prefix.data(), newest, std::size_t(m_w));
+        else pick(m_prefix.data(), newest, m_w, m_prefix.data());
+        pick(suffix(k), m_prefix.data(), m_w, to);
+    }
+    void along(std::uint8_t* to)
+    {
+        if (m_width <= 6) return (m_lowest ? simd::lowest : simd::highest)(m_line.data(), m_w, m_width, to);
+        const int padded = m_w + m_width;
         int have = 1; // line[i] is the extreme over i .. i + have - 1
         for (; have * 2 <= m_width; have *= 2) pick(m_line.data(), m_line.data() + have, padded - have, m_line.data());
         pick(m_line.data(), m_line.data() + (m_width - have), m_w, to);
@@ -487,16 +491,15 @@ private:
     int m_w, m_h, m_width, m_height;
     bool m_lowest, m_dirty = false;
     std::uint8_t m_nothing;
-    Rows m_input;
-    std::vector<std::uint8_t> m_line, m_rows, m_suffix, m_prefix;
-    std::vector<std::uint8_t*> m_order;
-    int m_y = 0, m_next = 0, m_oldest = 0;
+    RowAt m_input;
+    std::vector<std::uint8_t> m_line, m_outside, m_suffix, m_prefix, m_ahead;
+    std::vector<const std::uint8_t*> m_window;
+    int m_y = 0;
 };
 
-Rows rowsOf(const image::GreyView& picture)
+RowAt rowsOf(const image::GreyView& picture)
 {
-    return [data = static_cast<const std::uint8_t*>(picture.data), stride = picture.stride, w = picture.width, y = std::ptrdiff_t(0)](
-               std::uint8_t* to) mutable { std::memcpy(to, data + stride * y++, std::size_t(w)); };
+    return [data = static_cast<const std::uint8_t*>(picture.data), stride = picture.stride](int y) { return data + stride * y; };
 }
 image::Image collected(int w, int h, Extreme& rows)
 {
@@ -507,7 +510,15 @@ image::Image collected(int w, int h, Extreme& rows)
 image::Image twice(const image::GreyView& p, int width, int height, bool lowestFirst)
 {
     Extreme first(p.width, p.height, width, height, lowestFirst, rowsOf(p));
-    Extreme second(p.width, p.height, width, height, !lowestFirst, [&](std::uint8_t* to) { first.next(to); });
+    // As many rows of the first are kept as the second looks at together.
+    const int kept = first.rowsKept();
+    std::vector<std::uint8_t> ring(std::size_t(p.width) * std::size_t(kept));
+    int made = 0;
+    const auto at = [&](int y) { return ring.data() + std::size_t(y % kept) * std::size_t(p.width); };
+    Extreme second(p.width, p.height, width, height, !lowestFirst, [&](int y) -> const std::uint8_t* {
+        for (; made <= y; ++made) first.next(at(made));
+        return at(y);
+    });
     return collected(p.width, p.height, second);
 }
 } // namespace

@@ -108,8 +108,10 @@ void Higher(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* t
     for (; i + lanes <= n; i += lanes) hn::StoreU(hn::Max(hn::LoadU(d, a + i), hn::LoadU(d, b + i)), d, to + i);
     scalar::higher(a + i, b + i, n - i, to + i);
 }
-template <bool low> void Extreme(const std::uint8_t* p, int n, int window, std::uint8_t* to)
+// `fixed` > 0: the window, known while compiling.
+template <bool low, int fixed> void ExtremeRow(const std::uint8_t* p, int n, int asked, std::uint8_t* to)
 {
+    const int window = fixed > 0 ? fixed : asked;
     const hn::ScalableTag<std::uint8_t> d;
     const int lanes = int(hn::Lanes(d));
     int i = 0;
@@ -128,17 +130,30 @@ template <bool low> void Extreme(const std::uint8_t* p, int n, int window, std::
     if constexpr (low) scalar::lowest(p + i, n - i, window, to + i);
     else scalar::highest(p + i, n - i, window, to + i);
 }
+template <bool low> void Extreme(const std::uint8_t* p, int n, int window, std::uint8_t* to)
+{
+    switch (window) {
+    case 3: return ExtremeRow<low, 3>(p, n, window, to);
+    case 5: return ExtremeRow<low, 5>(p, n, window, to);
+    case 7: return ExtremeRow<low, 7>(p, n, window, to);
+    case 9: return ExtremeRow<low, 9>(p, n, window, to);
+    default: return ExtremeRow<low, 0>(p, n, window, to);
+    }
+}
 void Lowest(const std::uint8_t* p, int n, int window, std::uint8_t* to) { Extreme<true>(p, n, window, to); }
 void Highest(const std::uint8_t* p, int n, int window, std::uint8_t* to) { Extreme<false>(p, n, window, to); }
-template <bool low> void ExtremeOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to)
+template <bool low, int fixed> void ExtremeOfRows(const std::uint8_t* const* rows, int asked, int n, std::uint8_t* to)
 {
+    const int count = fixed > 0 ? fixed : asked;
     const hn::ScalableTag<std::uint8_t> d;
     const int lanes = int(hn::Lanes(d));
+    const std::uint8_t* row[fixed > 0 ? fixed : 1];
+    for (int k = 0; k < fixed; ++k) row[k] = rows[k];
     int i = 0;
     for (; i + lanes <= n; i += lanes) {
         auto a = hn::LoadU(d, rows[0] + i);
         for (int k = 1; k < count; ++k) {
-            const auto b = hn::LoadU(d, rows[k] + i);
+            const auto b = hn::LoadU(d, (fixed > 0 ? row[k] : rows[k]) + i);
             if constexpr (low) a = hn::Min(a, b);
             else a = hn::Max(a, b);
         }
@@ -150,6 +165,58 @@ template <bool low> void ExtremeOf(const std::uint8_t* const* rows, int count, i
         for (int k = 1; k < count; ++k) a = low == (rows[k][i] < a) ? rows[k][i] : a;
         to[i] = a;
     }
+}
+template <bool low> void ExtremeOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to)
+{
+    switch (count) {
+    case 3: return ExtremeOfRows<low, 3>(rows, count, n, to);
+    case 5: return ExtremeOfRows<low, 5>(rows, count, n, to);
+    case 7: return ExtremeOfRows<low, 7>(rows, count, n, to);
+    default: return ExtremeOfRows<low, 0>(rows, count, n, to);
+    }
+}
+template <bool low, int fixed> void ExtremeOfTwoRows(const std::uint8_t* const* rows, int asked, int n, std::uint8_t* first, std::uint8_t* second)
+{
+    const int count = fixed > 0 ? fixed : asked;
+    const hn::ScalableTag<std::uint8_t> d;
+    const int lanes = int(hn::Lanes(d));
+    const auto pick = [](auto a, auto b) HWY_ATTR {
+        if constexpr (low) return hn::Min(a, b);
+        else return hn::Max(a, b);
+    };
+    const std::uint8_t* row[16];
+    for (int k = 0; k < count && k < 16; ++k) row[k] = rows[k];
+    int i = 0;
+    for (; i + lanes <= n; i += lanes) {
+        auto both = hn::LoadU(d, row[1] + i);
+        for (int k = 2; k + 1 < count; ++k) both = pick(both, hn::LoadU(d, row[k] + i));
+        hn::StoreU(pick(both, hn::LoadU(d, row[0] + i)), d, first + i);
+        hn::StoreU(pick(both, hn::LoadU(d, row[count - 1] + i)), d, second + i);
+        if (i + lanes < n && i + 2 * lanes > n) i = n - 2 * lanes; // the rest overlaps what is done
+    }
+    if (i >= n) return;
+    const std::uint8_t* rest[16];
+    for (int k = 0; k < count; ++k) rest[k] = row[k] + i;
+    if constexpr (low) scalar::lowestOf(rest, count - 1, n - i, first + i), scalar::lowestOf(rest + 1, count - 1, n - i, second + i);
+    else scalar::highestOf(rest, count - 1, n - i, first + i), scalar::highestOf(rest + 1, count - 1, n - i, second + i);
+}
+template <bool low> void ExtremeOfTwo(const std::uint8_t* const* rows, int count, int n, std::uint8_t* first, std::uint8_t* second)
+{
+    switch (count) {
+    case 4: return ExtremeOfTwoRows<low, 4>(rows, count, n, first, second);
+    case 6: return ExtremeOfTwoRows<low, 6>(rows, count, n, first, second);
+    case 8: return ExtremeOfTwoRows<low, 8>(rows, count, n, first, second);
+    case 10: return ExtremeOfTwoRows<low, 10>(rows, count, n, first, second);
+    default: return ExtremeOfTwoRows<low, 0>(rows, count, n, first, second);
+    }
+}
+void LowestOfTwo(const std::uint8_t* const* rows, int count, int n, std::uint8_t* first, std::uint8_t* second)
+{
+    ExtremeOfTwo<true>(rows, count, n, first, second);
+}
+void HighestOfTwo(const std::uint8_t* const* rows, int count, int n, std::uint8_t* first, std::uint8_t* second)
+{
+    ExtremeOfTwo<false>(rows, count, n, first, second);
 }
 void LowestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to) { ExtremeOf<true>(rows, count, n, to); }
 void HighestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to) { ExtremeOf<false>(rows, count, n, to); }
@@ -318,6 +385,8 @@ HWY_EXPORT(Lowest);
 HWY_EXPORT(Highest);
 HWY_EXPORT(LowestOf);
 HWY_EXPORT(HighestOf);
+HWY_EXPORT(LowestOfTwo);
+HWY_EXPORT(HighestOfTwo);
 HWY_EXPORT(Slide);
 HWY_EXPORT(Below);
 HWY_EXPORT(SumRows);
@@ -347,6 +416,14 @@ void lower(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to
 void higher(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(Higher)(a, b, n, to); }
 void lowestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(LowestOf)(rows, count, n, to); }
 void highestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(HighestOf)(rows, count, n, to); }
+void lowestOfTwo(const std::uint8_t* const* rows, int count, int n, std::uint8_t* first, std::uint8_t* second)
+{
+    HWY_DYNAMIC_DISPATCH(LowestOfTwo)(rows, count, n, first, second);
+}
+void highestOfTwo(const std::uint8_t* const* rows, int count, int n, std::uint8_t* first, std::uint8_t* second)
+{
+    HWY_DYNAMIC_DISPATCH(HighestOfTwo)(rows, count, n, first, second);
+}
 void lowest(const std::uint8_t* p, int n, int window, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(Lowest)(p, n, window, to); }
 void highest(const std::uint8_t* p, int n, int window, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(Highest)(p, n, window, to); }
 void slide(std::uint32_t* sums, const std::uint8_t* in, const std::uint8_t* out, int n) { HWY_DYNAMIC_DISPATCH(Slide)(sums, in, out, n); }

@@ -30,6 +30,9 @@ void highest(const std::uint8_t* p, int n, int window, std::uint8_t* to);
 // to[i] = min / max over rows[0][i] .. rows[count - 1][i]; count at least 1.
 void lowestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to);
 void highestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to);
+// Two at once: first over rows[0] .. rows[count - 2], second over rows[1] .. rows[count - 1]; count at least 3.
+void lowestOfTwo(const std::uint8_t* const* rows, int count, int n, std::uint8_t* first, std::uint8_t* second);
+void highestOfTwo(const std::uint8_t* const* rows, int count, int n, std::uint8_t* first, std::uint8_t* second);
 // sums[i] += in[i] - out[i] over a row; the running sums of columns.
 void slide(std::uint32_t* sums, const std::uint8_t* in, const std::uint8_t* out, int n);
 // to[i] = p[i] × area - (prefix[i + window] - prefix[i]) < k ? 255 : 0, in whole numbers; with bright: >. prefix holds n + window sums.
