@@ -4,6 +4,8 @@
 
 #include <QtTest>
 #include <map>
+#include <sys/stat.h>
+#include <unistd.h>
 
 using namespace base;
 
@@ -116,6 +118,68 @@ private slots:
         const auto folder = readFile(dir.path().toStdString());
         QVERIFY(!folder && folder.error().message.find("folder") != std::string::npos);
         QVERIFY(!writeAtomic(realFiles(), dir.filePath("no/such/folder/x").toStdString(), "x"));
+    }
+    void onlyRegularFilesAreRead()
+    {
+        QTemporaryDir dir;
+        const std::string pipe = dir.filePath("pipe").toStdString();
+        QCOMPARE(::mkfifo(pipe.c_str(), 0600), 0);
+        for (const std::string& path : {pipe, std::string("/dev/zero"), std::string("/dev/null"), dir.path().toStdString()}) {
+            QElapsedTimer clock;
+            clock.start();
+            const auto r = readFile(path);
+            QVERIFY2(!r && r.error().message.find("a regular file is expected") != std::string::npos && r.error().where == path, path.c_str());
+            QVERIFY(clock.elapsed() < 20000); // a pipe nobody writes to is not waited for
+        }
+        const std::string large = dir.filePath("large").toStdString();
+        QVERIFY(writeAtomic(realFiles(), large, std::string(1000, 'x')));
+        const auto r = readFile(large, 999);
+        QVERIFY(!r && r.error().code == ErrorCode::OutOfRange && r.error().message == "the file has 1000 bytes; at most 999 are read");
+        QVERIFY(readFile(large, 1000));
+    }
+    void writingKeepsLinksModesAndWhatIsBeside()
+    {
+        QTemporaryDir dir;
+        const auto at = [&](const char* leaf) { return dir.filePath(leaf).toStdString(); };
+        const auto mode = [](const std::string& path) {
+            struct stat s {
+            };
+            return ::stat(path.c_str(), &s) == 0 ? int(s.st_mode & 07777) : -1;
+        };
+        QVERIFY(writeAtomic(realFiles(), at("secret"), "old"));
+        QCOMPARE(::chmod(at("secret").c_str(), 0600), 0);
+        QVERIFY(writeAtomic(realFiles(), at("secret"), "new"));
+        QCOMPARE(mode(at("secret")), 0600);
+        QCOMPARE(*readFile(at("secret")), std::string("new"));
+        // A link stays one; its target is written, also a target that is not there yet.
+        QCOMPARE(::symlink("secret", at("link").c_str()), 0);
+        QVERIFY(writeAtomic(realFiles(), at("link"), "through"));
+        QVERIFY(QFileInfo(dir.filePath("link")).isSymLink());
+        QCOMPARE(*readFile(at("secret")), std::string("through"));
+        QCOMPARE(::symlink("fresh", at("dangling").c_str()), 0);
+        QVERIFY(writeAtomic(realFiles(), at("dangling"), "made"));
+        QCOMPARE(*readFile(at("fresh")), std::string("made"));
+        QCOMPARE(::symlink("b", at("a").c_str()), 0);
+        QCOMPARE(::symlink("a", at("b").c_str()), 0);
+        QVERIFY(!writeAtomic(realFiles(), at("a"), "x"));
+        // A file planted beside under a name that could be guessed is neither followed nor taken.
+        QCOMPARE(::symlink("victim", at("out.part").c_str()), 0);
+        QVERIFY(writeAtomic(realFiles(), at("victim"), "untouched"));
+        QVERIFY(writeAtomic(realFiles(), at("out"), "written"));
+        QCOMPARE(*readFile(at("victim")), std::string("untouched"));
+        QVERIFY(QFileInfo(dir.filePath("out.part")).isSymLink());
+        // What is no regular file stays what it is; a character device is written as it is.
+        QCOMPARE(::mkfifo(at("pipe").c_str(), 0600), 0);
+        const auto refused = writeAtomic(realFiles(), at("pipe"), "x");
+        QVERIFY(!refused && refused.error().message.find("a named pipe") != std::string::npos);
+        QVERIFY(writeAtomic(realFiles(), "/dev/null", "x"));
+        struct stat s {
+        };
+        QVERIFY(::stat("/dev/null", &s) == 0 && S_ISCHR(s.st_mode));
+        const auto full = writeAtomic(realFiles(), "/dev/full", "x");
+        QVERIFY(!full && full.error().message.find("No space left") != std::string::npos);
+        QCOMPARE(dir.isValid() ? QDir(dir.path()).entryList({"*.part"}, QDir::Files | QDir::Hidden | QDir::System).size() : 0, 1); // the planted one alone
+        QVERIFY(sameFile(at("link"), at("secret")) && !sameFile(at("out"), at("secret")) && !sameFile(at("none"), at("none")));
     }
     void parallelDoesEachOnce()
     {

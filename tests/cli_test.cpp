@@ -4,6 +4,8 @@
 #include "support.h"
 
 #include <QSqlDatabase>
+#include <QSqlQuery>
+#include <filesystem>
 #include <nlohmann/json.hpp>
 #include <sstream>
 
@@ -92,6 +94,111 @@ private slots:
         QVERIFY(drawn && drawn->grey.width() == support::smallField().width);
         QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), "--csv", at("r.csv")}), 0); // grows
         QCOMPARE(int(QString::fromStdString(*base::readFile(at("r.csv"))).count('\n')), 4);
+    }
+    // What is read in a run is never written in it, and what is written has arrived.
+    void inputsAreNeverWrittenOver()
+    {
+        const std::string before = *base::readFile(at("plate-001.png")), recipe = *base::readFile(m_recipe);
+        for (const std::vector<std::string>& outputs : {std::vector<std::string>{"--json", at("plate-001.png")}, {"--csv", at("plate-001.png")}, {"--log", at("plate-001.png")},
+                                                        {"--json", m_recipe}, {"--csv", m_recipe}, {"--json", at("plate-005.png")} /* a trial */}) {
+            std::vector<std::string> line{"inspect", m_recipe, at("plate-001.png")};
+            line.insert(line.end(), outputs.begin(), outputs.end());
+            QCOMPARE(call(line), 2);
+            QVERIFY2(m_err.str().find("never written over") != std::string::npos && m_err.str().find(outputs[0]) != std::string::npos, m_err.str().c_str());
+        }
+        // By another way to the same file, too.
+        QVERIFY(QFile::link(m_dir.filePath("plate-001.png"), m_dir.filePath("other-name.png")));
+        QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), "--json", at("other-name.png")}), 2);
+        QVERIFY(m_err.str().find("never written over") != std::string::npos);
+        // Annotated pictures have a name of their own: into the pictures' folder, twice.
+        for (int i = 0; i < 2; ++i) QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), "--annotate", m_dir.path().toStdString()}), 0);
+        QVERIFY(QFile::exists(m_dir.filePath("plate-001-annotated.png")));
+        QVERIFY(QFile::copy(m_dir.filePath("plate-001-annotated.png"), m_dir.filePath("kept.png")));
+        QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), at("plate-001-annotated.png"), "--annotate", m_dir.path().toStdString()}), 2);
+        QVERIFY(QFile::remove(m_dir.filePath("plate-001-annotated.png")));
+        QCOMPARE(*base::readFile(at("plate-001.png")), before);
+        QCOMPARE(*base::readFile(m_recipe), recipe);
+    }
+    void anOutputThatDoesNotArriveIsAFailure()
+    {
+        struct Full : std::streambuf {
+            int_type overflow(int_type) override { return traits_type::eof(); }
+        } nowhere;
+        std::ostream closed(&nowhere);
+        std::ostringstream err;
+        QCOMPARE(cli::run({"kinds"}, closed, err), 2);
+        QVERIFY(err.str().find("standard output cannot be written") != std::string::npos);
+        QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), "--json", "/dev/full"}), 2);
+        QVERIFY2(m_err.str().find("/dev/full: cannot write: No space left") != std::string::npos, m_err.str().c_str());
+        QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), "--json", "/dev/null"}), 0);
+        for (const char* option : {"--json", "--csv", "--log", "--annotate"}) {
+            QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), option, ""}), 2);
+            QVERIFY(m_err.str().find(std::string(option) + " needs a value") != std::string::npos);
+        }
+        QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), "--log", m_dir.path().toStdString() + "/\xff.sqlite"}), 2);
+        QVERIFY(m_err.str().find("no UTF-8 text") != std::string::npos);
+        QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), "--json", at("a.json"), "--json", at("b.json")}), 2);
+        QVERIFY(m_err.str().find("given twice") != std::string::npos);
+    }
+    void aForeignDatabaseStaysAsItIs()
+    {
+        const QString path = m_dir.filePath("foreign.sqlite");
+        {
+            QSqlDatabase db = QSqlDatabase::addDatabase("QSQLITE", "foreign");
+            db.setDatabaseName(path);
+            QVERIFY(db.open());
+            QSqlQuery q(db);
+            QVERIFY(q.exec("create table mine (a)") && q.exec("insert into mine values (7)") && q.exec("pragma user_version = 1"));
+        }
+        QSqlDatabase::removeDatabase("foreign");
+        const std::string before = *base::readFile(path.toStdString());
+        QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), "--log", path.toStdString()}), 2);
+        QVERIFY(m_err.str().find("not a record log") != std::string::npos);
+        QVERIFY(*base::readFile(path.toStdString()) == before); // not even its journal was changed
+        QVERIFY(!QFile::exists(path + "-wal"));
+        QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), "--log", "/proc/none/x.sqlite"}), 2);
+        QVERIFY2(m_err.str().find("cannot be used: ") != std::string::npos && !m_err.str().ends_with("cannot be used: \n"), m_err.str().c_str());
+    }
+    void unpackingOverwritesNothingUnasked()
+    {
+        QVERIFY(QDir(m_dir.path()).mkdir("taken"));
+        QVERIFY(base::realFiles().write(at("taken/recipe.json"), "mine"));
+        QCOMPARE(call({"unpack", m_recipe, at("taken")}), 2);
+        QVERIFY(m_err.str().find("recipe.json: is there already") != std::string::npos);
+        QCOMPARE(*base::readFile(at("taken/recipe.json")), std::string("mine"));
+        QCOMPARE(call({"unpack", m_recipe, at("taken"), "--overwrite"}), 0);
+        QVERIFY(call({"check", at("taken")}) == 0);
+        // A reference that is called like the recipe itself is kept under another name.
+        auto j = nlohmann::json::parse(*base::readFile(at("taken/recipe.json")));
+        const std::string name = j["reference"]["picture"].get<std::string>(), bytes = *base::readFile(at("taken/") + name);
+        QVERIFY(QDir(m_dir.filePath("taken")).mkdir("deep"));
+        QVERIFY(base::realFiles().write(at("taken/deep/recipe.json"), bytes));
+        j["reference"]["picture"] = "deep/recipe.json";
+        QVERIFY(base::realFiles().write(at("taken/recipe.json"), j.dump()));
+        QCOMPARE(call({"pack", at("taken"), at("named.dikkat")}), 0);
+        QCOMPARE(call({"unpack", at("named.dikkat"), at("named")}), 0);
+        QVERIFY(recipe::load(at("named")) && *base::readFile(at("named/picture-recipe.json")) == bytes);
+    }
+    void namesThatAreNoTextDoNoHarm()
+    {
+        const std::string folder = m_dir.path().toStdString() + "/\xff\xfe";
+        std::filesystem::create_directories(folder);
+        QCOMPARE(call({"unpack", m_recipe, folder}), 0);
+        QVERIFY(base::realFiles().write(folder + "/plate.png", *base::readFile(at("plate-001.png"))));
+        QCOMPARE(call({"inspect", folder, folder + "/plate.png", "--json", "-"}), 0);
+        QVERIFY(nlohmann::json::accept(m_out.str()));
+        const int code = call({"pack", folder, at("odd.dikkat")});
+        QVERIFY(code == 0 || (code == 2 && m_err.str().find("UTF-8") != std::string::npos));
+        QCOMPARE(call({"review", folder}) <= 2, true);
+    }
+    void unjudgedIsSaid()
+    {
+        auto j = nlohmann::json::parse("{\"format\":\"dikkat-recipe\",\"version\":1,\"name\":\"bare\",\"steps\":[]}");
+        QVERIFY(base::realFiles().write(at("bare.json"), j.dump()));
+        QCOMPARE(call({"inspect", at("bare.json"), at("plate-001.png"), "--json", "-", "--csv", at("bare.csv"), "--log", at("bare.sqlite")}), 0);
+        QCOMPARE(nlohmann::json::parse(m_out.str())["pictures"][0]["items"][0]["verdict"].get<std::string>(), std::string("unjudged"));
+        QVERIFY(m_err.str().find("1 item was not judged") != std::string::npos);
+        QVERIFY(base::readFile(at("bare.csv"))->find(",unjudged,") != std::string::npos);
     }
     void badUsageIsNamed()
     {

@@ -206,6 +206,111 @@ private slots:
         QVERIFY(!r && r.error().code == base::ErrorCode::OutOfRange);
         QVERIFY2(r.error().message.find("256 megapixels") != std::string::npos, r.error().message.c_str());
     }
+    // What a file states is held against what it can hold, before memory is taken.
+    void aSmallFileCannotStateALargePicture()
+    {
+        const auto number = [](std::string& b, std::size_t at, std::uint32_t v) {
+            for (int k = 0; k < 4; ++k) b[at + std::size_t(k)] = char(v >> (24 - 8 * k));
+        };
+        const auto png = [&](std::uint32_t w, std::uint32_t h) {
+            std::string b = *encodePng(Image(8, 8, PixelFormat::Grey8));
+            number(b, 16, w), number(b, 20, h);
+            std::uint32_t crc = ~0u;
+            for (std::size_t i = 12; i < 29; ++i) {
+                crc ^= std::uint8_t(b[i]);
+                for (int k = 0; k < 8; ++k) crc = (crc >> 1) ^ (0xEDB88320u & (0u - (crc & 1u)));
+            }
+            number(b, 29, ~crc);
+            return decode(b, "small.png");
+        };
+        const auto large = png(16000, 16000);
+        QVERIFY(!large && large.error().code == base::ErrorCode::Corrupt && large.error().message.find("can hold at most") != std::string::npos);
+        for (const auto& [w, h] : {std::pair{300'000u, 10u}, {10u, 300'000u}, {0x7fffffffu, 0x7fffffffu}}) {
+            const auto r = png(w, h);
+            QVERIFY2(!r && r.error().message.find("200000 px a side") != std::string::npos, r ? "" : r.error().message.c_str());
+        }
+        // Tiles and strips a file of this size cannot have.
+        QTemporaryDir dir;
+        std::string tiff = tiffOf(dir.filePath("t.tif"), 64, 48, 8, 1, true);
+        int spoilt = 0;
+        for (std::size_t at = 0; at + 12 <= tiff.size(); ++at) {
+            const int tag = std::uint8_t(tiff[at]) | std::uint8_t(tiff[at + 1]) << 8;
+            if ((tag != TIFFTAG_TILEWIDTH && tag != TIFFTAG_TILELENGTH) || std::uint8_t(tiff[at + 3]) != 0 || std::uint8_t(tiff[at + 4]) != 1) continue;
+            for (const std::uint32_t hostile : {0u, 16u << 24, 0x40000000u, 0xfffffff0u}) {
+                std::string b = tiff;
+                b[at + 2] = 4;
+                for (int k = 0; k < 4; ++k) b[at + 8 + std::size_t(k)] = char(hostile >> (8 * k));
+                const auto r = decode(b, "t.tif");
+                QVERIFY(!r && r.error().where == "t.tif");
+                ++spoilt;
+            }
+        }
+        QVERIFY(spoilt >= 8);
+    }
+    // One rule for TIFF and JPEG, all eight values: the picture is seen as it was held.
+    void orientationIsFollowed()
+    {
+        QTemporaryDir dir;
+        // A wide picture whose four corners differ: upper left, upper right, lower left, lower right.
+        Image p(32, 16, PixelFormat::Grey8);
+        for (int y = 0; y < 16; ++y)
+            for (int x = 0; x < 32; ++x) p.row(y)[x] = std::uint8_t(20 + 60 * (x >= 16) + 120 * (y >= 8));
+        const auto corners = [](const Image& i) {
+            const GreyView g = i.grey();
+            const auto round = [&](int x, int y) { return int(std::lround((g.levelAt(x, y) - 20) / 60)); };
+            return std::vector<int>{round(2, 2), round(g.width - 3, 2), round(2, g.height - 3), round(g.width - 3, g.height - 3)};
+        };
+        // Where the stored corners are seen, by TIFF 6.0: 0th row top, 0th column left for 1 …
+        const std::vector<std::vector<int>> seen{{},           {0, 1, 2, 3}, {1, 0, 3, 2}, {3, 2, 1, 0}, {2, 3, 0, 1},
+                                                 {0, 2, 1, 3}, {2, 0, 3, 1}, {3, 1, 2, 0}, {1, 3, 0, 2}};
+        for (int o = 1; o <= 8; ++o) {
+            QCOMPARE(corners(oriented(p.clone(), o)), seen[std::size_t(o)]);
+            for (const bool palette : {false, true}) {
+                const QString path = dir.filePath("o.tif");
+                TIFF* t = TIFFOpen(path.toLocal8Bit().constData(), "w");
+                TIFFSetField(t, TIFFTAG_IMAGEWIDTH, 32), TIFFSetField(t, TIFFTAG_IMAGELENGTH, 16);
+                TIFFSetField(t, TIFFTAG_BITSPERSAMPLE, 8), TIFFSetField(t, TIFFTAG_SAMPLESPERPIXEL, 1);
+                TIFFSetField(t, TIFFTAG_PHOTOMETRIC, palette ? PHOTOMETRIC_PALETTE : PHOTOMETRIC_MINISBLACK);
+                TIFFSetField(t, TIFFTAG_ORIENTATION, o);
+                std::vector<std::uint16_t> map(256);
+                for (std::size_t i = 0; i < 256; ++i) map[i] = std::uint16_t(i * 257);
+                if (palette) TIFFSetField(t, TIFFTAG_COLORMAP, map.data(), map.data(), map.data());
+                for (int y = 0; y < 16; ++y) TIFFWriteScanline(t, p.row(y), std::uint32_t(y), 0);
+                TIFFClose(t);
+                const auto r = loadCapture(path.toStdString());
+                QVERIFY(r);
+                QCOMPARE(corners(r->grey), seen[std::size_t(o)]);
+            }
+            // The same in a JPEG's EXIF block, either way round.
+            for (const bool big : {true, false}) {
+                jpeg_compress_struct c{};
+                jpeg_error_mgr e{};
+                c.err = jpeg_std_error(&e);
+                jpeg_create_compress(&c);
+                unsigned char* out = nullptr;
+                unsigned long size = 0;
+                jpeg_mem_dest(&c, &out, &size);
+                c.image_width = 32, c.image_height = 16, c.input_components = 1, c.in_color_space = JCS_GRAYSCALE;
+                jpeg_set_defaults(&c);
+                jpeg_set_quality(&c, 98, TRUE);
+                jpeg_start_compress(&c, TRUE);
+                std::string exif("Exif\0\0", 6);
+                exif += big ? std::string("MM\0*\0\0\0\x08\0\x01\x01\x12\0\x03\0\0\0\x01\0", 19) + char(o) + std::string(6, '\0')
+                            : std::string("II*\0\x08\0\0\0\x01\0\x12\x01\x03\0\x01\0\0\0", 18) + char(o) + std::string(7, '\0');
+                jpeg_write_marker(&c, JPEG_APP0 + 1, reinterpret_cast<const JOCTET*>(exif.data()), unsigned(exif.size()));
+                for (int y = 0; y < 16; ++y) {
+                    JSAMPROW row = p.row(y);
+                    jpeg_write_scanlines(&c, &row, 1);
+                }
+                jpeg_finish_compress(&c);
+                const auto r = decode(std::string(reinterpret_cast<char*>(out), size), "o.jpg");
+                jpeg_destroy_compress(&c);
+                std::free(out);
+                QVERIFY(r);
+                QCOMPARE(corners(*r), seen[std::size_t(o)]);
+            }
+        }
+    }
     void notAPictureIsSaid()
     {
         for (const std::string& text :

@@ -94,6 +94,91 @@ private slots:
         const auto& d = report::darkTheme();
         for (const QColor& c : {d.ink, d.second, d.pass, d.fail, d.datum, d.notMeasured}) QVERIFY2(contrast(c, d.paper) >= 4.5, qPrintable(c.name()));
     }
+    // Measured on what is drawn: beside every core runs a casing that stands off from it by 4.5 to 1, on any grey.
+    void drawnMarksKeepTheirContrastOnEveryGrey()
+    {
+        using recipe::Mark;
+        recipe::Recipe r;
+        recipe::Step s = recipe::makeStep(r, *recipe::findKind("line"));
+        s.id = "line";
+        r.steps.push_back(s);
+        for (const auto verdict : {inspect::Verdict::Pass, inspect::Verdict::Fail, inspect::Verdict::NotMeasured, inspect::Verdict::Unjudged})
+            for (int grey = 0; grey <= 255; grey += 15) {
+                inspect::PictureResult result;
+                result.items.resize(1);
+                auto step = std::make_shared<inspect::StepResult>();
+                step->step = "line", step->state = inspect::State::Ok;
+                step->marks.push_back({recipe::MarkShape::Polyline, recipe::MarkRole::Found, {{20, 50}, {180, 50}}, 0, {}});
+                result.items[0].steps = {step};
+                inspect::CheckResult c;
+                c.step = "line", c.output = s.checks.empty() ? "angle" : s.checks.front().output, c.verdict = verdict; // without a value: no label over the line
+                result.items[0].checks = {c};
+                QImage sheet(200, 100, QImage::Format_RGB32);
+                sheet.fill(QColor(grey, grey, grey));
+                QPainter p(&sheet);
+                report::SheetScene scene{&r, &result, 0, "", false, QSizeF(200, 100)};
+                report::paintSheet(p, scene, QTransform(), QRectF(0, 0, 200, 100), 4); // as large as on a dense screen, so that pixels are whole
+                p.end();
+                // Across the line: the pixel that differs most from the paper is core, its neighbours outward the casing.
+                double best = 0;
+                const QColor paper = report::lightTheme().paper;
+                for (const int x : {60, 90}) {
+                    QColor core = paper, casing = QColor(grey, grey, grey);
+                    double most = 0;
+                    for (int y = 40; y < 62; ++y) {
+                        const QColor at = sheet.pixelColor(x, y);
+                        if (contrast(at, paper) > most && at != QColor(grey, grey, grey)) most = contrast(at, paper), core = at;
+                        if (at == paper) casing = at;
+                    }
+                    QVERIFY2(casing == paper, qPrintable(QString("no opaque casing on grey %1").arg(grey)));
+                    best = std::max(best, contrast(core, casing));
+                }
+                QVERIFY2(best >= 4.5, qPrintable(QString("%1 on grey %2: %3").arg(inspect::name(verdict)).arg(grey).arg(best)));
+            }
+    }
+    // Forty checks on one part: no two labels overlap at any turn, and none lies on the title block.
+    void fortyLabelsDoNotOverlapAtAnyTurn()
+    {
+        recipe::Recipe r;
+        for (const double degree : {0.0, 90.0, 180.0, 213.0}) {
+            r.steps.clear();
+            inspect::PictureResult result;
+            result.items.resize(1);
+            const geometry::Pose pose{{smallField().width / 2.0, smallField().height / 2.0}, geometry::radians(degree)};
+            for (int i = 0; i < 40; ++i) {
+                recipe::Step s = recipe::makeStep(r, *recipe::findKind("edge_pair"));
+                s.id = "w" + std::to_string(i), s.checks.front().balloon = i + 1;
+                auto step = std::make_shared<inspect::StepResult>();
+                step->step = s.id, step->state = inspect::State::Ok;
+                const double x = -300 + 15.0 * i, half = 40 + (i * 7) % 40;
+                step->marks.push_back({recipe::MarkShape::Dimension, recipe::MarkRole::Found, {pose.toPicture({x, -half}), pose.toPicture({x, half})}, 0, {}});
+                result.items[0].steps.push_back(step);
+                inspect::CheckResult c;
+                c.step = s.id, c.output = "distance", c.name = "Width " + std::to_string(i + 1), c.balloon = i + 1;
+                c.values = {20.0 + i}, c.unit = base::Unit::Millimetre;
+                c.verdict = i % 5 == 0 ? inspect::Verdict::Fail : inspect::Verdict::Pass;
+                result.items[0].checks.push_back(c);
+                r.steps.push_back(s);
+            }
+            for (const auto& size : {QSize(824, 420), QSize(1288, 600)}) {
+                QImage sheet(size, QImage::Format_RGB32);
+                sheet.fill(Qt::gray);
+                QPainter p(&sheet);
+                const double k = std::min(size.width() / double(smallField().width), size.height() / double(smallField().height));
+                const QRectF area(QPointF(), size);
+                report::SheetScene scene{&r, &result, 0, "w7", false, QSizeF(smallField().width, smallField().height)};
+                scene.obstacle = report::titleBlockBox(scene, "plate.png", area);
+                const auto labels = report::paintSheet(p, scene, QTransform(k, 0, 0, k, (size.width() - k * smallField().width) / 2, 0), area);
+                QVERIFY2(labels.size() >= 20, qPrintable(QString("%1 at %2").arg(labels.size()).arg(degree)));
+                for (std::size_t i = 0; i < labels.size(); ++i) {
+                    QVERIFY(!labels[i].box.adjusted(2, 2, -2, -2).intersects(scene.obstacle));
+                    for (std::size_t j = 0; j < i; ++j)
+                        QVERIFY2(!labels[i].box.adjusted(1, 1, -1, -1).intersects(labels[j].box.adjusted(1, 1, -1, -1)),
+                                 qPrintable(QString("%1°: %2 and %3").arg(degree).arg(QString::fromStdString(labels[i].step), QString::fromStdString(labels[j].step))));
+                }
+            }
+        }
+    }
     void verdictsAreToldApartWithoutColour()
     {
         for (const int width : {72, 28, 10, 3}) {

@@ -448,6 +448,82 @@ private slots:
         QVERIFY(waitFor([&] { return form()->findChild<QDoubleSpinBox*>("low")->value() == 100; }));
     }
 
+    void boxesOfTheFormDoWhatTheySay()
+    {
+        openDemo();
+        // Judge another value, filter by one, a region that is a result.
+        session().select("slots");
+        const auto choose = [&](const QString& name, const QString& entry) {
+            QVERIFY(waitFor([&] { return form()->findChild<QComboBox*>(name) != nullptr; }));
+            auto* box = form()->findChild<QComboBox*>(name);
+            const int at = box->findText(entry);
+            QVERIFY2(at > 0, qPrintable(entry));
+            box->setCurrentIndex(at);
+            emit box->activated(at);
+            QTest::qWait(5);
+        };
+        choose("judgeAlso", "Equal-area diameter");
+        QVERIFY(waitFor([&] { return session().recipe().find("slots")->checks.back().output == "equal_diameter"; }));
+        QVERIFY(settled());
+        const auto& judged = session().result(0)->items[0].checks;
+        QVERIFY(std::any_of(judged.begin(), judged.end(), [](const auto& c) { return c.output == "equal_diameter" && c.values.size() >= 9; }));
+        choose("filterBy", "Net size");
+        QVERIFY(waitFor([&] { return !session().recipe().find("slots")->filters.empty(); }));
+        auto* range = form()->findChild<QLineEdit*>("filter_net_area");
+        QVERIFY(range);
+        QVERIFY(settled());
+        range = form()->findChild<QLineEdit*>("filter_net_area");
+        const double count = value(*session().result(0), "slots", "count");
+        range->setText(">= 1000000");
+        emit range->editingFinished();
+        QVERIFY(settled());
+        QVERIFY(waitFor([&] { return session().result(0) && value(*session().result(0), "slots", "count") == 0; }));
+        QCOMPARE(value(*session().result(0), "slots", "left_by_filters"), count);
+        QTest::keyClick(m_window.get(), Qt::Key_Z, Qt::ControlModifier);
+        QTest::keyClick(m_window.get(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(settled());
+        auto* box = form()->findChild<QComboBox*>("filterBy");
+        QVERIFY(box && box->findText("Present at each place") < 0); // it filters no object
+        choose("regionOf_region", "where Left hole is");
+        QVERIFY(waitFor([&] { return session().recipe().find("slots")->regionsOf.count("region") > 0; }));
+    }
+    void leavingOutColoursPlacesAndTheEmptyPicture()
+    {
+        openDemo();
+        session().setShowReference(true);
+        session().select("slots");
+        const double before = value(*session().currentResult(), "slots", "count");
+        // X and a stroke through the row of slots, then an area: both are left out.
+        QTest::keyClick(sheet(), Qt::Key_X);
+        drag(sheet(), onReference(-40, 0), onReference(-20, 0), Qt::ControlModifier);
+        QCOMPARE(int(session().recipe().find("slots")->leaveOut.size()), 1);
+        QTest::keyClick(m_window.get(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(session().recipe().find("slots")->leaveOut.empty());
+        QTest::keyClick(sheet(), Qt::Key_X);
+        drag(sheet(), onReference(-45, -11), onReference(-25, 8), Qt::ControlModifier);
+        QCOMPARE(int(session().recipe().find("slots")->leaveOut.size()), 1);
+        QVERIFY(value(*session().currentResult(), "slots", "count") < before);
+        QTest::keyClick(m_window.get(), Qt::Key_Z, Qt::ControlModifier);
+        // Places from the objects: as many as there are, each present.
+        session().placesFromObjects();
+        QCOMPARE(double(session().recipe().find("slots")->places.size()), before);
+        QVERIFY(settled());
+        QCOMPARE(value(*session().currentResult(), "slots", "missing"), 0.0);
+        // Colour: a click takes one, Shift and a click refuses one; of a grey picture the grey.
+        session().change("colour", [](Recipe& r) { findKind("blobs")->param("mode")->put(r.find("slots")->params, Value(std::string("colour"))); });
+        const QPoint slot = onReference(-34, -4).toPoint(), brass = onReference(-43, 3).toPoint();
+        QTest::mouseClick(sheet(), Qt::LeftButton, Qt::NoModifier, slot);
+        QTest::mouseClick(sheet(), Qt::LeftButton, Qt::ShiftModifier, brass);
+        const auto& samples = session().recipe().find("slots")->samples;
+        QVERIFY(samples.size() == 2 && !samples[0].refused && samples[1].refused);
+        QVERIFY(settled());
+        QVERIFY(session().currentItem()->step("slots")->state == inspect::State::Ok);
+        // The picture in view becomes the empty one.
+        session().setTrial(2);
+        QVERIFY(session().takeEmpty());
+        QVERIFY(!session().recipe().empty.empty());
+    }
+
     // ---- proposals
     void enterTakesNoProposalOfUnlabelledTrials()
     {

@@ -336,6 +336,7 @@ private slots:
     {
         openDemo();
         sheet()->setFocus();
+        int worked = 0;
         for (const auto& kind : recipe::allStepKinds()) {
             whenDialog([&](QDialog& dialog) {
                 auto* list = dialog.findChild<QListView*>();
@@ -351,9 +352,14 @@ private slots:
             QTest::keyClick(sheet(), Qt::Key_Return);
             QVERIFY2(session().recipe().steps.back().kind == kind.key, kind.key.c_str());
             QVERIFY(settled());
+            // It was answered: with a result, or with a reason a person can act on.
+            const auto* answer = session().result(0)->items.at(0).step(session().recipe().steps.back().id);
+            QVERIFY2(answer && (answer->state == inspect::State::Ok || answer->reason.size() > 8), kind.key.c_str());
+            worked += answer->state == inspect::State::Ok;
             if (session().showsReference()) session().setShowReference(false);
         }
         QCOMPARE(session().recipe().steps.size(), 13 + recipe::allStepKinds().size());
+        QVERIFY2(worked >= 18, qPrintable(QString::number(worked)));
     }
 
     void deletingSaysWhatReadIt()
@@ -566,11 +572,34 @@ private slots:
         QApplication::sendEvent(sheet(), &move);
         QTest::mouseRelease(sheet(), Qt::MiddleButton, Qt::NoModifier, QPoint(130, 90));
         QVERIFY(std::abs(sheet()->screenOf({0, 0}).x() - corner.x() - 30) < 0.5);
-        for (const Qt::Key key : {Qt::Key_W, Qt::Key_A, Qt::Key_L, Qt::Key_Q}) {
+        // Each look changes what is seen, and the same key brings it back pixel for pixel.
+        session().select("slots");
+        sheet()->fitPicture();
+        QTest::mouseMove(sheet(), QPoint(200, 150));
+        QTest::qWait(30);
+        const auto seen = [&] { return sheet()->grab().toImage().convertToFormat(QImage::Format_RGB32); };
+        const auto differing = [](const QImage& a, const QImage& b) {
+            int n = 0;
+            for (int y = 0; y < a.height(); ++y)
+                for (int x = 0; x < a.width(); ++x) n += a.pixel(x, y) != b.pixel(x, y);
+            return n;
+        };
+        const QImage plain = seen();
+        for (const auto& [key, least] : {std::pair{Qt::Key_W, 2000}, {Qt::Key_A, 50}, {Qt::Key_L, 5000}, {Qt::Key_Q, 2000}}) {
             QTest::keyClick(sheet(), key);
-            sheet()->grab();
+            const int changed = differing(plain, seen());
             QTest::keyClick(sheet(), key);
+            QVERIFY2(changed >= least || (key == Qt::Key_A && sheet()->labels().size() < 24), qPrintable(QKeySequence(key).toString() + QString(" %1").arg(changed)));
+            QCOMPARE(differing(plain, seen()), 0);
         }
+        // Taken and rest: what is left of the grey levels beside the slots is one flat level.
+        QTest::keyClick(sheet(), Qt::Key_W);
+        const QImage taken = seen();
+        QTest::keyClick(sheet(), Qt::Key_W);
+        const auto motion = inspect::motionOf(session().prepared()->recipe(), "plate", session().currentItem());
+        const double k = 1 / smallField().mmPerPixel;
+        const QPoint brass = sheet()->screenOf(motion->now.toPicture({-42 * k, -5 * k})).toPoint();
+        QVERIFY(plain.pixel(brass) != taken.pixel(brass));
     }
 
     void noKeyStandsTwice()

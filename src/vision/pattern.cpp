@@ -397,6 +397,7 @@ struct Candidate {
     Place place; // level coordinates
     int sum = 0;
     double score = 0;
+    bool sure = false; // nearly every edge lies in place: nothing pulls the fit off
 };
 
 struct Responses {
@@ -660,9 +661,9 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
     std::vector<Candidate> good;
     const double full = 4.0 * double(std::min<std::size_t>(coarse.points.size(), std::size_t(kCoarsePoints)));
     for (Candidate q : candidates) {
-        // On the slope of a place that was fitted already and agrees as well as this one can: the fit would end there.
+        // On the slope of a place where everything fits already and agrees as well as here it can: the fit would end there.
         const bool slope = std::any_of(good.begin(), good.end(), [&](const Candidate& g) {
-            return g.score >= 0.85 && q.sum / full <= g.score + 0.05 && geometry::distance(g.place.pose.origin, q.place.pose.origin) < 3 &&
+            return g.sure && q.sum / full <= g.score + 0.05 && geometry::distance(g.place.pose.origin, q.place.pose.origin) < 3 &&
                    std::abs(geometry::wrapped(g.place.pose.angle - q.place.pose.angle)) < 6.0 / radiusAt(coarsest) &&
                    std::abs(g.place.scale - q.place.scale) < 6.0 / radiusAt(coarsest);
         });
@@ -679,10 +680,10 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
                 start.sign = sign;
                 const Refined r = settle(v, coarse.points, start, 3, 4, o.leastContrast, radiusAt(coarsest), 1, 1, scaling);
                 const double fitted = agreement(v, coarse.points, r.place, coarseLeastGradient);
-                if (fitted > best) best = fitted, place = r.place;
+                if (fitted > best) best = fitted, place = r.place, q.sure = r.inliers >= 0.93 && fitted >= 0.85;
                 if (fitted > 0.8) continue;
                 const double met = agreement(v, coarse.points, start, coarseLeastGradient);
-                if (met > best + 0.05) best = met, place = start;
+                if (met > best + 0.05) best = met, place = start, q.sure = false;
             }
             q.place = place, q.score = best;
         });
