@@ -37,6 +37,39 @@ class CalibrationTest : public QObject
 {
     Q_OBJECT
 private slots:
+    // A sheet that shows half squares beyond the board: the asked grid is the one with whole squares all round, and that is said.
+    void halfSquaresBeyondTheBoardAreNotItsOwn()
+    {
+        const double pitch = 46;
+        // 10 × 7 squares make 9 × 6 inner corners; one more row of half squares below or above makes 9 × 7.
+        const auto board = [&](bool above, bool whole) {
+            std::vector<std::vector<geometry::Point>> dark;
+            const int first = above ? -1 : 0, last = above ? 7 : 8;
+            for (int row = first; row < last; ++row)
+                for (int column = 0; column < 10; ++column) {
+                    if ((row + column) % 2 != 0) continue;
+                    const bool extra = row < 0 || row > 6;
+                    double top = 90 + row * pitch, bottom = top + pitch;
+                    if (extra && !whole) (row < 0 ? top : bottom) = row < 0 ? bottom - pitch / 2 : top + pitch / 2;
+                    dark.push_back(support::box(80 + column * pitch, top, 80 + (column + 1) * pitch, bottom));
+                }
+            return support::draw(dark, 640, 520, {}, 1);
+        };
+        for (const bool above : {false, true}) {
+            const auto picture = board(above, false);
+            const auto found = vision::findTarget(picture.grey(), {vision::TargetKind::Checkerboard, 9, 6, 1, 0});
+            QVERIFY2(found, found ? "" : found.error().message.c_str());
+            QCOMPARE(found->points.size(), std::size_t(54));
+            QVERIFY(found->whole);
+            QVERIFY2(found->note.find("the 9 × 6 with whole squares all round are taken") != std::string::npos, found->note.c_str());
+            double top = 1e9, bottom = 0;
+            for (const auto& p : found->points) top = std::min(top, p.at.y), bottom = std::max(bottom, p.at.y);
+            QVERIFY(std::abs(top - (90 + pitch - 0.5)) < 0.6 && std::abs(bottom - (90 + 6 * pitch - 0.5)) < 0.6);
+        }
+        // A whole row more is another board: nothing says which part is meant.
+        const auto other = vision::findTarget(board(false, true).grey(), {vision::TargetKind::Checkerboard, 9, 6, 1, 0});
+        QVERIFY(!other && other.error().message.find("9 × 7 corners was found, 9 × 6 are asked for") != std::string::npos);
+    }
     void placesComeBackThroughLensAndTilt()
     {
         const Calibration c = demo::tiltedLens(field());
