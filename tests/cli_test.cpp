@@ -190,6 +190,7 @@ private slots:
         const int code = call({"pack", folder, at("odd.dikkat")});
         QVERIFY(code == 0 || (code == 2 && m_err.str().find("UTF-8") != std::string::npos));
         QCOMPARE(call({"review", folder}) <= 2, true);
+        std::filesystem::remove_all(folder);
     }
     void unjudgedIsSaid()
     {
@@ -263,6 +264,28 @@ private slots:
     void theStepReferenceIsCurrent()
     {
         QCOMPARE(QString::fromStdString(*base::readFile(SOURCE_DIR "/docs/steps.md")), QString::fromStdString(cli::kindsPage()));
+    }
+    // What file-formats.md shows is a recipe that reads, has nothing wrong with it, and accepts a good plate of the demo.
+    void theSamplesOfTheFileFormatsWork()
+    {
+        const std::string page = *base::readFile(SOURCE_DIR "/docs/file-formats.md");
+        std::vector<nlohmann::json> samples;
+        for (std::size_t at = 0; (at = page.find("```json\n", at)) != std::string::npos;) {
+            const std::size_t end = page.find("```", at + 8);
+            samples.push_back(nlohmann::json::parse(page.substr(at + 8, end - at - 8)));
+            at = end + 3;
+        }
+        QCOMPARE(samples.size(), std::size_t(2));
+        QTemporaryDir dir;
+        const std::string folder = dir.path().toStdString();
+        QCOMPARE(call({"demo", folder, "--count", "1"}), 0);
+        for (const auto& step : samples[1]) samples[0]["steps"].push_back(step);
+        QVERIFY(base::realFiles().write(folder + "/page.json", samples[0].dump()));
+        QCOMPARE(call({"check", folder + "/page.json"}), 0);
+        QCOMPARE(call({"inspect", folder + "/page.json", folder + "/plate-001.png", "--json", folder + "/out.json"}), 0);
+        const auto item = nlohmann::json::parse(*base::readFile(folder + "/out.json"))["pictures"][0]["items"][0];
+        QVERIFY(item["verdict"] == "accept");
+        QVERIFY(item["checks"].size() >= 6);
     }
 };
 QTEST_MAIN(CliTest)

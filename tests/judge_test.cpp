@@ -204,6 +204,18 @@ private slots:
         QCOMPARE(withIds("[Control discs.areas.failed] > 0", r), std::string("[discs.areas.failed] > 0"));
         QCOMPARE(withNames("[discs.failed]", r), std::string("[Control discs.failed]"));
     }
+    void aLimitMissedByAHairSaysSo()
+    {
+        Recipe r;
+        chain(r, "edge_pair", "width", [](Step& s) { s.regions["window"] = geometry::Region::window({40, 100}, {260, 100}, 21); });
+        const auto judged = [&] { return runChain(r, draw({box(90, 60, 210, 140)}, 300, 200, {}, 0)).items.front().checks.front(); };
+        const double width = judged().values.front();
+        Limits& l = r.steps[0].checks[0].limits;
+        l.unit = base::Unit::Pixel, l.low = width + 1e-7, l.high = 200;
+        QVERIFY2(judged().reason.find("missed by less than the figures shown") != std::string::npos, judged().reason.c_str());
+        l.low = width + 1;
+        QVERIFY(judged().verdict == Verdict::Fail && judged().reason.find("missed by") == std::string::npos);
+    }
     void theGuardBandFailsWhatCannotBeProved()
     {
         Recipe r;

@@ -38,7 +38,9 @@ Judged judgeValue(const Limits& l, double x, double guard, base::Unit unit, base
     const auto lo = l.lowest(), hi = l.highest();
     if (!l.holds(x)) {
         j.verdict = Verdict::Fail;
-        j.reason = lo && x < *lo ? "at least " + text(*lo) : "at most " + text(*hi);
+        const bool low = lo && x < *lo;
+        j.reason = (low ? "at least " : "at most ") + text(low ? *lo : *hi);
+        if (text(x) == text(low ? *lo : *hi)) j.reason += " (missed by less than the figures shown)";
         return j;
     }
     // ISO 14253-1: conformity is proved only where the uncertainty cannot reach a limit.
