@@ -5,6 +5,7 @@
 #include "support.h"
 
 #include <QApplication>
+#include <QScrollBar>
 
 using namespace support;
 
@@ -223,6 +224,39 @@ private slots:
         source.asked = 0;
         grid.viewport()->repaint();
         QVERIFY2(source.asked < 13 * 50, qPrintable(QString::number(source.asked)));
+    }
+    void packedColumnsStandForSeveralAndAreAsBadAsTheirWorst()
+    {
+        class Many : public FourCells
+        {
+        public:
+            int columns() const override { return 2000; }
+            desktop::GridCell cell(int, int c) const override { return FourCells::cell(0, (c >= 300 && c < 400) || c == 1001 ? 1 : 0); }
+        } source;
+        desktop::GridView grid(source);
+        grid.resize(1280, 200);
+        grid.setColumnWidth(3);
+        grid.show();
+        QVERIFY(QTest::qWaitForWindowExposed(&grid));
+        QCOMPARE(grid.horizontalScrollBar()->maximum(), 0); // all in view
+        const int per = grid.perColumn();
+        QVERIFY(per > 1 && per * ((grid.viewport()->width() - grid.cellRect(0, 0).left()) / 3) >= 2000);
+        const QImage all = grid.viewport()->grab().toImage();
+        const auto failing = [&](int column) {
+            const QRect box = grid.cellRect(0, column);
+            int n = 0;
+            for (int y = box.top(); y <= box.bottom(); ++y) n += all.pixelColor(box.center().x(), y) == report::theme().fail;
+            return std::pair(n, box.height());
+        };
+        QCOMPARE(failing(350).first, failing(350).second);                                     // all of them
+        QVERIFY(failing(1001).first >= 4 && failing(1001).first < failing(1001).second / 2 + 2); // one of several
+        QCOMPARE(failing(800).first, 0);
+        int chosen = -1;
+        QObject::connect(&grid, &desktop::GridView::chosen, &grid, [&](int, int column) { chosen = column; });
+        QTest::mouseClick(grid.viewport(), Qt::LeftButton, {}, grid.cellRect(0, 1001).center());
+        QCOMPARE(chosen, 1001); // the one that fails, not the first of them
+        grid.setColumnWidth(28);
+        QCOMPARE(grid.perColumn(), 1);
     }
     void theAnnotatedPictureShowsTheVerdict()
     {

@@ -22,6 +22,7 @@ namespace
 {
 constexpr int kVerdict = 26, kBar = 10;
 constexpr int kWide = 60; // from this width on a cell shows its figure
+constexpr int kPacked = 3; // at this width all columns are in view, several in one where there are many
 int severity(Verdict v) { return v == Verdict::Fail ? 3 : v == Verdict::NotMeasured ? 2 : v == Verdict::Unjudged ? 0 : 1; }
 } // namespace
 
@@ -168,7 +169,9 @@ void GridView::layOut()
     verticalScrollBar()->setPageStep(viewport()->height() - topHeight() - kVerdict);
     const int seen = std::max(1, viewport()->width() - headWidth() - kBar);
     const bool atEnd = horizontalScrollBar()->value() == horizontalScrollBar()->maximum();
-    horizontalScrollBar()->setRange(0, std::max(0, m_source.columns() * m_width - seen));
+    m_per = m_width <= kPacked ? std::max(1, (m_source.columns() * m_width + seen - 1) / seen) : 1;
+    m_packed.clear();
+    horizontalScrollBar()->setRange(0, std::max(0, (m_source.columns() + m_per - 1) / m_per * m_width - seen));
     horizontalScrollBar()->setPageStep(seen);
     horizontalScrollBar()->setSingleStep(m_width);
     if (m_follow && atEnd) horizontalScrollBar()->setValue(horizontalScrollBar()->maximum());
@@ -191,9 +194,9 @@ void GridView::setCurrent(int row, int column)
 {
     m_row = row, m_column = column;
     if (column >= 0) {
-        const int seen = viewport()->width() - headWidth() - kBar, x = column * m_width - horizontalScrollBar()->value();
-        if (x < 0) horizontalScrollBar()->setValue(column * m_width);
-        else if (x + m_width > seen) horizontalScrollBar()->setValue((column + 1) * m_width - seen);
+        const int seen = viewport()->width() - headWidth() - kBar, slot = column / m_per, x = slot * m_width - horizontalScrollBar()->value();
+        if (x < 0) horizontalScrollBar()->setValue(slot * m_width);
+        else if (x + m_width > seen) horizontalScrollBar()->setValue((slot + 1) * m_width - seen);
     }
     if (row >= 0 && row + 1 < int(m_tops.size())) {
         const int seen = viewport()->height() - topHeight() - kVerdict, y = m_tops[std::size_t(row)] - verticalScrollBar()->value();
@@ -211,14 +214,50 @@ int GridView::rowAt(int y) const
         if (y >= rowTop(r) && y < rowTop(r + 1)) return r;
     return -1;
 }
+int GridView::leftOf(int slot) const { return headWidth() + slot * m_width - horizontalScrollBar()->value(); }
 int GridView::columnAt(int x) const
 {
-    const int c = (x - headWidth() + horizontalScrollBar()->value()) / m_width;
+    const int c = (x - headWidth() + horizontalScrollBar()->value()) / m_width * m_per;
     return x >= headWidth() && x < viewport()->width() - kBar && c < m_source.columns() ? c : -1;
 }
 QRect GridView::cellRect(int row, int column) const
 {
-    return {headWidth() + column * m_width - horizontalScrollBar()->value(), rowTop(row), m_width, rowTop(row + 1) - rowTop(row) - 1};
+    return {leftOf(column / m_per), rowTop(row), m_width, rowTop(row + 1) - rowTop(row) - 1};
+}
+
+const GridView::Packed& GridView::packed(int row, int slot)
+{
+    const int n = m_source.columns(), painted = (n + m_per - 1) / m_per;
+    m_packed.resize(std::size_t(painted) * (m_tops.size() - 1));
+    Packed& cell = m_packed[std::size_t(row) * std::size_t(painted) + std::size_t(slot)];
+    if (cell.known) return cell;
+    cell.known = true;
+    for (int c = slot * m_per; c < std::min(n, (slot + 1) * m_per); ++c) {
+        const GridCell one = m_source.cell(row, c);
+        if (!one.asked) continue;
+        ++cell.asked;
+        cell.failed += one.verdict == Verdict::Fail, cell.unmeasured += one.verdict == Verdict::NotMeasured;
+        if (cell.worst >= 0 && severity(one.verdict) <= severity(cell.verdict)) continue;
+        cell.worst = c, cell.verdict = one.verdict;
+    }
+    return cell;
+}
+
+void GridView::paintPacked(QPainter& p, const Packed& cell, QRect box) const
+{
+    const report::Theme& th = theme();
+    if (cell.asked == 0) return;
+    if (cell.failed + cell.unmeasured < cell.asked && cell.verdict != Verdict::Unjudged) p.fillRect(box, th.passGround);
+    // The height of the block says how many fail.
+    const auto block = [&](int count) {
+        const int high = std::clamp(int(std::lround(double(box.height()) * count / cell.asked)), std::min(4, box.height()), box.height());
+        return QRect(box.left(), box.bottom() + 1 - high, box.width(), high);
+    };
+    if (cell.failed > 0) return p.fillRect(block(cell.failed), th.fail);
+    if (cell.unmeasured == 0) return;
+    p.setPen(th.notMeasured);
+    p.setBrush(Qt::NoBrush);
+    p.drawRect(block(cell.unmeasured).adjusted(0, 0, -1, -1));
 }
 
 void GridView::paintHead(QPainter& p, int r, QRect box)
@@ -316,8 +355,9 @@ void GridView::paintCell(QPainter& p, const GridCell& c, QRect box, RowKind kind
                 p.setPen(th.paper);
                 p.drawText(in.adjusted(2, 0, -16, 0), Qt::AlignVCenter | Qt::AlignRight, p.fontMetrics().elidedText(c.figure, Qt::ElideLeft, in.width() - 18));
                 report::drawCross(p, QRectF(in.right() - 14, in.center().y() - 5, 11, 11), th.paper, 2);
-            } else
-            report::drawCross(p, QRectF(in.center().x() - 6, in.center().y() - 6, 13, 13), th.paper, 2);
+            } else {
+                report::drawCross(p, QRectF(in.center().x() - 6, in.center().y() - 6, 13, 13), th.paper, 2);
+            }
             // A notch says on which side.
             p.setRenderHint(QPainter::Antialiasing);
             p.setPen(Qt::NoPen);
@@ -374,7 +414,8 @@ void GridView::paintEvent(QPaintEvent*)
     const QRect all = viewport()->rect();
     p.fillRect(all, th.paper);
     const int head = headWidth(), n = m_source.columns(), bottom = all.height() - kVerdict;
-    const int first = std::max(0, horizontalScrollBar()->value() / m_width), last = std::min(n, first + (all.width() - head - kBar) / m_width + 2);
+    const int painted = (n + m_per - 1) / m_per, at = m_column >= 0 ? m_column / m_per : -1;
+    const int first = std::max(0, horizontalScrollBar()->value() / m_width), last = std::min(painted, first + (all.width() - head - kBar) / m_width + 2);
     if (m_source.rows() == 0 || n == 0) {
         p.setFont(report::uiFont(13));
         p.setPen(th.second);
@@ -384,8 +425,8 @@ void GridView::paintEvent(QPaintEvent*)
     // ---- cells
     p.save();
     p.setClipRect(head, topHeight(), all.width() - head - kBar, bottom - topHeight());
-    const bool column = m_column >= first && m_column < last;
-    const QRect current(head + m_column * m_width - horizontalScrollBar()->value(), 0, m_width, all.height());
+    const bool column = at >= first && at < last;
+    const QRect current(leftOf(at), 0, m_width, all.height());
     if (column) p.fillRect(current, th.selected);
     for (int r = 0; r + 1 < int(m_tops.size()); ++r) {
         const int top = rowTop(r);
@@ -393,8 +434,11 @@ void GridView::paintEvent(QPaintEvent*)
         const GridRow row = m_source.row(r);
         const int h = rowTop(r + 1) - top - 1;
         if (r == m_row) p.fillRect(QRect(head, top, all.width(), h), th.selected);
-        for (int c = first; c < last; ++c)
-            paintCell(p, m_source.cell(r, c), QRect(head + c * m_width - horizontalScrollBar()->value(), top, m_width, h), row.kind);
+        for (int c = first; c < last; ++c) {
+            const QRect box(leftOf(c), top, m_width, h);
+            if (m_per > 1) paintPacked(p, packed(r, c), box);
+            else paintCell(p, m_source.cell(r, c), box, row.kind);
+        }
         if (row.kind == RowKind::Draft) {
             p.setPen(QPen(th.datum, 1, Qt::DashLine));
             p.drawLine(head, top, all.width(), top);
@@ -430,9 +474,18 @@ void GridView::paintEvent(QPaintEvent*)
     }
     p.save();
     p.setClipRect(head, 0, all.width() - head - kBar, all.height());
-    for (int c = first; c < last; ++c) {
+    for (int slot = first; slot < last && m_per > 1; ++slot) { // as high as many of them are rejected
+        int bad = 0, count = 0;
+        for (int c = slot * m_per; c < std::min(n, (slot + 1) * m_per); ++c, ++count) {
+            const GridColumn col = m_source.column(c);
+            bad += col.error || (col.answered && col.outcome == inspect::Outcome::Reject);
+        }
+        const int room = kVerdict - 8, high = bad ? std::max(4, room * bad / count) : 0;
+        p.fillRect(QRect(leftOf(slot), bottom + 4 + room - high, m_width, high), th.fail);
+    }
+    for (int c = first; c < last && m_per == 1; ++c) {
         const GridColumn col = m_source.column(c);
-        const QRect box(head + c * m_width - horizontalScrollBar()->value(), 0, m_width, topHeight());
+        const QRect box(leftOf(c), 0, m_width, topHeight());
         p.setPen(c == m_column ? th.datum : th.ink);
         p.setFont(report::uiFont(12, c == m_column));
         if (m_width >= 24) p.drawText(QRect(box.left() - 6, 2, box.width() + 12, 17), Qt::AlignCenter, col.head);
@@ -490,8 +543,10 @@ void GridView::mousePressEvent(QMouseEvent* e)
         emit chosen(r, -1);
         return;
     }
-    const int r = rowAt(at.y()), c = columnAt(at.x());
-    if (c >= 0 && at.y() >= 19 && at.y() < topHeight() && c == m_column) { // the label of the column in view
+    const int r = rowAt(at.y());
+    int c = columnAt(at.x());
+    if (c >= 0 && r >= 0 && m_per > 1) c = std::max(c, packed(r, c / m_per).worst); // of several the worst is what one looks for
+    if (c >= 0 && m_per == 1 && at.y() >= 19 && at.y() < topHeight() && c == m_column) { // the label of the column in view
         emit labelClicked(c);
         return;
     }
@@ -541,9 +596,9 @@ void GridView::wheelEvent(QWheelEvent* e)
         auto at = std::find(widths.begin(), widths.end(), m_width);
         if (e->angleDelta().y() > 0 && at + 1 != widths.end()) ++at;
         else if (e->angleDelta().y() < 0 && at != widths.begin()) --at;
-        const double under = (e->position().x() - headWidth() + horizontalScrollBar()->value()) / m_width;
+        const double under = (e->position().x() - headWidth() + horizontalScrollBar()->value()) / m_width * m_per;
         setColumnWidth(*at);
-        horizontalScrollBar()->setValue(int(under * m_width - (e->position().x() - headWidth())));
+        horizontalScrollBar()->setValue(int(under / m_per * m_width - (e->position().x() - headWidth())));
         return;
     }
     if (e->modifiers().testFlag(Qt::ShiftModifier) || e->angleDelta().x() != 0) {
@@ -559,7 +614,16 @@ bool GridView::viewportEvent(QEvent* e)
         auto* help = static_cast<QHelpEvent*>(e);
         const int r = rowAt(help->pos().y()), c = columnAt(help->pos().x());
         QString text;
-        if (c >= 0 && r >= 0) text = m_source.column(c).tip + QStringLiteral("\n") + m_source.cell(r, c).text;
+        if (c >= 0 && m_per > 1) {
+            const int lastOne = std::min(m_source.columns(), c + m_per) - 1;
+            text = m_source.columnWord(c) + QStringLiteral(" – ") + m_source.columnWord(lastOne);
+            if (r >= 0) {
+                const Packed& cell = packed(r, c / m_per);
+                text += QStringLiteral("\n") + tr("%1 of %2 fail, %3 not measured").arg(cell.failed).arg(cell.asked).arg(cell.unmeasured);
+                if (cell.worst >= 0 && severity(cell.verdict) > 1)
+                    text += QStringLiteral("\n") + m_source.columnWord(cell.worst) + QStringLiteral(": ") + m_source.cell(r, cell.worst).text;
+            }
+        } else if (c >= 0 && r >= 0) text = m_source.column(c).tip + QStringLiteral("\n") + m_source.cell(r, c).text;
         else if (c >= 0) text = m_source.column(c).tip;
         else if (r >= 0)
             text = m_source.row(r).name +

@@ -76,6 +76,7 @@ public:
     void setHeadVisible(bool on) { m_heads = on; }
     void setFollowLatest(bool on) { m_follow = on; }
     int columnWidth() const { return m_width; }
+    int perColumn() const { return m_per; } // columns of the source one painted column stands for; above 1 only when packed
     void setColumnWidth(int width);
     QRect cellRect(int row, int column) const; // viewport coordinates
     QSize sizeHint() const override { return {1280, 340}; }
@@ -105,14 +106,25 @@ private:
     int rowTop(int r) const; // viewport coordinates
     int rowAt(int y) const;
     int columnAt(int x) const;
+    int leftOf(int slot) const; // viewport coordinates; a slot is a painted column
     void layOut();
     void paintHead(QPainter& p, int r, QRect box);
     void paintCell(QPainter& p, const GridCell& c, QRect box, RowKind kind);
+    // Several columns in one: the worst of them, and how many fail.
+    struct Packed {
+        bool known = false;
+        inspect::Verdict verdict = inspect::Verdict::Unjudged;
+        int asked = 0, failed = 0, unmeasured = 0, worst = -1; // worst: the first column as bad as the worst
+    };
+    const Packed& packed(int row, int slot);
+    void paintPacked(QPainter& p, const Packed& cell, QRect box) const;
 
     GridSource& m_source;
     std::vector<int> m_tops; // content coordinates, one more than rows
     int m_row = -1, m_column = -1, m_width = 28;
     int m_limitsWidth = 78, m_nameWidth = 132; // of the row heads: what the texts need, within bounds
+    int m_per = 1;
+    std::vector<Packed> m_packed; // rows × slots, worked out when they are first seen
     bool m_heads = true, m_follow = false;
 };
 
