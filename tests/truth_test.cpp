@@ -142,6 +142,47 @@ private slots:
         QCOMPARE(value(result, "discs", "left_by_filters"), 1.0);
         QCOMPARE(result.items.front().steps.back()->note, std::string("left out: 1 at the border, 1 too small, 1 too large, 1 by filters"));
     }
+    void hueAndChromaAreThoseOfTheColours()
+    {
+        // Red, green and blue of sRGB and a grey on black; figures of CIE L*a*b* (D65) as published.
+        const auto picture = [](image::PixelFormat format) {
+            image::Image p(200, 60, format);
+            const int n = image::channels(format);
+            const std::uint8_t colours[4][3] = {{255, 0, 0}, {0, 255, 0}, {0, 0, 255}, {180, 180, 180}};
+            for (int y = 0; y < 60; ++y)
+                for (int x = 0; x < 200; ++x)
+                    for (int c = 0; c < n; ++c) {
+                        const bool in = x % 50 >= 10 && x % 50 < 40 && y >= 15 && y < 45;
+                        reinterpret_cast<std::uint8_t*>(p.row(y))[n * x + c] = in ? (n == 3 ? colours[x / 50][c] : 200) : 0;
+                    }
+            return p;
+        };
+        Recipe r;
+        chain(r, "blobs", "spots", [](Step& s) { put(s, "mode", std::string("fixed")), put(s, "low", 5.0), s.checks.clear(); });
+        const auto made = runChain(r, picture(image::PixelFormat::Colour8));
+        const auto listed = [&](const char* output) {
+            for (const auto& o : made.items.front().step("spots")->outputs)
+                if (o.name == output) return o.values;
+            return std::vector<double>();
+        };
+        const auto hues = listed("hue"), chromas = listed("chroma");
+        QCOMPARE(chromas.size(), hues.size());
+        QCOMPARE(hues.size(), std::size_t(4));
+        const double wanted[3][2] = {{40.0, 104.6}, {136.0, 119.8}, {306.3, 133.8}};
+        for (std::size_t i = 0; i < 3; ++i)
+            QVERIFY2(std::abs(hues[i] - wanted[i][0]) < 0.5 && std::abs(chromas[i] - wanted[i][1]) < 1,
+                     qPrintable(QString("%1: %2 %3").arg(i).arg(hues[i]).arg(chromas[i])));
+        QVERIFY(chromas[3] < 0.1);
+        last(r).filters = {{"hue", 20.0, 60.0}};
+        QCOMPARE(value(runChain(r, picture(image::PixelFormat::Colour8)), "spots", "count"), 1.0);
+        // Without colour nothing is known of hues: "no red spot" would pass on any grey picture.
+        Check none;
+        none.output = "count", none.name = "Red spots", none.limits = *parseLimits("<= 0", base::Unit::None);
+        last(r).checks = {none};
+        const auto grey = runChain(r, picture(image::PixelFormat::Grey8));
+        QVERIFY(grey.rejected() && state(grey, "spots") == inspect::State::Failed);
+        QVERIFY(grey.items.front().step("spots")->reason.find("colour picture") != std::string::npos);
+    }
     void partsBeyondTheWantedOnesAreRejectedByName()
     {
         for (const bool expected : {false, true}) {

@@ -106,6 +106,9 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     const image::Image& shown = in.capture.shown();
     const bool coloured = image::channels(shown.format()) == 3;
     if (coloured) out.values["hue"] = {}, out.values["chroma"] = {};
+    for (const Filter& f : in.filters)
+        if (!coloured && (f.output == "hue" || f.output == "chroma"))
+            return base::fail(base::ErrorCode::NoResult, "the filter on " + f.output + " needs a colour picture, this one is grey");
     std::vector<Object> all;
     vision::BlobList list;
     if (taken->threshold) out.values["threshold"] = {*taken->threshold};
