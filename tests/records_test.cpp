@@ -4,6 +4,7 @@
 
 #include <QProcess>
 #include <QSqlDatabase>
+#include <QSqlError>
 #include <QSqlQuery>
 #include <csignal>
 #include <unistd.h>
@@ -120,6 +121,44 @@ private slots:
         }
         QVERIFY(RecordLog::open(newer).error().message.find("newer program") != std::string::npos);
         QVERIFY(RecordLog::open(other).error().message.find("not a record log") != std::string::npos);
+    }
+    void aLogOfTheFirstSchemaIsBroughtUp()
+    {
+        const QString path = m_dir.filePath("first.sqlite");
+        {
+            QSqlDatabase db = QSqlDatabase::addDatabase("QSQLITE", "first");
+            db.setDatabaseName(path);
+            QVERIFY(db.open());
+            QSqlQuery q(db);
+            for (const char* sql :
+                 {"create table recipe (id integer primary key, name text not null, revision integer not null, json text not null, first_used text not null)",
+                  "create table item (id integer primary key autoincrement, at text not null, recipe integer not null references recipe(id), batch text not "
+                  "null, picture text not null, item integer not null, verdict text not null check (verdict in ('accept', 'reject')), sentence text not "
+                  "null, milliseconds real not null)",
+                  "create table value (item integer not null references item(id), position integer not null, step text not null, output text not null, "
+                  "name text not null, balloon integer not null, list integer not null, value text, unit text not null, nominal real, low real, high real, "
+                  "verdict text not null, reason text not null, primary key (item, position)) without rowid",
+                  "create index item_at on item (at)", "create index item_verdict on item (verdict, id)", "insert into recipe values (1, 'Old', 3, '{}', '')",
+                  "insert into item values (7, '2026-01-01', 1, 'b', 'old.png', 1, 'reject', 'Width 9', 5)",
+                  "insert into value values (7, 0, 's', 'distance', 'Width', 1, 0, '9.25', 'mm', null, 10, 11, 'fail', 'at least 10')", "pragma user_version = 1"})
+                QVERIFY2(q.exec(sql), qPrintable(q.lastError().text()));
+        }
+        QSqlDatabase::removeDatabase("first");
+        const auto log = RecordLog::open(path);
+        QVERIFY2(bool(log), log ? "" : log.error().text().c_str());
+        const auto kept = (*log)->values(7);
+        QVERIFY(kept && kept->size() == 1 && kept->front().values == std::vector<double>{9.25} && *kept->front().low == 10);
+        inspect::PictureResult unjudged;
+        unjudged.picture = "new.png";
+        unjudged.items.resize(1);
+        const auto ids = (*log)->append(recipe::Recipe{}, unjudged, "b");
+        QVERIFY2(bool(ids), ids ? "" : ids.error().text().c_str());
+        QVERIFY(ids->front() > 7);
+        const auto rows = (*log)->items({});
+        QVERIFY(rows && rows->size() == 2);
+        QCOMPARE(rows->front().verdict, QString("unjudged"));
+        QCOMPARE(rows->back().recipe, QString("Old"));
+        QVERIFY(RecordLog::open(path)); // once brought up it opens like any other
     }
     // Killed at any moment: what was acknowledged is there, and nothing is half there.
     void acknowledgedItemsSurviveAKill()

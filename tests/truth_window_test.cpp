@@ -660,6 +660,17 @@ private slots:
         QVERIFY(waitFor([&] { return values->rowCount() == 1; }));
         QVERIFY2(values->item(0, 1)->text().startsWith("3: 1.2") && values->item(0, 1)->text().contains("17"), qPrintable(values->item(0, 1)->text()));
         QVERIFY(values->item(0, 1)->toolTip().contains("2: 3.5"));
+        // Elements with limits of their own are read with them, a missing one by its name.
+        inspect::ElementResult first, lost;
+        first.name = "left", first.value = 1, first.verdict = Verdict::Pass, first.low = 3, first.high = 4;
+        lost.name = "right", lost.verdict = Verdict::Fail, lost.reason = "missing", lost.low = 5, lost.high = 6;
+        r.items[0].checks[0].elements = {first, lost};
+        QVERIFY((*log)->append(Recipe{}, r, "b"));
+        m_window->showWorkspace(0);
+        m_window->showWorkspace(2);
+        QVERIFY(waitFor([&] { return values->rowCount() == 1 && values->item(0, 3)->text() == "each its own"; }));
+        const QString tip = values->item(0, 1)->toolTip();
+        QVERIFY2(tip.contains("left: 3.5") && tip.contains("limits 3") && tip.contains("right: –") && tip.contains("missing"), qPrintable(tip));
     }
 
 private:

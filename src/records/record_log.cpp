@@ -6,6 +6,7 @@
 #include <QFileInfo>
 #include <QJsonArray>
 #include <QJsonDocument>
+#include <QJsonObject>
 #include <QSqlDatabase>
 #include <QSqlError>
 #include <QSqlQuery>
@@ -147,11 +148,12 @@ base::Status RecordLog::prepare()
              << QStringLiteral("create table value (item integer not null references item(id), position integer not null, step text not null, output text "
                                "not null, name text not null,"
                                " balloon integer not null, list integer not null, value text, unit text not null, nominal real, low real, high real, verdict "
-                               "text not null, reason text not null,"
+                               "text not null, reason text not null, elements text,"
                                " primary key (item, position)) without rowid");
     if (*version == 1) // knows no item on which nothing was judged
         work << QStringLiteral("create table item_2") + QLatin1String(kItemTable) << QStringLiteral("insert into item_2 select * from item")
-             << QStringLiteral("drop table item") << QStringLiteral("alter table item_2 rename to item");
+             << QStringLiteral("drop table item") << QStringLiteral("alter table item_2 rename to item")
+             << QStringLiteral("alter table value add column elements text");
     if (*version < kSchemaVersion)
         work << QStringLiteral("create index item_at on item (at)") << QStringLiteral("create index item_verdict on item (verdict, id)")
              << QStringLiteral("pragma application_id = %1").arg(kApplication) << QStringLiteral("pragma user_version = %1").arg(kSchemaVersion);
@@ -185,6 +187,39 @@ base::Result<long long> RecordLog::revisionId(const recipe::Recipe& r)
     return id;
 }
 
+namespace
+{
+// Nothing where every element has the limits of the list: they stand in its row.
+QVariant elementsOf(const inspect::CheckResult& c)
+{
+    const bool own = std::any_of(c.elements.begin(), c.elements.end(), [&](const auto& e) { return e.value < 0 || e.nominal || e.low != c.low || e.high != c.high; });
+    if (!own) return QVariant(QMetaType::fromType<QString>());
+    const auto orNone = [](const std::optional<double>& v) { return v ? nlohmann::json(*v) : nlohmann::json(); };
+    nlohmann::json all = nlohmann::json::array();
+    for (const auto& e : c.elements)
+        all.push_back({{"name", e.name},
+                       {"value", e.value >= 0 ? nlohmann::json(c.values[std::size_t(e.value)]) : nlohmann::json()},
+                       {"nominal", orNone(e.nominal)},
+                       {"low", orNone(e.low)},
+                       {"high", orNone(e.high)},
+                       {"verdict", inspect::name(e.verdict)},
+                       {"reason", e.reason}});
+    return q(all.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace));
+}
+std::vector<ElementRow> elementsFrom(const QString& text)
+{
+    std::vector<ElementRow> out;
+    const auto number = [](const QJsonValue& v) { return v.isDouble() ? std::optional(v.toDouble()) : std::nullopt; };
+    for (const auto& v : QJsonDocument::fromJson(text.toUtf8()).array()) {
+        const QJsonObject e = v.toObject();
+        out.push_back({e.value(QLatin1String("name")).toString(), e.value(QLatin1String("verdict")).toString(), e.value(QLatin1String("reason")).toString(),
+                       number(e.value(QLatin1String("value"))), number(e.value(QLatin1String("nominal"))), number(e.value(QLatin1String("low"))),
+                       number(e.value(QLatin1String("high")))});
+    }
+    return out;
+}
+} // namespace
+
 base::Result<std::vector<long long>> RecordLog::append(const recipe::Recipe& recipe, const inspect::PictureResult& result, const QString& batch)
 {
     QSqlDatabase db = QSqlDatabase::database(m_connection);
@@ -213,7 +248,7 @@ base::Result<std::vector<long long>> RecordLog::append(const recipe::Recipe& rec
         if (!query.exec()) return giveUp(sqlError(query, m_path).value());
         const long long id = query.lastInsertId().toLongLong();
         query.prepare(QStringLiteral("insert into value (item, position, step, output, name, balloon, list, value, unit, nominal, low, high, "
-                                     "verdict, reason) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"));
+                                     "verdict, reason, elements) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"));
         int position = 0;
         for (const inspect::CheckResult& c : item.checks) {
             // Shortest decimal text that reads back as the same number; a list as a JSON array.
@@ -234,7 +269,8 @@ base::Result<std::vector<long long>> RecordLog::append(const recipe::Recipe& rec
                                    orNull(c.low),
                                    orNull(c.high),
                                    QLatin1String(inspect::name(c.verdict)),
-                                   text(q(c.reason))};
+                                   text(q(c.reason)),
+                                   elementsOf(c)};
             for (const QVariant& v : row) query.addBindValue(v);
             if (!query.exec()) return giveUp(sqlError(query, m_path).value());
         }
@@ -269,7 +305,7 @@ base::Result<std::vector<ValueRow>> RecordLog::values(long long item) const
 {
     QSqlQuery query(QSqlDatabase::database(m_connection));
     query.prepare(QStringLiteral(
-        "select step, output, name, balloon, list, value, unit, nominal, low, high, verdict, reason from value where item = ? order by position"));
+        "select step, output, name, balloon, list, value, unit, nominal, low, high, verdict, reason, elements from value where item = ? order by position"));
     query.addBindValue(item);
     if (!query.exec()) return sqlError(query, m_path);
     std::vector<ValueRow> out;
@@ -285,6 +321,7 @@ base::Result<std::vector<ValueRow>> RecordLog::values(long long item) const
         }
         r.unit = query.value(6).toString(), r.nominal = optional(7), r.low = optional(8), r.high = optional(9);
         r.verdict = query.value(10).toString(), r.reason = query.value(11).toString();
+        if (!query.isNull(12)) r.elements = elementsFrom(query.value(12).toString());
         out.push_back(r);
     }
     return out;

@@ -18,7 +18,7 @@ class QSqlDatabase;
 namespace records
 {
 
-constexpr int kSchemaVersion = 2; // 2: items on which nothing was judged
+constexpr int kSchemaVersion = 2; // 2: items on which nothing was judged, elements with limits of their own
 
 struct ItemRow {
     long long id = 0;
@@ -26,12 +26,18 @@ struct ItemRow {
     QString recipe, batch, picture, verdict, sentence;
     int revision = 0, item = 0;
 };
+// Of a list whose elements have limits or places of their own.
+struct ElementRow {
+    QString name, verdict, reason;
+    std::optional<double> value, nominal, low, high; // value: missing when nothing was found there
+};
 struct ValueRow {
     QString step, output, name, unit, verdict, reason;
     int balloon = 0;
     bool list = false;
     std::vector<double> values;
     std::optional<double> nominal, low, high;
+    std::vector<ElementRow> elements;
 };
 struct Filter {
     QString verdict; // "", "accept", "reject", "unjudged"

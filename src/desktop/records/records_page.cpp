@@ -210,12 +210,20 @@ void RecordsPage::showValues()
                                         : number(v.values.front()),
             true);
         put(m_values, i, 2, v.unit);
-        put(m_values, i, 3, number(v.low), true);
-        put(m_values, i, 4, number(v.high), true);
+        const bool own = !v.elements.empty();
+        put(m_values, i, 3, own ? tr("each its own") : number(v.low), true);
+        put(m_values, i, 4, own ? tr("each its own") : number(v.high), true);
         put(m_values, i, 5, v.verdict == QLatin1String("not_measured") ? QStringLiteral("not measured") : v.verdict);
         // A list is read in full: a number a line, in order.
         QString whole = v.reason;
-        if (v.list)
+        for (std::size_t k = 0; k < v.elements.size() && k < 200; ++k) {
+            const auto& e = v.elements[k];
+            whole += (whole.isEmpty() ? QString() : QStringLiteral("\n")) +
+                     tr("%1: %2 %3, limits %4 to %5, %6")
+                         .arg(e.name, number(e.value), v.unit, number(e.low), number(e.high),
+                              !e.value ? tr("missing") : e.verdict == QLatin1String("not_measured") ? tr("not measured") : e.verdict);
+        }
+        if (v.list && !own)
             for (std::size_t k = 0; k < v.values.size() && k < 200; ++k)
                 whole += (whole.isEmpty() ? QString() : QStringLiteral("\n")) + QStringLiteral("%1: ").arg(k + 1) + number(v.values[k]) + QStringLiteral(" ") + v.unit;
         if (v.nominal) whole += (whole.isEmpty() ? QString() : QStringLiteral("\n")) + tr("nominal %1 %2").arg(number(v.nominal), v.unit);
