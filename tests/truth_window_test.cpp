@@ -11,6 +11,7 @@
 #include <QSpinBox>
 #include <QTableWidget>
 #include <QToolButton>
+#include <set>
 
 using namespace support;
 using namespace desktop;
@@ -216,6 +217,14 @@ private slots:
         QCOMPARE(session().recipe().reference.fingerprint, before);
         session().setTrial(1);
         QVERIFY(session().takeReference());
+    }
+    void theStripSaysWhatEachKindIsFor()
+    {
+        std::set<std::string> said;
+        for (const QAction* a : m_window->findChildren<QAction*>())
+            for (const auto& k : recipe::allStepKinds())
+                if (a->toolTip().contains(QString::fromStdString(k.purpose)) && a->toolTip().contains(QString::fromStdString(k.help))) said.insert(k.key);
+        for (const auto& k : recipe::allStepKinds()) QVERIFY2(said.count(k.key) == 1, k.key.c_str());
     }
     void everyEntryOfTheStripMakesSomething()
     {
