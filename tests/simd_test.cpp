@@ -165,6 +165,57 @@ private slots:
                 QVERIFY(x == y);
             }
     }
+
+    void edgePeaksOfProfiles()
+    {
+        const int w = 90, h = 70;
+        demo::Random r(11);
+        const auto lines = [&](int count, int reach) {
+            std::vector<std::vector<double>> out(4);
+            for (int i = 0; i < count; ++i) {
+                const double turn = r.uniform(0, 6.28), dx = std::cos(turn), dy = std::sin(turn), arm = reach + 3;
+                out[0].push_back(r.uniform(arm + 1, w - arm - 3) - dx * arm);
+                out[1].push_back(r.uniform(arm + 1, h - arm - 3) - dy * arm);
+                out[2].push_back(dx);
+                out[3].push_back(dy);
+            }
+            return out;
+        };
+        const auto tried = [&](auto sample) {
+            std::vector<decltype(sample)> p(std::size_t(w * h));
+            int peaks = 0;
+            for (auto& one : p) one = decltype(sample)(r.below(256) * (sizeof(sample) == 2 ? 200 : 1));
+            for (const int reach : {2, 3, 5, 9, simd::kLongestReach})
+                for (const int count : {0, 1, 5, 8, 63}) {
+                    const auto l = lines(count, reach);
+                    const simd::ProfileLines all{l[0].data(), l[1].data(), l[2].data(), l[3].data(), count};
+                    std::vector<simd::EdgePeak> x(std::size_t(count) + 1), y(x);
+                    simd::edgePeaks(p.data(), w, all, reach, 0.7, x.data());
+                    simd::scalar::edgePeaks(p.data(), w, all, reach, 0.7, y.data());
+                    for (int i = 0; i < count; ++i) {
+                        const simd::EdgePeak &a = x[std::size_t(i)], &b = y[std::size_t(i)];
+                        if (a.index != b.index || a.before != b.before || a.at != b.at || a.after != b.after) return false;
+                        peaks += a.index >= 0;
+                    }
+                }
+            return peaks > 150;
+        };
+        QVERIFY(tried(std::uint8_t(0)));
+        QVERIFY(tried(std::uint16_t(0)));
+        QVERIFY(tried(0.0f));
+    }
+    void anEdgeIsFoundWhereItStands()
+    {
+        // Bright to the right of column 40: seen along +x at 39.5, not seen along -x.
+        const int w = 90, h = 20;
+        std::vector<std::uint8_t> p(std::size_t(w * h));
+        for (int i = 0; i < w * h; ++i) p[std::size_t(i)] = i % w >= 40 ? 200 : 50;
+        const double x[]{30, 50}, y[]{9, 9}, dx[]{1, -1}, dy[]{0, 0};
+        simd::EdgePeak found[2];
+        simd::edgePeaks(p.data(), w, {x, y, dx, dy, 2}, 6, 1, found);
+        QVERIFY2(found[0].index == 6 || found[0].index == 7, qPrintable(QString::number(found[0].index)));
+        QVERIFY(found[0].at > 0.2 * 150 && found[1].at < 1e-9);
+    }
 };
 QTEST_APPLESS_MAIN(SimdTest)
 #include "simd_test.moc"

@@ -8,6 +8,8 @@
 #include <algorithm>
 #include <array>
 #include <map>
+#include <memory>
+#include <tuple>
 
 namespace vision
 {
@@ -159,6 +161,15 @@ std::vector<RawPoint> thinned(const std::vector<RawPoint>& all, std::size_t want
     return best;
 }
 
+Point turned(Point p, double c, double s) { return {p.x * c + p.y * s, -p.x * s + p.y * c}; }
+
+// Where the model's centre lies, how it is turned and how large it is; level coordinates.
+struct Place {
+    Pose pose;
+    double scale = 1;
+    double sign = 1; // -1: dark and bright exchanged
+};
+
 // ---- matching the model's points along their normals at one level
 struct Match {
     double offset = 0;   // along the normal, px of the level
@@ -166,45 +177,32 @@ struct Match {
     bool seen = false;
 };
 
+Match matchOf(const simd::EdgePeak& peak, int reach, double leastContrast)
+{
+    // A step of height h blurred to sigma 1.3 in all has a peak derivative of about 0.3 h.
+    if (peak.index < 0 || peak.at < 0.25 * leastContrast) return {};
+    const double a = std::log(std::max(1e-6, peak.before) / peak.at), c = std::log(std::max(1e-6, peak.after) / peak.at), curve = a + c;
+    return {peak.index - reach + (curve < -1e-9 ? std::clamp(0.5 * (a - c) / curve, -0.5, 0.5) : 0.0), peak.at, true};
+}
+
 // The strongest peak of the smoothed derivative within ± reach of the expected place that has the right sign. `lines` profiles side by side
 // are averaged against noise.
 template <class V> Match matchPoint(const V& v, Point at, Point normal, int reach, double leastContrast, int lines)
 {
     if (v.width < 3 || v.height < 3) return {};
     constexpr int kHalf = 3;
-    // Derivative of a Gaussian, sigma 1, unit response to a ramp of slope 1.
-    constexpr std::array<double, 7> kernel{-0.013354, -0.108455, -0.243030, 0, 0.243030, 0.108455, 0.013354};
     const int n = 2 * (reach + kHalf) + 1;
     const Point across = geometry::leftOf(normal), side = across * ((lines - 1) / 2.0);
     const Point start = at - normal * (reach + kHalf), stop = at + normal * (reach + kHalf);
     for (const Point p : {start - side, start + side, stop - side, stop + side})
         if (!inside(v, p.x, p.y)) return {};
-    std::array<double, 32> level;
+    std::array<double, 2 * simd::kLongestReach + 7> level;
     std::fill_n(level.begin(), n, 0.0);
-    const double dx = normal.x, dy = normal.y, farX = v.width - 2, farY = v.height - 2;
-    // Away from the last row and column nothing has to be kept inside; rounding of the way from one end to the other is far less than half a px.
-    const auto low = [](double a, double b) { return std::min(a, b); };
-    const auto high = [](double a, double b) { return std::max(a, b); };
-    const Point a0 = start - side, a1 = start + side, b0 = stop - side, b1 = stop + side;
-    const bool free = low(low(a0.x, a1.x), low(b0.x, b1.x)) > 0.5 && low(low(a0.y, a1.y), low(b0.y, b1.y)) > 0.5 &&
-                      high(high(a0.x, a1.x), high(b0.x, b1.x)) < farX && high(high(a0.y, a1.y), high(b0.y, b1.y)) < farY;
+    const double farX = v.width - 2, farY = v.height - 2;
     for (int k = 0; k < lines; ++k) {
         const Point from = start - side + across * k;
         double x = from.x, y = from.y;
-        if (free) {
-            const auto* data = v.row(0);
-            const std::ptrdiff_t pitch = v.row(1) - data;
-            for (int i = 0; i < n; ++i, x += dx, y += dy) {
-                const int ix = int(x), iy = int(y);
-                const double fx = x - ix, fy = y - iy;
-                const auto* p = data + iy * pitch + ix;
-                const auto* q = p + pitch;
-                const double top = double(p[0]) + (double(p[1]) - double(p[0])) * fx, bottom = double(q[0]) + (double(q[1]) - double(q[0])) * fx;
-                level[std::size_t(i)] += top + (bottom - top) * fy;
-            }
-            continue;
-        }
-        for (int i = 0; i < n; ++i, x += dx, y += dy) {
+        for (int i = 0; i < n; ++i, x += normal.x, y += normal.y) {
             // Bilinear; the ends were looked at above, the clamps only keep the last row and column.
             const double bx = std::clamp(x, 0.0, farX + 1), by = std::clamp(y, 0.0, farY + 1);
             const int ix = int(std::min(bx, farX)), iy = int(std::min(by, farY));
@@ -215,37 +213,48 @@ template <class V> Match matchPoint(const V& v, Point at, Point normal, int reac
             level[std::size_t(i)] += top + (bottom - top) * fy;
         }
     }
-    std::array<double, 32> d;
-    int best = -1;
-    double bestValue = 0;
-    const int m = 2 * reach + 1;
-    const double each = v.levelsPerStep / lines;
-    std::fill_n(d.begin(), m, 0.0);
-    for (std::size_t j = 0; j < 7; ++j)
-        for (int i = 0; i < m; ++i) d[std::size_t(i)] += kernel[j] * level[std::size_t(i) + j];
-    for (int i = 0; i < m; ++i) d[std::size_t(i)] *= each;
-    for (int i = 1; i + 1 < m; ++i) {
-        if (d[std::size_t(i)] < d[std::size_t(i - 1)] || d[std::size_t(i)] < d[std::size_t(i + 1)]) continue;
-        // Near peaks are preferred to far ones of like size.
-        const double value = d[std::size_t(i)] * (1 - 0.3 * std::abs(i - reach) / (reach + 1.0));
-        if (value > bestValue) bestValue = value, best = i;
-    }
-    // A step of height h blurred to sigma 1.3 in all has a peak derivative of about 0.3 h.
-    if (best < 0 || d[std::size_t(best)] < 0.25 * leastContrast) return {};
-    double a = std::max(1e-6, d[std::size_t(best - 1)]), b = d[std::size_t(best)], c = std::max(1e-6, d[std::size_t(best + 1)]);
-    a = std::log(a / b), c = std::log(c / b), b = 0;
-    const double curve = a - 2 * b + c;
-    return {best - reach + (curve < -1e-9 ? std::clamp(0.5 * (a - c) / curve, -0.5, 0.5) : 0.0), d[std::size_t(best)], true};
+    return matchOf(simd::scalar::edgePeak(level.data(), reach, v.levelsPerStep / lines), reach, leastContrast);
 }
 
-Point turned(Point p, double c, double s) { return {p.x * c + p.y * s, -p.x * s + p.y * c}; }
+// Many of them. Single profiles away from the last row and column are sampled several at once, to the same bits.
+class Matcher
+{
+public:
+    // points[i] for i = 0, stride, 2·stride … where the model's centre lies at `q`, turned by (c, s); the others of `to` stay as they are.
+    template <class V>
+    void match(const V& v, const std::vector<PatternPoint>& points, int stride, const Place& q, double c, double s, int reach, double leastContrast,
+               int lines, std::vector<Match>& to)
+    {
+        const auto* data = v.row(0);
+        const std::ptrdiff_t pitch = v.height > 1 ? v.row(1) - data : v.width;
+        const bool many = lines == 1 && double(pitch) * v.height * sizeof(*data) < 2e9;
+        m_at.clear();
+        m_x.clear(), m_y.clear(), m_dx.clear(), m_dy.clear();
+        for (std::size_t i = 0; i < points.size(); i += std::size_t(stride)) {
+            const Point at = q.pose.origin + turned(points[i].at, c, s) * q.scale, normal = turned(points[i].normal, c, s) * q.sign;
+            const Point start = at - normal * (reach + 3), stop = at + normal * (reach + 3);
+            if (many && std::min(start.x, stop.x) > 0.5 && std::min(start.y, stop.y) > 0.5 && std::max(start.x, stop.x) < v.width - 2 &&
+                std::max(start.y, stop.y) < v.height - 2) {
+                m_at.push_back(i);
+                m_x.push_back(start.x), m_y.push_back(start.y), m_dx.push_back(normal.x), m_dy.push_back(normal.y);
+            } else {
+                to[i] = matchPoint(v, at, normal, reach, leastContrast, lines);
+            }
+        }
+        const std::size_t asked = m_at.size();
+        for (auto* column : {&m_x, &m_y, &m_dx, &m_dy}) // whole vectors
+            if (asked % 8 > 0) column->resize(asked + 8 - asked % 8, column->back());
+        m_peaks.resize(m_x.size());
+        simd::edgePeaks(data, pitch, {m_x.data(), m_y.data(), m_dx.data(), m_dy.data(), int(m_x.size())}, reach, v.levelsPerStep, m_peaks.data());
+        for (std::size_t k = 0; k < m_at.size(); ++k) to[m_at[k]] = matchOf(m_peaks[k], reach, leastContrast);
+    }
 
-// Where the model's centre lies, how it is turned and how large it is; level coordinates.
-struct Place {
-    Pose pose;
-    double scale = 1;
-    double sign = 1; // -1: dark and bright exchanged
+private:
+    std::vector<std::size_t> m_at;
+    std::vector<double> m_x, m_y, m_dx, m_dy;
+    std::vector<simd::EdgePeak> m_peaks;
 };
+
 struct Refined {
     Place place;
     double rms = 0, contrast = 0; // grey levels of the edges seen
@@ -260,6 +269,7 @@ Refined refine(const V& v, const std::vector<PatternPoint>& points, Place place,
 {
     Refined out{place, 0, 0};
     std::vector<Match> matches(points.size());
+    Matcher matcher;
     std::vector<double> size;
     const int unknowns = scaling ? 4 : 3;
     int r = reach;
@@ -269,11 +279,9 @@ Refined refine(const V& v, const std::vector<PatternPoint>& points, Place place,
         Place& q = out.place;
         const double c = std::cos(q.pose.angle), s = std::sin(q.pose.angle);
         size.clear();
-        for (std::size_t i = 0; i < points.size(); i += std::size_t(stride)) {
-            matches[i] =
-                matchPoint(v, q.pose.origin + turned(points[i].at, c, s) * q.scale, turned(points[i].normal, c, s) * q.sign, r, leastContrast, lines);
+        matcher.match(v, points, stride, q, c, s, r, leastContrast, lines, matches);
+        for (std::size_t i = 0; i < points.size(); i += std::size_t(stride))
             if (matches[i].seen) size.push_back(std::abs(matches[i].offset));
-        }
         if (size.size() < 6) return {place, 0, 0};
         if (last) {
             int seen = 0, close = 0, asked = 0;
@@ -338,11 +346,10 @@ Refined settle(const V& v, const std::vector<PatternPoint>& points, const Place&
     std::vector<Vote> votes;
     const Place& q = all.place;
     const double c = std::cos(q.pose.angle), s = std::sin(q.pose.angle);
-    for (std::size_t i = 0; i < points.size(); i += std::size_t(stride)) {
-        const Point n = turned(points[i].normal, c, s) * q.sign;
-        const Match m = matchPoint(v, q.pose.origin + turned(points[i].at, c, s) * q.scale, n, 7, leastContrast, lines);
-        if (m.seen) votes.push_back({n, m.offset});
-    }
+    std::vector<Match> matches(points.size());
+    Matcher().match(v, points, stride, q, c, s, 7, leastContrast, lines, matches);
+    for (std::size_t i = 0; i < points.size(); i += std::size_t(stride))
+        if (matches[i].seen) votes.push_back({turned(points[i].normal, c, s) * q.sign, matches[i].offset});
     int most = -1;
     Point best;
     for (int ty = -6; ty <= 6; ++ty)
@@ -402,7 +409,8 @@ struct Candidate {
 
 struct Responses {
     int width = 0, height = 0, margin = 0; // with the margin on all sides
-    std::array<std::vector<std::uint8_t>, kDirections> map;
+    std::unique_ptr<std::uint8_t[]> maps; // one behind the other; only the margins are cleared
+    std::uint8_t* map(int direction) const { return maps.get() + std::size_t(direction) * std::size_t(width) * std::size_t(height); }
 };
 
 int directionOf(Point d) { return int(std::lround(geometry::angleOf(d) / (2 * geometry::kPi) * kDirections)) & (kDirections - 1); }
@@ -424,16 +432,22 @@ Responses responses(const LevelImage& v, int margin, double leastGradient, bool 
         simd::spread(row, row + pitch, row + 2 * pitch, v.width, spread.data() + std::size_t(y) * std::size_t(v.width));
     }
     const auto rotate = [](std::uint32_t b, int n) { return n == 0 ? b : (b << n) | (b >> (32 - n)); };
+    out.maps.reset(new std::uint8_t[std::size_t(kDirections) * std::size_t(out.width) * std::size_t(out.height)]);
+    const std::size_t margins = std::size_t(margin) * std::size_t(out.width);
     for (int d = 0; d < kDirections; ++d) {
-        auto& map = out.map[std::size_t(d)];
-        map.assign(std::size_t(out.width) * std::size_t(out.height), 0);
+        std::uint8_t* map = out.map(d);
+        std::fill_n(map, margins, std::uint8_t(0));
+        std::fill_n(map + margins + std::size_t(v.height) * std::size_t(out.width), margins, std::uint8_t(0));
         std::uint32_t own = 1u << d;
         if (reversal) own |= rotate(own, 16);
         const std::uint32_t best = own | rotate(own, 1) | rotate(own, 31), good = rotate(own, 2) | rotate(own, 30),
                             fair = rotate(own, 3) | rotate(own, 29);
-        for (int y = 0; y < v.height; ++y)
-            simd::rate(spread.data() + std::size_t(y) * std::size_t(v.width), v.width, best, good, fair,
-                       map.data() + std::size_t(y + margin) * std::size_t(out.width) + std::size_t(margin));
+        for (int y = 0; y < v.height; ++y) {
+            std::uint8_t* row = map + std::size_t(y + margin) * std::size_t(out.width);
+            std::fill_n(row, margin, std::uint8_t(0));
+            simd::rate(spread.data() + std::size_t(y) * std::size_t(v.width), v.width, best, good, fair, row + margin);
+            std::fill_n(row + margin + v.width, margin, std::uint8_t(0));
+        }
     }
     return out;
 }
@@ -465,49 +479,73 @@ std::vector<Candidate> coarseSearch(const LevelImage& v, const PatternModel& mod
     }
     const int n = int(std::min<std::size_t>(level.points.size(), std::size_t(kCoarsePoints)));
     const int least = int(std::floor(4.0 * n * std::max(0.3, o.leastScore * 0.8)));
-    std::vector<Candidate> found;
-    const int pitch = v.width + 2; // sums with a border, so that peaks need no bounds
-    std::vector<std::uint8_t> sums(std::size_t(pitch) * std::size_t(v.height + 2), 0);
-    std::vector<char> reached(std::size_t(v.height) + 2, 0);
-    const std::uint8_t* rows[kCoarsePoints];
-    std::ptrdiff_t offset[kCoarsePoints];
+    struct Turn {
+        double scale, angle;
+        std::array<const std::uint8_t*, kCoarsePoints> from; // where row 0 of the picture finds each point's agreement
+    };
+    std::vector<Turn> turns;
     for (int z = 0; z < scales; ++z)
         for (int k = 0; k < steps; ++k) {
-            const double scale = scales == 1 ? (o.scaleFrom + o.scaleTo) / 2 : o.scaleFrom + (o.scaleTo - o.scaleFrom) * z / (scales - 1);
-            const double angle = full         ? o.angleFrom + range * k / steps
-                                 : steps == 1 ? (o.angleFrom + o.angleTo) / 2
-                                              : o.angleFrom + range * k / (steps - 1);
-            const double c = std::cos(angle), s = std::sin(angle);
-            const std::uint8_t* base[kCoarsePoints];
+            Turn t;
+            t.scale = scales == 1 ? (o.scaleFrom + o.scaleTo) / 2 : o.scaleFrom + (o.scaleTo - o.scaleFrom) * z / (scales - 1);
+            t.angle = full         ? o.angleFrom + range * k / steps
+                      : steps == 1 ? (o.angleFrom + o.angleTo) / 2
+                                   : o.angleFrom + range * k / (steps - 1);
+            const double c = std::cos(t.angle), s = std::sin(t.angle);
             for (int j = 0; j < n; ++j) {
                 const PatternPoint& use = level.points[std::size_t(j)];
-                const Point at = turned(use.at, c, s) * scale;
-                base[j] = r.map[std::size_t(directionOf(turned(use.normal, c, s)))].data();
+                const Point at = turned(use.at, c, s) * t.scale;
                 // Rounded: what is added keeps the number positive.
-                offset[j] = std::ptrdiff_t(int(at.y + margin + 0.5)) * r.width + int(at.x + margin + 0.5);
+                t.from[std::size_t(j)] = r.map(directionOf(turned(use.normal, c, s))) + std::ptrdiff_t(int(at.y + margin + 0.5)) * r.width +
+                                         int(at.x + margin + 0.5);
             }
-            for (int y = 0; y < v.height; ++y) {
-                for (int j = 0; j < n; ++j) rows[j] = base[j] + offset[j] + std::ptrdiff_t(y) * r.width;
-                reached[std::size_t(y) + 1] = simd::sumRows(rows, n, v.width, least, sums.data() + std::size_t(y + 1) * std::size_t(pitch) + 1);
+            turns.push_back(t);
+        }
+    struct Found {
+        std::size_t turn;
+        int x, y, sum;
+    };
+    std::vector<Found> found;
+    // Some rows for all turns, so that the rows of the 32 maps stay near; a row more on both sides and a border, so that peaks need no bounds.
+    constexpr int kRows = 24;
+    const int pitch = v.width + 2;
+    std::vector<std::uint8_t> sums(std::size_t(pitch) * std::size_t(kRows + 2), 0);
+    std::array<bool, kRows + 2> reached{};
+    for (int top = 0; top < v.height; top += kRows)
+        for (std::size_t k = 0; k < turns.size(); ++k) {
+            const std::uint8_t* rows[kCoarsePoints];
+            const int bottom = std::min(top + kRows, v.height);
+            for (int y = top - 1; y <= bottom; ++y) {
+                std::uint8_t* to = sums.data() + std::size_t(y - top + 1) * std::size_t(pitch) + 1;
+                bool& any = reached[std::size_t(y - top + 1)];
+                any = false;
+                if (y < 0 || y >= v.height) {
+                    std::fill_n(to, v.width, std::uint8_t(0));
+                    continue;
+                }
+                for (int j = 0; j < n; ++j) rows[j] = turns[k].from[std::size_t(j)] + std::ptrdiff_t(y) * r.width;
+                any = simd::sumRows(rows, n, v.width, least, to);
             }
-            for (int y = 0; y < v.height; ++y) {
-                if (!reached[std::size_t(y) + 1]) continue;
-                const std::uint8_t* row = sums.data() + std::size_t(y + 1) * std::size_t(pitch) + 1;
+            for (int y = top; y < bottom; ++y) {
+                if (!reached[std::size_t(y - top + 1)]) continue;
+                const std::uint8_t* row = sums.data() + std::size_t(y - top + 1) * std::size_t(pitch) + 1;
                 for (int x = 0; x < v.width; ++x) {
                     const int here = row[x];
                     if (here < least) continue;
                     const bool peak = here >= row[x - pitch - 1] && here >= row[x - pitch] && here >= row[x - pitch + 1] && here >= row[x - 1] &&
                                       here > row[x + 1] && here > row[x + pitch - 1] && here > row[x + pitch] && here > row[x + pitch + 1];
-                    if (peak && (allowed.empty() || allowed[std::size_t(y) * std::size_t(v.width) + std::size_t(x)]))
-                        found.push_back({{{{double(x), double(y)}, angle}, scale, 1}, here, 0});
+                    if (peak && (allowed.empty() || allowed[std::size_t(y) * std::size_t(v.width) + std::size_t(x)])) found.push_back({k, x, y, here});
                 }
             }
         }
-    std::stable_sort(found.begin(), found.end(), [](const Candidate& a, const Candidate& b) { return a.sum > b.sum; });
+    std::sort(found.begin(), found.end(), [](const Found& a, const Found& b) {
+        return std::tuple(-a.sum, a.turn, a.y, a.x) < std::tuple(-b.sum, b.turn, b.y, b.x);
+    });
     // Only what is the same pose is left out: a count of candidates would lose a part among places that look better on this level.
     std::vector<Candidate> kept;
     std::map<std::pair<int, int>, std::vector<std::size_t>> cells; // of 3 px
-    for (const Candidate& q : found) {
+    for (const Found& f : found) {
+        const Candidate q{{{{double(f.x), double(f.y)}, turns[f.turn].angle}, turns[f.turn].scale, 1}, f.sum, 0};
         const Point at = q.place.pose.origin;
         const int cx = int(std::floor(at.x / 3)), cy = int(std::floor(at.y / 3));
         bool near = false;

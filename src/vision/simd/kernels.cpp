@@ -1,6 +1,8 @@
 #include "vision/simd/kernels.h"
 
+#include <cmath>
 #include <cstring>
+#include <type_traits>
 
 #undef HWY_TARGET_INCLUDE
 #define HWY_TARGET_INCLUDE "vision/simd/kernels.cpp"
@@ -369,6 +371,97 @@ void Directions(const float* above, const float* here, const float* below, int n
     }
     scalar::directions(above + i, here + i, below + i, n - i, least, to + i);
 }
+
+// The samples beside each other on rows y and y + 1, at byte offsets `at`: bytes and words of one 32-bit load, floats one by one.
+template <class D, class DI> struct Pairs {
+    using V = hn::Vec<D>;
+    D d;
+    DI di;
+    template <class Offsets> void of(const std::uint8_t* data, Offsets at, V& left, V& right) const
+    {
+        const auto word = hn::GatherOffset(di, reinterpret_cast<const std::int32_t*>(data), at);
+        const auto byte = hn::Set(di, 255);
+        left = hn::PromoteTo(d, hn::And(word, byte));
+        right = hn::PromoteTo(d, hn::And(hn::ShiftRight<8>(word), byte));
+    }
+    template <class Offsets> void of(const std::uint16_t* data, Offsets at, V& left, V& right) const
+    {
+        const auto word = hn::GatherOffset(di, reinterpret_cast<const std::int32_t*>(data), at);
+        const auto low = hn::Set(di, 65535);
+        left = hn::PromoteTo(d, hn::And(word, low));
+        right = hn::PromoteTo(d, hn::And(hn::ShiftRight<16>(word), low));
+    }
+    template <class Offsets> void of(const float* data, Offsets at, V& left, V& right) const
+    {
+        const hn::Rebind<float, D> df;
+        left = hn::PromoteTo(d, hn::GatherOffset(df, data, at));
+        right = hn::PromoteTo(d, hn::GatherOffset(df, data, hn::Add(at, hn::Set(di, 4))));
+    }
+};
+// One profile a lane: every lane goes the plain function's way in its order.
+template <class T> void EdgePeaks(const T* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
+{
+    const hn::CappedTag<double, 8> d;
+    const hn::Rebind<std::int32_t, decltype(d)> di;
+    using V = hn::Vec<decltype(d)>;
+    const Pairs<std::decay_t<decltype(d)>, std::decay_t<decltype(di)>> pairs{d, di};
+    const int lanes = int(hn::Lanes(d)), n = 2 * reach + 7, m = 2 * reach + 1;
+    const auto rowBytes = hn::Set(di, std::int32_t(pitch * std::ptrdiff_t(sizeof(T)))), size = hn::Set(di, std::int32_t(sizeof(T)));
+    HWY_ALIGN double level[(2 * kLongestReach + 7) * 8];
+    HWY_ALIGN double slope[(2 * kLongestReach + 1) * 8];
+    int i = 0;
+    for (; i + lanes <= lines.count; i += lanes) {
+        V x = hn::LoadU(d, lines.x + i), y = hn::LoadU(d, lines.y + i);
+        const V dx = hn::LoadU(d, lines.dx + i), dy = hn::LoadU(d, lines.dy + i);
+        for (int k = 0; k < n; ++k) {
+            const auto ix = hn::DemoteTo(di, x), iy = hn::DemoteTo(di, y);
+            const V fx = hn::Sub(x, hn::PromoteTo(d, ix)), fy = hn::Sub(y, hn::PromoteTo(d, iy));
+            const auto at = hn::Add(hn::Mul(iy, rowBytes), hn::Mul(ix, size));
+            V p0, p1, q0, q1;
+            pairs.of(data, at, p0, p1);
+            pairs.of(data, hn::Add(at, rowBytes), q0, q1);
+            const V top = hn::Add(p0, hn::Mul(hn::Sub(p1, p0), fx)), bottom = hn::Add(q0, hn::Mul(hn::Sub(q1, q0), fx));
+            hn::Store(hn::Add(top, hn::Mul(hn::Sub(bottom, top), fy)), d, level + k * lanes);
+            x = hn::Add(x, dx);
+            y = hn::Add(y, dy);
+        }
+        for (int k = 0; k < m; ++k) {
+            V sum = hn::Zero(d);
+            for (int j = 0; j < 7; ++j) sum = hn::Add(sum, hn::Mul(hn::Set(d, kDerivative[j]), hn::Load(d, level + (k + j) * lanes)));
+            hn::Store(hn::Mul(sum, hn::Set(d, each)), d, slope + k * lanes);
+        }
+        V best = hn::Set(d, -1.0), value = hn::Zero(d), before = hn::Zero(d), here = hn::Zero(d), after = hn::Zero(d);
+        for (int k = 1; k + 1 < m; ++k) {
+            const V a = hn::Load(d, slope + (k - 1) * lanes), b = hn::Load(d, slope + k * lanes), c = hn::Load(d, slope + (k + 1) * lanes);
+            const V rated = hn::Mul(b, hn::Set(d, 1 - 0.3 * std::abs(k - reach) / (reach + 1.0)));
+            const auto better = hn::And(hn::And(hn::Ge(b, a), hn::Ge(b, c)), hn::Gt(rated, value));
+            value = hn::IfThenElse(better, rated, value);
+            best = hn::IfThenElse(better, hn::Set(d, double(k)), best);
+            before = hn::IfThenElse(better, a, before);
+            here = hn::IfThenElse(better, b, here);
+            after = hn::IfThenElse(better, c, after);
+        }
+        HWY_ALIGN double columns[4][8];
+        hn::Store(best, d, columns[0]);
+        hn::Store(before, d, columns[1]);
+        hn::Store(here, d, columns[2]);
+        hn::Store(after, d, columns[3]);
+        for (int k = 0; k < lanes; ++k) to[i + k] = {columns[0][k], columns[1][k], columns[2][k], columns[3][k]};
+    }
+    scalar::edgePeaks(data, pitch, {lines.x + i, lines.y + i, lines.dx + i, lines.dy + i, lines.count - i}, reach, each, to + i);
+}
+void EdgePeaks8(const std::uint8_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
+{
+    EdgePeaks(data, pitch, lines, reach, each, to);
+}
+void EdgePeaks16(const std::uint16_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
+{
+    EdgePeaks(data, pitch, lines, reach, each, to);
+}
+void EdgePeaksFloat(const float* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
+{
+    EdgePeaks(data, pitch, lines, reach, each, to);
+}
 } // namespace vision::simd::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
@@ -395,6 +488,9 @@ HWY_EXPORT(Half8);
 HWY_EXPORT(HalfFloat);
 HWY_EXPORT(Spread);
 HWY_EXPORT(Directions);
+HWY_EXPORT(EdgePeaks8);
+HWY_EXPORT(EdgePeaks16);
+HWY_EXPORT(EdgePeaksFloat);
 
 void inRange(const std::uint8_t* p, int n, std::uint8_t low, std::uint8_t high, std::uint64_t* bits)
 {
@@ -448,6 +544,18 @@ void spread(const std::uint32_t* above, const std::uint32_t* here, const std::ui
 void directions(const float* above, const float* here, const float* below, int n, float least, std::uint32_t* to)
 {
     HWY_DYNAMIC_DISPATCH(Directions)(above, here, below, n, least, to);
+}
+void edgePeaks(const std::uint8_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
+{
+    HWY_DYNAMIC_DISPATCH(EdgePeaks8)(data, pitch, lines, reach, each, to);
+}
+void edgePeaks(const std::uint16_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
+{
+    HWY_DYNAMIC_DISPATCH(EdgePeaks16)(data, pitch, lines, reach, each, to);
+}
+void edgePeaks(const float* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
+{
+    HWY_DYNAMIC_DISPATCH(EdgePeaksFloat)(data, pitch, lines, reach, each, to);
 }
 } // namespace vision::simd
 #endif

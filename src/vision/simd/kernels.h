@@ -8,7 +8,6 @@
 #pragma once
 #include <cstddef>
 #include <cstdint>
-#include <vector>
 
 namespace vision::simd
 {
@@ -49,8 +48,33 @@ void spread(const std::uint32_t* above, const std::uint32_t* here, const std::ui
 // 1 << directionOf the gradient by central differences (32 directions), or 0 below `least` (grey levels a pixel).
 void directions(const float* above, const float* here, const float* below, int n, float least, std::uint32_t* to);
 
+// Places and directions of short profiles, one array each.
+struct ProfileLines {
+    const double *x, *y;   // first sample of each, px from the picture's first sample
+    const double *dx, *dy; // from one sample to the next
+    int count;
+};
+// What edgePeaks finds on one profile: the number of the highest sample of the derivative (-1: there is none) with its neighbours' heights.
+struct EdgePeak {
+    double index, before, at, after;
+};
+constexpr int kLongestReach = 12;
+// Derivative of a Gaussian, sigma 1, unit response to a ramp of slope 1.
+constexpr double kDerivative[7] = {-0.013354, -0.108455, -0.243030, 0, 0.243030, 0.108455, 0.013354};
+// On each profile: 2·reach + 7 bilinear samples, the derivative of a Gaussian of sigma 1 px times `each`, and its highest peak; near the
+// middle by up to 30 % less will do. All places at least half a px inside and 1.5 px from the far borders; reach 1 to kLongestReach;
+// rows × pitch bytes at most 2³¹.
+void edgePeaks(const std::uint8_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to);
+void edgePeaks(const std::uint16_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to);
+void edgePeaks(const float* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to);
+
 namespace scalar
 {
+// The peak of one profile already sampled.
+EdgePeak edgePeak(const double* level, int reach, double each);
+void edgePeaks(const std::uint8_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to);
+void edgePeaks(const std::uint16_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to);
+void edgePeaks(const float* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to);
 void spline(const std::uint8_t* base, std::ptrdiff_t stride, float x, float y, float dx, float dy, int n, float* sums);
 void inRange(const std::uint8_t* p, int n, std::uint8_t low, std::uint8_t high, std::uint64_t* bits);
 void inRange(const std::uint16_t* p, int n, std::uint16_t low, std::uint16_t high, std::uint64_t* bits);

@@ -28,6 +28,26 @@ std::uint32_t directionBit(float gx, float gy)
     if (gy > 0) d = -d;
     return 1u << (d & 31);
 }
+template <class T> void peaks(const T* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
+{
+    const int n = 2 * reach + 7;
+    double level[2 * kLongestReach + 7];
+    for (int k = 0; k < lines.count; ++k) {
+        double x = lines.x[k], y = lines.y[k];
+        for (int i = 0; i < n; ++i) {
+            const int ix = int(x), iy = int(y);
+            const double fx = x - ix, fy = y - iy;
+            const T* p = data + iy * pitch + ix;
+            const T* q = p + pitch;
+            const double top = double(p[0]) + (double(p[1]) - double(p[0])) * fx;
+            const double bottom = double(q[0]) + (double(q[1]) - double(q[0])) * fx;
+            level[i] = top + (bottom - top) * fy;
+            x += lines.dx[k];
+            y += lines.dy[k];
+        }
+        to[k] = edgePeak(level, reach, each);
+    }
+}
 } // namespace
 
 void inRange(const std::uint8_t* p, int n, std::uint8_t low, std::uint8_t high, std::uint64_t* bits) { range(p, n, low, high, bits); }
@@ -130,6 +150,37 @@ void directions(const float* above, const float* here, const float* below, int n
         const float gx = (here[i + 1] - here[i - 1]) * 0.5f, gy = (below[i] - above[i]) * 0.5f;
         to[i] = gx * gx + gy * gy >= least * least ? directionBit(gx, gy) : 0;
     }
+}
+
+EdgePeak edgePeak(const double* level, int reach, double each)
+{
+    double d[2 * kLongestReach + 1];
+    const int m = 2 * reach + 1;
+    std::fill_n(d, m, 0.0);
+    for (int j = 0; j < 7; ++j)
+        for (int i = 0; i < m; ++i) d[i] += kDerivative[j] * level[i + j];
+    for (int i = 0; i < m; ++i) d[i] *= each;
+    int best = -1;
+    double bestValue = 0;
+    for (int i = 1; i + 1 < m; ++i) {
+        if (d[i] < d[i - 1] || d[i] < d[i + 1]) continue;
+        const double value = d[i] * (1 - 0.3 * std::abs(i - reach) / (reach + 1.0));
+        if (value > bestValue) bestValue = value, best = i;
+    }
+    if (best < 0) return {-1, 0, 0, 0};
+    return {double(best), d[best - 1], d[best], d[best + 1]};
+}
+void edgePeaks(const std::uint8_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
+{
+    peaks(data, pitch, lines, reach, each, to);
+}
+void edgePeaks(const std::uint16_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
+{
+    peaks(data, pitch, lines, reach, each, to);
+}
+void edgePeaks(const float* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
+{
+    peaks(data, pitch, lines, reach, each, to);
 }
 
 } // namespace vision::simd::scalar
