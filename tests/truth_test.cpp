@@ -271,6 +271,43 @@ private slots:
             before = best;
         }
     }
+    // A plate that looks much alike when turned round: a scale range, and something that hides a side, must not lead to the wrong way round.
+    void aPlateNearlyTheSameTurnedRoundKeepsItsWay()
+    {
+        const auto plate = [](const Pose& pose, std::vector<std::vector<Point>>& dark, std::vector<std::vector<Point>>& holes) {
+            std::vector<Point> outline{{-205, -95}, {205, -95}, {205, 46}, {185, 46}, {185, 74}, {205, 74}, {205, 95}, {-205, 95}};
+            for (Point& p : outline) p = pose.toPicture(p);
+            dark.push_back(outline);
+            const double radii[]{9, 11.25, 13.5, 10.2, 9.6, 12.3, 8.4, 14.1};
+            for (int i = 0; i < 8; ++i) holes.push_back(demo::circleOutline(pose.toPicture({-150.0 + 100 * (i % 4), i < 4 ? -45.0 : 45.0}), radii[i]));
+        };
+        std::vector<std::vector<Point>> dark, holes;
+        plate({{300, 200}, 0}, dark, holes);
+        Recipe r;
+        r.reference = *makeReference("reference.png", *image::encodePng(draw(dark, 600, 400, holes)), "");
+        chain(r, "pattern", "datum", [&](Step& s) {
+            s.letter = "A";
+            s.regions["part"] = Region::rectangle({300, 200}, 450, 230);
+            put(s, "least_score", 0.6);
+            put(s, "scale_range", 30.0);
+        });
+        for (const int n : {3, 184, 194, 201, 203, 258, 266, 269, 272, 286, 288, 291}) {
+            const Pose truth{{450 + 0.31 * n, 350 - 0.27 * n}, geometry::radians(12.0 * (n % 30) + n)};
+            dark.clear();
+            holes.clear();
+            plate(truth, dark, holes);
+            // Striped, so that neither light nor dark edges are spared.
+            for (int k = 0; k < 9 + n % 7; ++k) {
+                std::vector<Point> stripe = box(20 + 12.3 * k, -130 + 60 * (n % 3), 27 + 12.3 * k, 10 + 60 * (n % 3));
+                for (Point& p : stripe) p = Pose{truth.origin, 0.3 * n}.toPicture(p);
+                (k % 2 ? dark : holes).push_back(stripe);
+            }
+            const auto result = runChain(r, draw(dark, 900, 700, holes));
+            QVERIFY2(state(result, "datum") == inspect::State::Ok, qPrintable(QString::number(n)));
+            const double off = geometry::wrapped(geometry::radians(value(result, "datum", "angle")) - truth.angle);
+            QVERIFY2(std::abs(off) < 0.01, qPrintable(QString("%1: %2° off").arg(n).arg(geometry::degrees(off))));
+        }
+    }
     void aSmallSearchAreaIsSearchedAsFinelyAsItNeeds()
     {
         for (int n = 0; n < 16; ++n) {

@@ -730,12 +730,13 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
     std::stable_sort(good.begin(), good.end(), [](const Candidate& a, const Candidate& b) { return a.score > b.score; });
     std::vector<Candidate> kept;
     for (const Candidate& q : good) {
-        const bool same = std::any_of(kept.begin(), kept.end(), [&](const Candidate& k) {
+        const auto same = std::find_if(kept.begin(), kept.end(), [&](const Candidate& k) {
             return geometry::distance(k.place.pose.origin, q.place.pose.origin) < 1 &&
                    std::abs(geometry::wrapped(k.place.pose.angle - q.place.pose.angle)) < 2.0 / radiusAt(coarsest) &&
                    std::abs(k.place.scale - q.place.scale) < 2.0 / radiusAt(coarsest);
         });
-        if (!same) kept.push_back(q);
+        if (same == kept.end()) kept.push_back(q);
+        else same->sum = std::max(same->sum, q.sum); // met on its slope, fitted to the same place
     }
     // Each to the full picture, the best first. Beside a find only what may still score more than it is followed.
     struct Finish {
@@ -746,7 +747,7 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
     const std::size_t levels = model.levels.size();
     const PatternLevel& fine = model.levels.back();
     for (Candidate q : kept) {
-        const double atMost = q.sum / full + 0.08; // neighbours and directions are read more generously later
+        const double atMost = std::max(q.sum / full, q.score) + 0.08; // neighbours and directions are read more generously later
         const auto beaten = [&](Point centre) {
             return std::any_of(finds.begin(), finds.end(),
                                [&](const Finish& f) { return geometry::distance(f.centre, centre) < apart && atMost <= f.find.score; });
