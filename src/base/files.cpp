@@ -6,6 +6,7 @@
 #include <fcntl.h>
 #include <filesystem>
 #include <random>
+#include <sys/file.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -82,6 +83,58 @@ Result<std::string> readRegular(const std::string& path, std::uint64_t most)
     return bytes;
 }
 
+// A file descriptor that is closed, and its lock with it, whatever happens.
+class Open
+{
+public:
+    Open(const std::string& path, int flags) : m_fd(::open(path.c_str(), flags | O_CLOEXEC, 0666)) {}
+    ~Open()
+    {
+        if (m_fd >= 0) ::close(m_fd);
+    }
+    Open(const Open&) = delete;
+    Open& operator=(const Open&) = delete;
+    int fd() const { return m_fd; }
+
+private:
+    int m_fd;
+};
+bool writeAt(int fd, const std::string& bytes, off_t at)
+{
+    std::size_t done = 0;
+    while (done < bytes.size()) {
+        const ssize_t n = ::pwrite(fd, bytes.data() + done, bytes.size() - done, at + off_t(done));
+        if (n < 0 && errno == EINTR) continue;
+        if (n < 0) return false;
+        done += std::size_t(n);
+    }
+    return true;
+}
+bool readAt(int fd, std::string& bytes, off_t at)
+{
+    std::size_t done = 0;
+    while (done < bytes.size()) {
+        const ssize_t n = ::pread(fd, bytes.data() + done, bytes.size() - done, at + off_t(done));
+        if (n < 0 && errno == EINTR) continue;
+        if (n <= 0) return false;
+        done += std::size_t(n);
+    }
+    return true;
+}
+// Where the last whole line ends; 0 when there is none.
+Result<off_t> endOfLines(int fd, off_t size, const std::string& path)
+{
+    constexpr off_t kBlock = 65536;
+    for (off_t end = size; end > 0;) {
+        const off_t from = end > kBlock ? end - kBlock : 0;
+        std::string block(std::size_t(end - from), '\0');
+        if (!readAt(fd, block, from)) return systemError("cannot read", path);
+        if (const auto at = block.rfind('\n'); at != std::string::npos) return from + off_t(at) + 1;
+        end = from;
+    }
+    return off_t(0);
+}
+
 class RealFiles : public FileSystem
 {
 public:
@@ -150,6 +203,35 @@ public:
         if (::close(fd) != 0) return systemError("cannot close", path);
         return {};
     }
+    Status append(const std::string& path, const std::string& head, const std::string& lines) override
+    {
+        struct stat info {
+        };
+        const bool fresh = ::stat(path.c_str(), &info) != 0;
+        if (!fresh && S_ISCHR(info.st_mode)) return write(path, lines);
+        if (!fresh && !S_ISREG(info.st_mode)) return fail(ErrorCode::Io, std::string("is ") + kindOf(info.st_mode) + ", a regular file is expected", path);
+        const Open file(path, O_RDWR | O_CREAT | O_NOCTTY);
+        if (file.fd() < 0) return systemError("cannot write", path);
+        while (::flock(file.fd(), LOCK_EX) != 0)
+            if (errno != EINTR) return systemError("cannot lock", path);
+        if (::fstat(file.fd(), &info) != 0) return systemError("cannot write", path);
+        const auto end = endOfLines(file.fd(), info.st_size, path);
+        if (!end) return passOn(end.error());
+        if (*end > 0) {
+            std::string begins(head.size(), '\0');
+            if (*end < off_t(head.size()) || !readAt(file.fd(), begins, 0) || begins != head)
+                return fail(ErrorCode::InvalidArgument, "the file has other columns; choose another name", path);
+        }
+        const std::string bytes = *end == 0 ? head + lines : lines;
+        const bool written = (*end == info.st_size || ::ftruncate(file.fd(), *end) == 0) && writeAt(file.fd(), bytes, *end) && ::fsync(file.fd()) == 0;
+        if (!written) {
+            auto error = systemError("cannot write", path);
+            if (::ftruncate(file.fd(), *end) != 0) error.value().message += "; what was begun could not be taken back";
+            return error;
+        }
+        const auto folder = std::filesystem::path(path).parent_path();
+        return fresh ? syncDescriptor(folder.empty() ? "." : folder.string(), O_RDONLY | O_DIRECTORY) : Status{};
+    }
     Status sync(const std::string& path) override
     {
         if (auto ok = syncDescriptor(path, O_RDONLY); !ok) return ok;
@@ -168,6 +250,11 @@ public:
     }
 };
 } // namespace
+
+Status FileSystem::append(const std::string& path, const std::string&, const std::string&)
+{
+    return fail(ErrorCode::Unsupported, "lines cannot be added here", path);
+}
 
 FileSystem& realFiles()
 {

@@ -2,6 +2,7 @@
 //
 // Promise  writeAtomic() ok  => the new bytes are on disk under `path`, even after a power cut.
 //          writeAtomic() !ok => whatever stood under `path` before is still there, whole.
+//          append() ok  => the bytes stand whole at the end, on disk, and nobody else's are between them. !ok => the file is as it was.
 //          A link stays a link, its target is written; mode and owner of what was there stay. Nothing but regular files is read or replaced; a
 //          character device is written as it is.
 #pragma once
@@ -24,6 +25,9 @@ public:
     virtual Status sync(const std::string& path) = 0;                            // file, then its folder; Io
     virtual Status rename(const std::string& from, const std::string& to) = 0;   // replaces; Io
     virtual Status remove(const std::string& path) = 0;                          // Io
+    // Adds whole lines at the end of a table that several programs may grow at once (they wait for each other). A new or empty file begins with
+    // `head`; another beginning is InvalidArgument. A line that a crash cut off is taken away first. Io.
+    virtual Status append(const std::string& path, const std::string& head, const std::string& lines);
     // What is written when `path` is asked for: the end of a link. `inPlace`: a character device, opened as it is.
     // Io: neither a regular file nor a character device.
     struct Target {

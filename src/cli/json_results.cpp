@@ -3,6 +3,8 @@
 #include "base/files.h"
 #include "cli/arguments.h"
 
+#include <fstream>
+
 namespace cli
 {
 using nlohmann::ordered_json;
@@ -61,40 +63,88 @@ ordered_json checkJson(const inspect::CheckResult& c)
 }
 } // namespace
 
-ordered_json toJson(const recipe::Recipe& recipe, const std::vector<inspect::PictureResult>& results)
+namespace
 {
-    ordered_json out{{"recipe", recipe.name}, {"revision", recipe.revision}, {"pictures", ordered_json::array()}};
-    inspect::Totals totals;
-    for (const auto& r : results) {
-        totals.add(recipe, r);
-        ordered_json p{{"picture", r.picture}, {"error", r.error ? ordered_json(*r.error) : ordered_json()}, {"items", ordered_json::array()}};
-        for (const auto& item : r.items) {
-            ordered_json i{{"item", item.number},
-                           {"verdict", inspect::name(item.outcome)},
-                           {"word", item.word},
-                           {"milliseconds", item.milliseconds},
-                           {"steps", ordered_json::array()},
-                           {"checks", ordered_json::array()}};
-            for (const auto& s : item.steps) i["steps"].push_back(stepJson(recipe, *s));
-            for (const auto& c : item.checks) i["checks"].push_back(checkJson(c));
-            p["items"].push_back(std::move(i));
-        }
-        if (!r.warnings.empty()) p["warnings"] = r.warnings;
-        out["pictures"].push_back(std::move(p));
+ordered_json pictureJson(const recipe::Recipe& recipe, const inspect::PictureResult& r)
+{
+    ordered_json p{{"picture", r.picture}, {"error", r.error ? ordered_json(*r.error) : ordered_json()}, {"items", ordered_json::array()}};
+    for (const auto& item : r.items) {
+        ordered_json i{{"item", item.number},
+                       {"verdict", inspect::name(item.outcome)},
+                       {"word", item.word},
+                       {"milliseconds", item.milliseconds},
+                       {"steps", ordered_json::array()},
+                       {"checks", ordered_json::array()}};
+        for (const auto& s : item.steps) i["steps"].push_back(stepJson(recipe, *s));
+        for (const auto& c : item.checks) i["checks"].push_back(checkJson(c));
+        p["items"].push_back(std::move(i));
     }
-    if (!recipe.totals.empty()) {
-        ordered_json& list = out["totals"] = ordered_json::array();
-        for (std::size_t i = 0; i < totals.sums().size(); ++i) {
-            const auto& s = totals.sums()[i];
-            list.push_back({{"name", recipe.totals[i].name},
+    if (!r.warnings.empty()) p["warnings"] = r.warnings;
+    return p;
+}
+std::string dumped(const ordered_json& json, const std::string& indent)
+{
+    std::string out;
+    for (const char c : json.dump(2, ' ', false, nlohmann::json::error_handler_t::replace)) {
+        out += c;
+        if (c == '\n') out += indent;
+    }
+    return out;
+}
+} // namespace
+
+base::Result<std::unique_ptr<ResultsWriter>> ResultsWriter::open(const std::string& where, const recipe::Recipe& recipe, std::ostream& out)
+{
+    std::unique_ptr<ResultsWriter> w(new ResultsWriter(where, recipe, out));
+    if (where != "-") {
+        const auto target = base::realFiles().target(where);
+        if (!target) return base::passOn(target.error());
+        w->m_where = target->path;
+        auto part = target->inPlace ? base::Result<std::string>(target->path) : base::realFiles().beside(target->path);
+        if (!part) return base::passOn(part.error());
+        w->m_part = *part;
+        w->m_file = std::make_unique<std::ofstream>(*part, std::ios::binary);
+        w->m_out = w->m_file.get();
+    }
+    *w->m_out << "{\n  \"recipe\": " << dumped(recipe.name, "") << ",\n  \"revision\": " << recipe.revision << ",\n  \"pictures\": [";
+    return w;
+}
+ResultsWriter::~ResultsWriter()
+{
+    if (m_file && m_part != m_where) (void)base::realFiles().remove(m_part);
+}
+void ResultsWriter::add(const inspect::PictureResult& r)
+{
+    m_totals.add(m_recipe, r);
+    *m_out << (m_any ? ",\n    " : "\n    ") << dumped(pictureJson(m_recipe, r), "    ");
+    m_any = true;
+}
+base::Status ResultsWriter::finish()
+{
+    *m_out << (m_any ? "\n  ]" : "]");
+    if (!m_recipe.totals.empty()) {
+        ordered_json list = ordered_json::array();
+        for (std::size_t i = 0; i < m_totals.sums().size(); ++i) {
+            const auto& s = m_totals.sums()[i];
+            list.push_back({{"name", m_recipe.totals[i].name},
                             {"value", s.value},
-                            {"unit", base::symbol(recipe.totals[i].unit)},
+                            {"unit", base::symbol(m_recipe.totals[i].unit)},
                             {"items", s.items},
                             {"left_out", s.left},
                             {"reason", orNull(s.reason)}});
         }
+        *m_out << ",\n  \"totals\": " << dumped(list, "  ");
     }
-    return out;
+    *m_out << "\n}\n";
+    m_out->flush();
+    if (!*m_out) return base::fail(base::ErrorCode::Io, "cannot write the results", m_where);
+    if (!m_file) return {};
+    m_file.reset();
+    if (m_part == m_where) return {};
+    auto done = base::realFiles().sync(m_part);
+    if (done) done = base::realFiles().rename(m_part, m_where);
+    if (!done) (void)base::realFiles().remove(m_part);
+    return done ? base::realFiles().sync(m_where) : done;
 }
 
 namespace

@@ -480,6 +480,16 @@ base::Result<Capture> loadCapture(const std::string& path)
     return makeCapture(std::move(*picture), path);
 }
 
+base::Result<Capture> captureOf(std::shared_ptr<const std::string> file, const std::string& path)
+{
+    auto picture = decode(*file, path);
+    if (!picture) return base::passOn(picture.error());
+    Capture out = makeCapture(std::move(*picture), path);
+    out.file = std::move(file);
+    out.fileName = std::filesystem::path(path).filename().string();
+    return out;
+}
+
 bool looksLikePicture(const std::string& path)
 {
     std::string end = std::filesystem::path(path).extension().string();

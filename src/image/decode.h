@@ -21,6 +21,8 @@ constexpr long long kLongestSide = 200'000;        // pixels
 base::Result<Image> decode(const std::string& bytes, const std::string& name);
 // Reads and decodes; the capture's id is the path, its grey picture is ready for measuring.
 base::Result<Capture> loadCapture(const std::string& path);
+// The same from bytes already read; the capture keeps them, so that the picture can be put aside as it came.
+base::Result<Capture> captureOf(std::shared_ptr<const std::string> file, const std::string& path);
 Capture makeCapture(Image picture, std::string id);
 
 // True when the file's name ends as a picture's does (.png .jpg .jpeg .tif .tiff, any case).

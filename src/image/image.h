@@ -99,6 +99,8 @@ struct Capture {
     std::string id; // the picture's path or the station's number; stands in every error's `where`
     Image original; // colour pictures only; empty when the picture was grey
     Image grey;
+    std::shared_ptr<const std::string> file; // as it came, to be kept; none when the picture was never a file
+    std::string fileName;                    // of the file, without its folder
 
     const Image& shown() const { return original.empty() ? grey : original; }
 };

@@ -1,5 +1,6 @@
 #include "recipe/recipe_file.h"
 
+#include "base/text.h"
 #include "recipe/calibration_file.h"
 #include "recipe/naming.h"
 
@@ -25,15 +26,6 @@ namespace fs = std::filesystem;
 // ---------------------------------------------------------------- writing
 namespace
 {
-bool isUtf8(const std::string& text)
-{
-    try {
-        (void)json(text).dump();
-        return true;
-    } catch (const json::exception&) {
-        return false;
-    }
-}
 json pointJson(Point p) { return json::array({p.x, p.y}); }
 
 json limitsJson(const Check& c)
@@ -735,15 +727,74 @@ base::Result<Recipe> load(const std::string& path)
         const std::string folder = folderOf(path);
         return finish(*bytes, folder, path, [&](const std::string& name) { return base::readFile((fs::path(folder) / name).string()); });
     }
-    auto members = readZip(*bytes);
-    if (!members) return base::passOn(members.error(), path);
+    return unpacked(*bytes, path, folderOf(path));
+}
+
+base::Result<Recipe> unpacked(const std::string& bytes, const std::string& name, const std::string& folder)
+{
+    auto members = readZip(bytes);
+    if (!members) return base::passOn(members.error(), name);
     const auto text = members->find("recipe.json");
-    if (text == members->end()) return fail(ErrorCode::Corrupt, "the packed recipe holds no recipe.json", path);
-    return finish(text->second, folderOf(path), path + ": recipe.json", [&](const std::string& name) -> base::Result<std::string> {
-        const auto it = members->find(name);
-        if (it == members->end()) return fail(ErrorCode::NotFound, "the packed recipe holds no \"" + name + "\"");
+    if (text == members->end()) return fail(ErrorCode::Corrupt, "the packed recipe holds no recipe.json", name);
+    return finish(text->second, folder, name + ": recipe.json", [&](const std::string& wanted) -> base::Result<std::string> {
+        const auto it = members->find(wanted);
+        if (it == members->end()) return fail(ErrorCode::NotFound, "the packed recipe holds no \"" + wanted + "\"");
         return it->second;
     });
+}
+
+namespace
+{
+// The names its pictures have inside of the recipe: plain, different, and none of them recipe.json.
+Recipe withInnerNames(const Recipe& r)
+{
+    Recipe copy = r;
+    copy.reference.name = fs::path(r.reference.name).filename().string();
+    copy.empty.name = fs::path(r.empty.name).filename().string();
+    if (!copy.empty.name.empty() && copy.empty.name == copy.reference.name) copy.empty.name = "empty-" + copy.empty.name;
+    for (std::string* name : {&copy.reference.name, &copy.empty.name})
+        if (*name == "recipe.json") *name = "picture-recipe.json";
+    return copy;
+}
+base::Result<std::string> textOf(const Recipe& r, const std::string& folder, const std::string& path)
+{
+    try {
+        return toJson(r, folder).dump(2) + "\n";
+    } catch (const json::exception&) {
+        for (std::size_t i = 0; i < r.trials.size(); ++i)
+            if (!base::isUtf8(r.trials[i].picture))
+                return fail(ErrorCode::InvalidArgument, "the path is no UTF-8 text and cannot be written: move the picture below the recipe's folder",
+                            "trials[" + std::to_string(i) + "]: picture");
+        return fail(ErrorCode::InvalidArgument, "a name is no UTF-8 text and cannot be written", path);
+    }
+}
+base::Result<std::string> zipOf(const Recipe& inner, std::string text)
+{
+    std::map<std::string, std::string> members{{"recipe.json", std::move(text)}};
+    if (inner.reference.bytes) members[inner.reference.name] = *inner.reference.bytes;
+    if (inner.empty.bytes) members[inner.empty.name] = *inner.empty.bytes;
+    return writeZip(members);
+}
+} // namespace
+
+base::Result<std::string> packed(const Recipe& r, const std::string& folder)
+{
+    const Recipe inner = withInnerNames(r);
+    auto text = textOf(inner, folder, inner.name);
+    if (!text) return base::passOn(text.error());
+    return zipOf(inner, std::move(*text));
+}
+
+std::string identity(const Recipe& r)
+{
+    Recipe bare = r;
+    bare.trials.clear();
+    bare.revision = 1;
+    bare.reference = {};
+    bare.empty = {};
+    std::string all = toJson(bare, "").dump(-1, ' ', false, json::error_handler_t::replace);
+    for (const Reference* picture : {&r.reference, &r.empty}) all += "\n" + (picture->bytes ? base::sha256(*picture->bytes) : std::string("none"));
+    return base::sha256(all);
 }
 
 base::Status save(const Recipe& r, const std::string& path, base::FileSystem& files)
@@ -752,28 +803,11 @@ base::Status save(const Recipe& r, const std::string& path, base::FileSystem& fi
     const bool folder = fs::is_directory(path, ignored);
     const bool plain = !folder && fs::path(path).extension() == ".json";
     const std::string place = folder ? path : folderOf(path);
-    Recipe copy = r;
-    // A picture name from outside may hold a path; inside the recipe it is a plain file name.
-    copy.reference.name = fs::path(r.reference.name).filename().string();
-    copy.empty.name = fs::path(r.empty.name).filename().string();
-    if (!copy.empty.name.empty() && copy.empty.name == copy.reference.name) copy.empty.name = "empty-" + copy.empty.name;
-    for (std::string* name : {&copy.reference.name, &copy.empty.name})
-        if (*name == "recipe.json") *name = "picture-recipe.json"; // the name is taken
-    std::string text;
-    try {
-        text = toJson(copy, place).dump(2) + "\n";
-    } catch (const json::exception&) {
-        for (std::size_t i = 0; i < copy.trials.size(); ++i)
-            if (!isUtf8(copy.trials[i].picture))
-                return fail(ErrorCode::InvalidArgument, "the path is no UTF-8 text and cannot be written: move the picture below the recipe's folder",
-                            "trials[" + std::to_string(i) + "]: picture");
-        return fail(ErrorCode::InvalidArgument, "a name is no UTF-8 text and cannot be written", path);
-    }
+    const Recipe copy = withInnerNames(r);
+    auto text = textOf(copy, place, path);
+    if (!text) return base::passOn(text.error());
     if (!folder && !plain) {
-        std::map<std::string, std::string> members{{"recipe.json", text}};
-        if (copy.reference.bytes) members[copy.reference.name] = *copy.reference.bytes;
-        if (copy.empty.bytes) members[copy.empty.name] = *copy.empty.bytes;
-        auto bytes = writeZip(members);
+        auto bytes = zipOf(copy, std::move(*text));
         if (!bytes) return base::passOn(bytes.error(), path);
         return base::writeAtomic(files, path, *bytes);
     }
@@ -781,7 +815,7 @@ base::Status save(const Recipe& r, const std::string& path, base::FileSystem& fi
         if (auto ok = base::writeAtomic(files, (fs::path(place) / copy.reference.name).string(), *copy.reference.bytes); !ok) return ok;
     if (copy.empty.bytes)
         if (auto ok = base::writeAtomic(files, (fs::path(place) / copy.empty.name).string(), *copy.empty.bytes); !ok) return ok;
-    return base::writeAtomic(files, folder ? (fs::path(path) / "recipe.json").string() : path, text);
+    return base::writeAtomic(files, folder ? (fs::path(path) / "recipe.json").string() : path, *text);
 }
 
 base::Status pack(const std::string& folder, const std::string& recipePath)

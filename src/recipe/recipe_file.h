@@ -22,6 +22,12 @@ constexpr std::size_t kMostSteps = 5000, kMostTrials = 100000, kMostChecks = 100
 
 base::Result<Recipe> load(const std::string& path);
 base::Status save(const Recipe& recipe, const std::string& path, base::FileSystem& files = base::realFiles());
+// The packed recipe as bytes, and back; picture paths of trials are relative to `folder`. A recipe to be kept with records needs no trials.
+base::Result<std::string> packed(const Recipe& recipe, const std::string& folder);
+base::Result<Recipe> unpacked(const std::string& bytes, const std::string& name, const std::string& folder = "");
+// Names what the recipe does: the hash of steps, calibration, judging and of what its pictures show. Trials and their labels, the revision,
+// the pictures' file names and paths are no part of it. 64 hexadecimal digits.
+std::string identity(const Recipe& recipe);
 base::Status pack(const std::string& folder, const std::string& recipePath);
 // Fails with InvalidArgument when a file is there already, unless `overwrite`.
 base::Status unpack(const std::string& recipePath, const std::string& folder, bool overwrite = false);

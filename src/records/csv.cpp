@@ -1,17 +1,19 @@
 #include "records/csv.h"
 
-#include "base/files.h"
-
-#include <QDateTime>
-#include <QFile>
+#include "base/text.h"
 
 namespace records
 {
 namespace
 {
-std::string field(const std::string& text)
+// A name from outside: never a formula, never more than one line.
+std::string field(const std::string& from)
 {
-    if (text.find_first_of(",\"\r\n") == std::string::npos) return text;
+    std::string text = base::toUtf8(from);
+    for (char& c : text)
+        if (static_cast<unsigned char>(c) < 0x20 || c == 0x7f) c = ' ';
+    if (!text.empty() && std::string("=+-@").find(text.front()) != std::string::npos) text.insert(text.begin(), '\'');
+    if (text.find_first_of(",\"") == std::string::npos) return text;
     std::string out = "\"";
     for (const char c : text) out += c == '"' ? std::string("\"\"") : std::string(1, c);
     return out + "\"";
@@ -55,29 +57,12 @@ std::string csvRows(const recipe::Recipe& r, const inspect::PictureResult& resul
     return out;
 }
 
-base::Status appendCsv(const std::string& path, const recipe::Recipe& recipe, const std::vector<const inspect::PictureResult*>& results)
+base::Status appendCsv(base::FileSystem& files, const std::string& path, const recipe::Recipe& recipe, const std::string& rows)
 {
-    using base::ErrorCode;
-    const std::string header = csvHeader(recipe);
-    const std::string now = QDateTime::currentDateTime().toString(Qt::ISODateWithMs).toStdString();
-    QFile file(QString::fromStdString(path));
-    const auto cannot = [&] { return base::fail(ErrorCode::Io, "cannot write: " + file.errorString().toStdString(), path); };
-    if (!file.open(QIODevice::ReadWrite)) return cannot();
-    std::string text;
-    if (file.size() == 0) {
-        text = header;
-    } else {
-        if (file.readLine().toStdString() != header)
-            return base::fail(ErrorCode::InvalidArgument, "the file has other columns than this recipe; choose another name", path);
-        // A row that was cut off by a crash is ended, so that the next one starts on a line of its own.
-        file.seek(file.size() - 1);
-        if (file.read(1) != "\n") text = "\n";
-    }
-    for (const auto* r : results) text += csvRows(recipe, *r, now);
-    file.seek(file.size());
-    if (file.write(text.data(), qint64(text.size())) != qint64(text.size()) || !file.flush()) return cannot();
-    file.close();
-    return base::realFiles().sync(path);
+    auto ok = files.append(path, csvHeader(recipe), rows);
+    if (!ok && ok.error().code == base::ErrorCode::InvalidArgument)
+        return base::fail(base::ErrorCode::InvalidArgument, "the file has other columns than this recipe; choose another name", path);
+    return ok;
 }
 
 } // namespace records

@@ -68,9 +68,17 @@ namespace
 {
 // "Dikk": what SQLite's header says of a file of ours.
 constexpr int kApplication = 0x44696b6b;
-const char* kItemTable = " (id integer primary key autoincrement, at text not null, recipe integer not null references recipe(id), batch text not null,"
-                         " picture text not null, item integer not null, verdict text not null check (verdict in ('accept', 'reject', 'unjudged')), "
-                         "sentence text not null, milliseconds real not null)";
+const char* kRecipeTable = " (id integer primary key, identity text not null, name text not null, packed blob, json text not null, first_used text not null)";
+const char* kItemTable =
+    " (id integer primary key autoincrement, at text not null, recipe integer not null references recipe(id), revision integer not null,"
+    " released_by text not null, batch text not null, station text not null, picture text not null, picture_hash text not null, kept text not null,"
+    " not_kept text not null, item integer not null, verdict text not null check (verdict in ('accept', 'reject', 'unjudged', 'error')),"
+    " sentence text not null, milliseconds real not null, warnings text)";
+const char* kValueTable = " (item integer not null references item(id), position integer not null, step text not null, output text not null,"
+                          " name text not null, balloon integer not null, list integer not null, value text, unit text not null, nominal real,"
+                          " low real, high real, verdict text not null, reason text not null, elements text, primary key (item, position)) without rowid";
+const char* kEventTable = " (id integer primary key, at text not null, by text not null, what text not null, subject text not null,"
+                          " before text not null, after text not null)";
 
 base::Result<int> number(QSqlQuery& query, const char* sql, const QString& path)
 {
@@ -141,22 +149,28 @@ base::Status RecordLog::prepare()
     const auto version = versionOf(db, m_path);
     if (!version) return giveUp(version.error());
     QStringList work;
-    if (*version == 0)
-        work << QStringLiteral(
-                    "create table recipe (id integer primary key, name text not null, revision integer not null, json text not null, first_used text not null)")
-             << QStringLiteral("create table item") + QLatin1String(kItemTable)
-             << QStringLiteral("create table value (item integer not null references item(id), position integer not null, step text not null, output text "
-                               "not null, name text not null,"
-                               " balloon integer not null, list integer not null, value text, unit text not null, nominal real, low real, high real, verdict "
-                               "text not null, reason text not null, elements text,"
-                               " primary key (item, position)) without rowid");
-    if (*version == 1) // knows no item on which nothing was judged
-        work << QStringLiteral("create table item_2") + QLatin1String(kItemTable) << QStringLiteral("insert into item_2 select * from item")
-             << QStringLiteral("drop table item") << QStringLiteral("alter table item_2 rename to item")
-             << QStringLiteral("alter table value add column elements text");
-    if (*version < kSchemaVersion)
+    const auto table = [&](const char* name, const char* columns) { work << QStringLiteral("create table ") + QLatin1String(name) + QLatin1String(columns); };
+    if (*version == 0) {
+        table("recipe", kRecipeTable);
+        table("item", kItemTable);
+        table("value", kValueTable);
+    }
+    if (*version == 1) work << QStringLiteral("alter table value add column elements text");
+    if (*version == 1 || *version == 2) {
+        table("recipe_new", kRecipeTable);
+        table("item_new", kItemTable);
+        work << QStringLiteral("insert into recipe_new select id, '', name, null, json, first_used from recipe")
+             << QStringLiteral("insert into item_new select item.id, at, recipe, recipe.revision, '', batch, '', picture, '', '', 'logged before pictures were kept', "
+                               "item, verdict, sentence, milliseconds, null from item join recipe on recipe.id = item.recipe")
+             << QStringLiteral("drop table item") << QStringLiteral("drop table recipe") << QStringLiteral("alter table recipe_new rename to recipe")
+             << QStringLiteral("alter table item_new rename to item");
+    }
+    if (*version < kSchemaVersion) {
+        table("event", kEventTable);
         work << QStringLiteral("create index item_at on item (at)") << QStringLiteral("create index item_verdict on item (verdict, id)")
+             << QStringLiteral("create unique index recipe_identity on recipe (identity) where identity <> ''")
              << QStringLiteral("pragma application_id = %1").arg(kApplication) << QStringLiteral("pragma user_version = %1").arg(kSchemaVersion);
+    }
     for (const QString& sql : work)
         if (!query.exec(sql)) return giveUp(sqlError(query, m_path).value());
     if (!query.exec(QStringLiteral("commit"))) return giveUp(sqlError(query, m_path).value());
@@ -164,26 +178,29 @@ base::Status RecordLog::prepare()
     return {};
 }
 
-base::Result<long long> RecordLog::revisionId(const recipe::Recipe& r)
+base::Result<long long> RecordLog::recipeId(const Release& release)
 {
-    const std::string json = recipe::toJson(r, "").dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
-    if (json == m_knownJson) return m_knownRevision;
+    if (release.identity == m_knownIdentity) return m_knownRecipe;
     QSqlQuery query(QSqlDatabase::database(m_connection));
-    query.prepare(QStringLiteral("select id from recipe where json = ?"));
-    query.addBindValue(q(json));
+    query.prepare(QStringLiteral("select id from recipe where identity = ?"));
+    query.addBindValue(q(release.identity));
     if (!query.exec()) return sqlError(query, m_path);
     long long id = 0;
     if (query.next()) {
         id = query.value(0).toLongLong();
     } else {
-        query.prepare(QStringLiteral("insert into recipe (name, revision, json, first_used) values (?, ?, ?, ?)"));
-        for (const QVariant& v :
-             {QVariant(q(r.name)), QVariant(r.revision), QVariant(q(json)), QVariant(QDateTime::currentDateTimeUtc().toString(Qt::ISODateWithMs))})
-            query.addBindValue(v);
+        const recipe::Recipe& r = release.recipe();
+        query.prepare(QStringLiteral("insert into recipe (identity, name, packed, json, first_used) values (?, ?, ?, ?, ?)"));
+        query.addBindValue(q(release.identity));
+        query.addBindValue(q(r.name));
+        query.addBindValue(QByteArray(release.packed.data(), qsizetype(release.packed.size())));
+        query.addBindValue(q(recipe::toJson(r, "").dump(-1, ' ', false, nlohmann::json::error_handler_t::replace)));
+        query.addBindValue(q(nowUtc()));
         if (!query.exec()) return sqlError(query, m_path);
         id = query.lastInsertId().toLongLong();
     }
-    m_knownJson = json, m_knownRevision = id;
+    m_knownIdentity = release.identity;
+    m_knownRecipe = id;
     return id;
 }
 
@@ -220,85 +237,177 @@ std::vector<ElementRow> elementsFrom(const QString& text)
 }
 } // namespace
 
-base::Result<std::vector<long long>> RecordLog::append(const recipe::Recipe& recipe, const inspect::PictureResult& result, const QString& batch)
+namespace
 {
+// An empty text is a text, not a missing value.
+QString text(const std::string& s) { return s.empty() ? QString(QLatin1String("")) : q(s); }
+
+// Shortest decimal text that reads back as the same number; a list as a JSON array.
+QVariant valueOf(const inspect::CheckResult& c)
+{
+    const bool none = c.values.empty() && (c.verdict == inspect::Verdict::NotMeasured || c.verdict == inspect::Verdict::Fail);
+    if (c.list && !none) return q(nlohmann::json(c.values).dump());
+    if (!c.values.empty()) return q(base::shortest(c.values.front()));
+    return QVariant(QMetaType::fromType<QString>());
+}
+QVariantList valueRow(long long item, int position, const inspect::CheckResult& c)
+{
+    return {item,
+            position,
+            text(c.step),
+            text(c.output),
+            text(c.name),
+            c.balloon,
+            c.list,
+            valueOf(c),
+            text(base::symbol(c.unit)),
+            orNull(c.nominal),
+            orNull(c.low),
+            orNull(c.high),
+            QLatin1String(inspect::name(c.verdict)),
+            text(c.reason),
+            elementsOf(c)};
+}
+QVariant warningsOf(const inspect::PictureResult& result)
+{
+    if (result.warnings.empty()) return QVariant(QMetaType::fromType<QString>());
+    return q(nlohmann::json(result.warnings).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace));
+}
+} // namespace
+
+base::Result<std::vector<long long>> RecordLog::add(const Entry& e)
+{
+    auto recipe = recipeId(*e.release);
+    if (!recipe) return base::passOn(recipe.error());
     QSqlDatabase db = QSqlDatabase::database(m_connection);
+    QSqlQuery items(db), values(db);
+    items.prepare(QStringLiteral("insert into item (at, recipe, revision, released_by, batch, station, picture, picture_hash, kept, not_kept, item, verdict, "
+                                 "sentence, milliseconds, warnings) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"));
+    values.prepare(QStringLiteral("insert into value (item, position, step, output, name, balloon, list, value, unit, nominal, low, high, "
+                                  "verdict, reason, elements) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"));
     std::vector<long long> ids;
-    for (const inspect::ItemResult& item : result.items) {
-        QSqlQuery transaction(db);
-        // The lock is taken at once, waiting for other programs; taken later it would not wait.
-        if (!transaction.exec(QStringLiteral("begin immediate"))) return sqlError(transaction, m_path);
-        const auto giveUp = [&](base::Error error) {
-            transaction.exec(QStringLiteral("rollback"));
-            m_knownJson.clear(); // the recipe's row went with it
-            return tl::unexpected<base::Error>(std::move(error));
-        };
-        auto revision = revisionId(recipe);
-        if (!revision) return giveUp(revision.error());
-        QSqlQuery query(db);
-        query.prepare(
-            QStringLiteral("insert into item (at, recipe, batch, picture, item, verdict, sentence, milliseconds) values (?, ?, ?, ?, ?, ?, ?, ?)"));
-        // An empty text is a text, not a missing value.
-        const auto text = [](const QString& s) { return s.isNull() ? QString(QLatin1String("")) : s; };
-        for (const QVariant& v :
-             {QVariant(QDateTime::currentDateTimeUtc().toString(Qt::ISODateWithMs)), QVariant(*revision), QVariant(text(batch)),
-              QVariant(text(q(result.picture))), QVariant(item.number), QVariant(QString::fromLatin1(inspect::name(item.outcome))),
-              QVariant(text(q(item.sentence()))), QVariant(item.milliseconds)})
-            query.addBindValue(v);
-        if (!query.exec()) return giveUp(sqlError(query, m_path).value());
-        const long long id = query.lastInsertId().toLongLong();
-        query.prepare(QStringLiteral("insert into value (item, position, step, output, name, balloon, list, value, unit, nominal, low, high, "
-                                     "verdict, reason, elements) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"));
+    const auto item = [&](int number, const char* verdict, const std::string& sentence, double milliseconds) -> base::Result<long long> {
+        const QVariantList row{text(e.at),          *recipe,      e.release->revision, text(e.release->by), text(e.batch),
+                               text(e.station),     text(e.result->picture), text(e.pictureHash), text(e.kept), text(e.notKept),
+                               number,              QLatin1String(verdict), text(sentence), milliseconds, warningsOf(*e.result)};
+        for (const QVariant& v : row) items.addBindValue(v);
+        if (!items.exec()) return sqlError(items, m_path);
+        return items.lastInsertId().toLongLong();
+    };
+    if (e.result->error) {
+        auto id = item(0, "error", *e.result->error, 0);
+        if (!id) return base::passOn(id.error());
+        return std::vector<long long>{*id};
+    }
+    for (const inspect::ItemResult& i : e.result->items) {
+        auto id = item(i.number, inspect::name(i.outcome), i.sentence(), i.milliseconds);
+        if (!id) return base::passOn(id.error());
         int position = 0;
-        for (const inspect::CheckResult& c : item.checks) {
-            // Shortest decimal text that reads back as the same number; a list as a JSON array.
-            QVariant value(QMetaType::fromType<QString>());
-            const bool none = c.values.empty() && (c.verdict == inspect::Verdict::NotMeasured || c.verdict == inspect::Verdict::Fail);
-            if (c.list && !none) value = q(nlohmann::json(c.values).dump());
-            else if (!c.values.empty()) value = q(base::shortest(c.values.front()));
-            const QVariantList row{id,
-                                   position++,
-                                   text(q(c.step)),
-                                   text(q(c.output)),
-                                   text(q(c.name)),
-                                   c.balloon,
-                                   c.list,
-                                   value,
-                                   text(QString::fromUtf8(base::symbol(c.unit))),
-                                   orNull(c.nominal),
-                                   orNull(c.low),
-                                   orNull(c.high),
-                                   QLatin1String(inspect::name(c.verdict)),
-                                   text(q(c.reason)),
-                                   elementsOf(c)};
-            for (const QVariant& v : row) query.addBindValue(v);
-            if (!query.exec()) return giveUp(sqlError(query, m_path).value());
+        for (const inspect::CheckResult& c : i.checks) {
+            const QVariantList row = valueRow(*id, position++, c);
+            for (const QVariant& v : row) values.addBindValue(v);
+            if (!values.exec()) return sqlError(values, m_path);
         }
-        if (!transaction.exec(QStringLiteral("commit"))) return giveUp(sqlError(transaction, m_path).value());
-        ids.push_back(id);
+        ids.push_back(*id);
     }
     return ids;
 }
 
-base::Result<std::vector<ItemRow>> RecordLog::items(const Filter& filter) const
+base::Result<std::vector<std::vector<long long>>> RecordLog::append(const std::vector<Entry>& entries)
+{
+    QSqlQuery transaction(QSqlDatabase::database(m_connection));
+    // The lock is taken at once, waiting for other programs; taken later it would not wait.
+    if (!transaction.exec(QStringLiteral("begin immediate"))) return sqlError(transaction, m_path);
+    std::vector<std::vector<long long>> out;
+    std::optional<base::Error> error;
+    for (const Entry& e : entries) {
+        auto ids = add(e);
+        if (!ids) {
+            error = ids.error();
+            break;
+        }
+        out.push_back(std::move(*ids));
+    }
+    if (!error && !transaction.exec(QStringLiteral("commit"))) error = sqlError(transaction, m_path).value();
+    if (!error) return out;
+    transaction.exec(QStringLiteral("rollback"));
+    m_knownIdentity.clear(); // the recipe's row went with it
+    return tl::unexpected<base::Error>(std::move(*error));
+}
+
+base::Status RecordLog::append(const EventRow& e)
 {
     QSqlQuery query(QSqlDatabase::database(m_connection));
-    query.prepare(
-        QStringLiteral("select item.id, item.at, recipe.name, item.batch, item.picture, item.verdict, item.sentence, recipe.revision, item.item") +
-        QLatin1String(kFrom) + whereOf(filter) + QStringLiteral(" order by item.id desc limit %1").arg(filter.limit));
+    query.prepare(QStringLiteral("insert into event (at, by, what, subject, before, after) values (?, ?, ?, ?, ?, ?)"));
+    for (const QString& v : {e.at.isEmpty() ? q(nowUtc()) : e.at, e.by, e.what, e.subject, e.before, e.after})
+        query.addBindValue(v.isNull() ? QString(QLatin1String("")) : v);
+    if (!query.exec()) return sqlError(query, m_path);
+    return {};
+}
+
+base::Result<std::vector<EventRow>> RecordLog::events() const
+{
+    QSqlQuery query(QSqlDatabase::database(m_connection));
+    if (!query.exec(QStringLiteral("select at, by, what, subject, before, after from event order by id"))) return sqlError(query, m_path);
+    std::vector<EventRow> out;
+    const auto at = [&](int i) { return query.value(i).toString(); };
+    while (query.next()) out.push_back({at(0), at(1), at(2), at(3), at(4), at(5)});
+    return out;
+}
+
+base::Result<std::vector<ItemRow>> RecordLog::read(const QString& where, const Filter& filter) const
+{
+    QSqlQuery query(QSqlDatabase::database(m_connection));
+    query.prepare(QStringLiteral("select item.id, item.at, recipe.name, item.batch, item.picture, item.verdict, item.sentence, item.revision, item.item,"
+                                 " recipe.identity, item.released_by, item.station, item.picture_hash, item.kept, item.not_kept, item.warnings") +
+                  QLatin1String(kFrom) + where + QStringLiteral(" order by item.id desc limit %1").arg(filter.limit));
     bind(query, filter);
     if (!query.exec()) return sqlError(query, m_path);
     std::vector<ItemRow> out;
+    const auto at = [&](int i) { return query.value(i).toString(); };
     while (query.next()) {
         ItemRow r;
         r.id = query.value(0).toLongLong();
-        r.at = query.value(1).toString(), r.recipe = query.value(2).toString(), r.batch = query.value(3).toString(),
-        r.picture = query.value(4).toString();
-        r.verdict = query.value(5).toString(), r.sentence = query.value(6).toString(), r.revision = query.value(7).toInt(),
+        r.at = at(1);
+        r.recipe = at(2);
+        r.batch = at(3);
+        r.picture = at(4);
+        r.verdict = at(5);
+        r.sentence = at(6);
+        r.revision = query.value(7).toInt();
         r.item = query.value(8).toInt();
+        r.identity = at(9);
+        r.by = at(10);
+        r.station = at(11);
+        r.pictureHash = at(12);
+        r.kept = at(13);
+        r.notKept = at(14);
+        for (const auto& w : QJsonDocument::fromJson(at(15).toUtf8()).array()) r.warnings << w.toString();
         out.push_back(r);
     }
     return out;
+}
+
+base::Result<std::vector<ItemRow>> RecordLog::items(const Filter& filter) const { return read(whereOf(filter), filter); }
+
+base::Result<ItemRow> RecordLog::item(long long id) const
+{
+    auto rows = read(QStringLiteral(" where item.id = %1").arg(id), {});
+    if (!rows) return base::passOn(rows.error());
+    if (rows->empty()) return fail(ErrorCode::NotFound, "holds no item " + std::to_string(id), m_path.toStdString());
+    return rows->front();
+}
+
+base::Result<recipe::Recipe> RecordLog::recipeOf(long long item) const
+{
+    QSqlQuery query(QSqlDatabase::database(m_connection));
+    query.prepare(QStringLiteral("select recipe.packed, recipe.name") + QLatin1String(kFrom) + QStringLiteral(" where item.id = ?"));
+    query.addBindValue(item);
+    if (!query.exec()) return sqlError(query, m_path);
+    if (!query.next()) return fail(ErrorCode::NotFound, "holds no item " + std::to_string(item), m_path.toStdString());
+    if (query.isNull(0))
+        return fail(ErrorCode::NotFound, "item " + std::to_string(item) + " was logged before recipes were kept whole", m_path.toStdString());
+    return recipe::unpacked(query.value(0).toByteArray().toStdString(), query.value(1).toString().toStdString() + " (in the log)");
 }
 
 base::Result<std::vector<ValueRow>> RecordLog::values(long long item) const

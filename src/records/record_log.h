@@ -1,14 +1,15 @@
 // record_log.h - every inspected item in one SQLite file, in one transaction each.
 //
-// Promise  append() ok  => the item survives a crash of the program and of the machine (write-ahead log, synchronous = FULL).
-//          append() !ok => nothing of the item is in the log; the log is as before.
+// Promise  append() ok  => all entries survive a crash of the program and of the machine (write-ahead log, synchronous = FULL).
+//          append() !ok => nothing of them is in the log; the log is as before.
 // Fails    Io: cannot be opened or written (read-only, full), named; Corrupt: not a record log; Unsupported: made by a newer version.
 // Threads  an object belongs to the thread that opened it; any number of objects and programs may share a file.
 // Source   schema in docs/file-formats.md.
 #pragma once
-#include "inspect/result.h"
+#include "records/entry.h"
 
 #include <QString>
+#include <QStringList>
 #include <memory>
 #include <optional>
 #include <vector>
@@ -18,13 +19,17 @@ class QSqlDatabase;
 namespace records
 {
 
-constexpr int kSchemaVersion = 2; // 2: items on which nothing was judged, elements with limits of their own
+// 2: items on which nothing was judged, elements with limits of their own
+// 3: the packed recipe once per identity, who, station, the picture kept, warnings, events, pictures that could not be read
+constexpr int kSchemaVersion = 3;
 
 struct ItemRow {
     long long id = 0;
     QString at; // ISO 8601, UTC
-    QString recipe, batch, picture, verdict, sentence;
+    QString recipe, batch, picture, verdict, sentence; // verdict: accept, reject, unjudged; error: the picture could not be read
     int revision = 0, item = 0;
+    QString identity, by, station, pictureHash, kept, notKept;
+    QStringList warnings;
 };
 // Of a list whose elements have limits or places of their own.
 struct ElementRow {
@@ -39,8 +44,12 @@ struct ValueRow {
     std::optional<double> nominal, low, high;
     std::vector<ElementRow> elements;
 };
+// Something somebody did: put a recipe on the line, changed a limit.
+struct EventRow {
+    QString at, by, what, subject, before, after;
+};
 struct Filter {
-    QString verdict; // "", "accept", "reject", "unjudged"
+    QString verdict; // "", "accept", "reject", "unjudged", "error"
     QString text;    // part of picture, recipe, batch or sentence
     int limit = 500;
 };
@@ -53,8 +62,13 @@ public:
     RecordLog(const RecordLog&) = delete;
     RecordLog& operator=(const RecordLog&) = delete;
 
-    // Logs all items of one picture, each in a transaction of its own; the ids in the items' order.
-    base::Result<std::vector<long long>> append(const recipe::Recipe& recipe, const inspect::PictureResult& result, const QString& batch);
+    // All items of all entries in one transaction; for each entry the ids in its items' order. A picture that could not be read is one row.
+    base::Result<std::vector<std::vector<long long>>> append(const std::vector<Entry>& entries);
+    base::Status append(const EventRow& event); // `at` is filled in when it is empty
+    base::Result<std::vector<EventRow>> events() const; // oldest first
+    base::Result<ItemRow> item(long long id) const;     // NotFound
+    // The recipe an item was inspected with, with its pictures. NotFound: logged before recipes were kept whole.
+    base::Result<recipe::Recipe> recipeOf(long long item) const;
     // Newest first.
     base::Result<std::vector<ItemRow>> items(const Filter& filter) const;
     base::Result<std::vector<ValueRow>> values(long long item) const;
@@ -67,11 +81,13 @@ public:
 private:
     explicit RecordLog(QString path);
     base::Status prepare();
-    base::Result<long long> revisionId(const recipe::Recipe& recipe);
+    base::Result<long long> recipeId(const Release& release);
+    base::Result<std::vector<long long>> add(const Entry& entry);
+    base::Result<std::vector<ItemRow>> read(const QString& where, const Filter& filter) const;
 
     QString m_path, m_connection;
-    std::string m_knownJson;
-    long long m_knownRevision = 0;
+    std::string m_knownIdentity;
+    long long m_knownRecipe = 0;
 };
 
 } // namespace records

@@ -1,9 +1,11 @@
 #include "station/source.h"
 
+#include "base/files.h"
 #include "image/decode.h"
 
 #include <algorithm>
 #include <filesystem>
+#include <sstream>
 
 namespace station
 {
@@ -35,21 +37,51 @@ base::Result<std::unique_ptr<PictureSource>> ListSource::folder(const std::strin
     return std::unique_ptr<PictureSource>(new ListSource("folder " + path, std::move(*pictures), again));
 }
 
-base::Result<std::optional<image::Capture>> ListSource::next()
+base::Result<std::unique_ptr<PictureSource>> ListSource::list(const std::string& path, bool again)
 {
-    if (m_at >= m_pictures.size()) {
-        if (!m_again || m_pictures.empty()) return std::optional<image::Capture>();
-        m_at = 0;
+    auto text = base::readFile(path, 64 << 20);
+    if (!text) return base::passOn(text.error());
+    std::vector<std::string> pictures;
+    std::istringstream lines(*text);
+    for (std::string line; std::getline(lines, line);) {
+        while (!line.empty() && (line.back() == '\r' || line.back() == ' ')) line.pop_back();
+        if (line.empty() || line.front() == '#') continue;
+        pictures.push_back(fs::path(line).is_absolute() ? line : (fs::path(path).parent_path() / line).string());
     }
-    auto capture = image::loadCapture(m_pictures[m_at++]);
-    if (!capture) return base::passOn(capture.error());
-    return std::optional<image::Capture>(std::move(*capture));
+    if (pictures.empty()) return base::fail(base::ErrorCode::NotFound, "the list names no picture", path);
+    return std::unique_ptr<PictureSource>(new ListSource("list " + path, std::move(pictures), again));
 }
 
-base::Result<std::optional<image::Capture>> SimulatedSource::next()
+std::optional<Shot> ListSource::next()
+{
+    if (m_at >= m_pictures.size()) {
+        if (!m_again || m_pictures.empty()) return {};
+        m_at = 0;
+    }
+    Shot shot;
+    shot.id = m_pictures[m_at++];
+    auto bytes = base::readFile(shot.id);
+    if (bytes) shot.file = std::make_shared<const std::string>(std::move(*bytes));
+    else shot.error = bytes.error();
+    return shot;
+}
+
+std::optional<Shot> SimulatedSource::next()
 {
     const int n = m_at++;
-    return std::optional<image::Capture>(image::makeCapture(m_maker(n), "simulated-" + std::to_string(n + 1)));
+    Shot shot;
+    shot.id = "simulated-" + std::to_string(n + 1);
+    shot.ready = std::make_shared<const image::Capture>(image::makeCapture(m_maker(n), shot.id));
+    return shot;
+}
+
+std::optional<Shot> MemorySource::next()
+{
+    if (m_pictures.empty()) return {};
+    Shot shot;
+    shot.ready = m_pictures[m_at++ % m_pictures.size()];
+    shot.id = shot.ready->id;
+    return shot;
 }
 
 } // namespace station

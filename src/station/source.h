@@ -1,16 +1,11 @@
 // source.h - where items come from while running. Every source behaves alike.
 //
-// Output  next() gives a capture, or nothing when there is no more; Fails with the picture's own error, and can be asked again.
-// Threads called on the run loop's thread only.
+// Output  next() gives a shot, or nothing when there is no more. A picture that cannot be read is a shot with its error: the next one follows.
+// Threads called on the line's acquiring thread only.
 #pragma once
-#include "base/result.h"
-#include "image/image.h"
+#include "station/line.h"
 
 #include <functional>
-#include <memory>
-#include <optional>
-#include <string>
-#include <vector>
 
 namespace station
 {
@@ -20,10 +15,12 @@ class PictureSource
 public:
     virtual ~PictureSource() = default;
     virtual std::string name() const = 0;
-    virtual base::Result<std::optional<image::Capture>> next() = 0;
+    virtual std::optional<Shot> next() = 0;
+    // True: it goes at its own pace, and what nobody takes in time is lost (and counted). False: it waits.
+    virtual bool live() const { return false; }
 };
 
-// Pictures of a list, in order; ends after the last one, or starts over.
+// Pictures of a list, in order; ends after the last one, or starts over. Files are read here and decoded by those who inspect.
 class ListSource : public PictureSource
 {
 public:
@@ -31,8 +28,10 @@ public:
     // All pictures of a folder by name. Fails with NotFound when there is none, Io when the folder cannot be read.
     static base::Result<std::unique_ptr<PictureSource>> folder(const std::string& path, bool again);
     static base::Result<std::vector<std::string>> picturesIn(const std::string& path);
+    // One path a line; relative ones to the list's folder; empty lines and those beginning with # are passed over. Fails as above.
+    static base::Result<std::unique_ptr<PictureSource>> list(const std::string& path, bool again);
     std::string name() const override { return m_name; }
-    base::Result<std::optional<image::Capture>> next() override;
+    std::optional<Shot> next() override;
 
 private:
     std::string m_name;
@@ -48,11 +47,25 @@ public:
     using Maker = std::function<image::Image(int)>;
     explicit SimulatedSource(Maker maker) : m_maker(std::move(maker)) {}
     std::string name() const override { return "simulated station"; }
-    base::Result<std::optional<image::Capture>> next() override;
+    std::optional<Shot> next() override;
 
 private:
     Maker m_maker;
     int m_at = 0;
+};
+
+// Pictures made before, given again and again from memory.
+class MemorySource : public PictureSource
+{
+public:
+    MemorySource(std::string name, std::vector<std::shared_ptr<const image::Capture>> pictures) : m_name(std::move(name)), m_pictures(std::move(pictures)) {}
+    std::string name() const override { return m_name; }
+    std::optional<Shot> next() override;
+
+private:
+    std::string m_name;
+    std::vector<std::shared_ptr<const image::Capture>> m_pictures;
+    std::size_t m_at = 0;
 };
 
 } // namespace station

@@ -1,0 +1,440 @@
+#include "cli/line_commands.h"
+
+#include "base/files.h"
+#include "base/text.h"
+#include "cli/arguments.h"
+#include "cli/checked_recipe.h"
+#include "cli/demo_sets.h"
+#include "cli/json_results.h"
+#include "image/decode.h"
+#include "records/csv.h"
+#include "report/sheet_painter.h"
+#include "station/station.h"
+
+#include <QTemporaryDir>
+#include <atomic>
+#include <csignal>
+#include <filesystem>
+
+namespace cli
+{
+namespace fs = std::filesystem;
+using namespace std::chrono_literals;
+
+namespace
+{
+// While it lives, SIGTERM and SIGINT only ask for an end.
+class Interruptible
+{
+public:
+    Interruptible()
+    {
+        s_asked = 0;
+        for (const int s : {SIGTERM, SIGINT}) m_before[s == SIGINT] = std::signal(s, [](int number) { s_asked = number; });
+    }
+    ~Interruptible()
+    {
+        for (const int s : {SIGTERM, SIGINT}) std::signal(s, m_before[s == SIGINT]);
+    }
+    Interruptible(const Interruptible&) = delete;
+    Interruptible& operator=(const Interruptible&) = delete;
+    bool asked() const { return s_asked != 0; }
+
+private:
+    static inline volatile std::sig_atomic_t s_asked = 0;
+    void (*m_before[2])(int) = {};
+};
+
+// Ends after so many shots.
+class Limited : public station::PictureSource
+{
+public:
+    Limited(std::unique_ptr<PictureSource> source, long long most) : m_source(std::move(source)), m_left(most) {}
+    std::string name() const override { return m_source->name(); }
+    std::optional<station::Shot> next() override { return m_left-- > 0 ? m_source->next() : std::nullopt; }
+    bool live() const override { return m_source->live(); }
+
+private:
+    std::unique_ptr<PictureSource> m_source;
+    long long m_left;
+};
+
+// What a command says of its items, from the line's threads.
+struct Tally {
+    std::ostream& err;
+    std::atomic<long long> items{0}, rejected{0}, unjudged{0};
+    std::atomic<bool> fault{false};
+    std::mutex mutex{};
+    void trouble(const std::string& message)
+    {
+        const std::lock_guard lock(mutex);
+        fault = true;
+        err << "dikkat-cli: " << message << "\n";
+    }
+    void add(const inspect::PictureResult& r)
+    {
+        for (const auto& i : r.items) {
+            ++items;
+            rejected += i.rejected();
+            unjudged += i.outcome == inspect::Outcome::Unjudged;
+        }
+        const std::lock_guard lock(mutex);
+        for (const std::string& w : r.warnings) err << "dikkat-cli: " << r.picture << ": " << w << "\n";
+    }
+    void sayUnjudged()
+    {
+        if (unjudged > 0)
+            err << "dikkat-cli: " << unjudged << (unjudged == 1 ? " item was not judged" : " items were not judged")
+                << ": no check has limits, so nothing was accepted\n";
+    }
+    int code() const { return fault ? kBadInput : rejected > 0 ? kSomeRejected : kDone; }
+};
+
+std::vector<std::unique_ptr<station::Sink>> sinksOf(const Arguments& a)
+{
+    std::vector<std::unique_ptr<station::Sink>> out;
+    if (const std::string log = a.option("--log"); !log.empty()) out.push_back(std::make_unique<station::RecordSink>(log));
+    if (const std::string csv = a.option("--csv"); !csv.empty())
+        out.push_back(std::make_unique<station::CsvSink>(base::realFiles(), [csv](const recipe::Recipe&) { return csv; }));
+    return out;
+}
+// Outputs that cannot be used are refused before anything is inspected.
+base::Status openable(const Arguments& a, const recipe::Recipe& recipe)
+{
+    if (const std::string log = a.option("--log"); !log.empty())
+        if (auto opened = records::RecordLog::open(QString::fromStdString(log)); !opened) return base::passOn(opened.error());
+    if (const std::string csv = a.option("--csv"); !csv.empty())
+        if (auto ok = records::appendCsv(base::realFiles(), csv, recipe, ""); !ok) return ok;
+    return {};
+}
+base::Status keptApart(const Arguments& a, const std::vector<const char*>& options, const std::vector<std::string>& inputs)
+{
+    for (const char* option : options) {
+        if (auto ok = keepsInputs(option, a.option(option), inputs); !ok) return ok;
+        if (auto ok = utf8Name(option, a.option(option)); !ok && std::string(option) != "--json") return ok;
+    }
+    return {};
+}
+
+// Two pictures of one name from two folders do not overwrite each other.
+std::vector<std::string> leavesFor(const std::vector<std::string>& pictures)
+{
+    std::set<std::string> taken;
+    std::vector<std::string> out;
+    for (const std::string& p : pictures) {
+        const std::string stem = fs::path(p).stem().string();
+        std::string leaf = stem + "-annotated.png";
+        for (int n = 2; !taken.insert(leaf).second; ++n) leaf = stem + "-" + std::to_string(n) + "-annotated.png";
+        out.push_back(leaf);
+    }
+    return out;
+}
+base::Status writeAnnotated(const image::Capture& capture, const recipe::Recipe& recipe, const inspect::PictureResult& result, const std::string& path)
+{
+    const QImage drawn = report::annotated(capture, recipe, result);
+    image::Image copy(drawn.width(), drawn.height(), image::PixelFormat::Colour8);
+    for (int y = 0; y < copy.height(); ++y) std::copy_n(drawn.constScanLine(y), copy.rowBytes(), copy.row(y));
+    auto png = image::encodePng(copy);
+    if (!png) return base::passOn(png.error(), path);
+    return base::writeAtomic(base::realFiles(), path, *png);
+}
+
+base::Result<std::shared_ptr<station::Line>> lineOf(recipe::Recipe recipe, const Arguments& a)
+{
+    auto prepared = inspect::Prepared::make(std::move(recipe));
+    if (!prepared) return base::passOn(prepared.error());
+    auto release = records::release(std::make_shared<const inspect::Prepared>(std::move(*prepared)), a.option("--by"));
+    if (!release) return base::passOn(release.error());
+    auto line = std::make_shared<station::Line>();
+    line->release = *release;
+    line->batch = a.option("--batch");
+    line->station = a.option("--station");
+    return line;
+}
+} // namespace
+
+int inspectPictures(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
+{
+    const auto bad = [&](const base::Error& e) { return badInput(err, e); };
+    auto a = Arguments::read(arguments, {"--json", "--csv", "--log", "--annotate", "--jobs", "--batch", "--station", "--by"}, {});
+    if (!a) return bad(a.error());
+    if (a->words.size() < 2) return bad({base::ErrorCode::InvalidArgument, "inspect takes a recipe and at least one picture", ""});
+    const auto jobs = a->number("--jobs", 0, 0, 1024);
+    if (!jobs) return bad(jobs.error());
+    auto loaded = soundRecipe(a->words[0], err);
+    if (!loaded) return kBadInput;
+    std::vector<std::string> pictures(a->words.begin() + 1, a->words.end()), inputs = filesOf(a->words[0], *loaded);
+    inputs.insert(inputs.end(), pictures.begin(), pictures.end());
+    const std::string annotate = a->option("--annotate"), jsonFile = a->option("--json");
+    const std::vector<std::string> leaves = annotate.empty() ? std::vector<std::string>() : leavesFor(pictures);
+    // Nothing that is read in this run is written in it.
+    if (auto ok = keptApart(*a, {"--json", "--csv", "--log"}, inputs); !ok) return bad(ok.error());
+    for (const std::string& leaf : leaves)
+        if (auto ok = keepsInputs("--annotate", (fs::path(annotate) / leaf).string(), inputs); !ok) return bad(ok.error());
+    const auto line = lineOf(std::move(*loaded), *a);
+    if (!line) return bad(line.error());
+    const recipe::Recipe& recipe = (*line)->release->recipe();
+    if (!annotate.empty()) {
+        std::error_code error;
+        fs::create_directories(annotate, error);
+        if (error) return bad({base::ErrorCode::Io, "cannot make the folder: " + error.message(), annotate});
+    }
+    if (auto ok = openable(*a, recipe); !ok) return bad(ok.error());
+    std::unique_ptr<ResultsWriter> results;
+    if (!jsonFile.empty()) {
+        auto opened = ResultsWriter::open(jsonFile, recipe, out);
+        if (!opened) return bad(opened.error());
+        results = std::move(*opened);
+    }
+    Tally tally{err};
+    station::LampOutput table(jsonFile == "-" ? err : out);
+    station::Station::Listener listener;
+    listener.inspected = [&](const station::Inspected& item) {
+        if (annotate.empty() || !item.capture) return;
+        const std::string path = (fs::path(annotate) / leaves[std::size_t(item.taken.number - 1)]).string();
+        if (auto ok = writeAnnotated(*item.capture, recipe, *item.result, path); !ok) tally.trouble(ok.error().text());
+    };
+    listener.logged = [&](const station::Logged& item) {
+        tally.add(item.result());
+        if (!item.result().error) (void)table.tell(item);
+        if (results) results->add(item.result());
+    };
+    bool ended = false;
+    listener.trouble = [&](const std::string&, const std::string& message) {
+        if (message.rfind("no more pictures", 0) != 0) tally.trouble(message);
+        else ended = true;
+    };
+    const Interruptible interrupt;
+    {
+        station::Station station(sinksOf(*a), {}, listener, {int(*jobs), pictures.size() == 1 ? int(*jobs) : 1});
+        station.setLine(*line);
+        station.setSource(std::make_shared<station::ListSource>("pictures", pictures, false));
+        station.start();
+        while (!station.settle(20ms))
+            if (interrupt.asked()) station.stop();
+        if (!ended) tally.trouble("ended by a signal after " + std::to_string(station.counts().logged) + " of " + std::to_string(pictures.size()) + " pictures");
+    }
+    tally.sayUnjudged();
+    if (results)
+        if (auto ok = results->finish(); !ok) tally.trouble(ok.error().text());
+    return tally.code();
+}
+
+namespace
+{
+base::Result<std::unique_ptr<station::PictureSource>> demoSource(const std::string& set)
+{
+    const auto write = demoSet(set);
+    if (!write) return base::passOn(write.error());
+    QTemporaryDir folder;
+    if (auto ok = (*write)(folder.path().toStdString(), 1, 24, {}); !ok) return base::passOn(ok.error());
+    std::vector<std::shared_ptr<const image::Capture>> pictures;
+    auto files = station::ListSource::picturesIn(folder.path().toStdString());
+    if (!files) return base::passOn(files.error());
+    for (const std::string& file : *files) {
+        // Parts only: neither the reference nor targets.
+        const std::string leaf = fs::path(file).stem().string();
+        if (leaf == "reference" || leaf == "empty" || leaf.rfind("target", 0) == 0) continue;
+        auto capture = image::loadCapture(file);
+        if (!capture) return base::passOn(capture.error());
+        capture->id = "demo-" + set + "-" + leaf;
+        pictures.push_back(std::make_shared<const image::Capture>(std::move(*capture)));
+    }
+    return std::unique_ptr<station::PictureSource>(new station::MemorySource("demo " + set, std::move(pictures)));
+}
+base::Result<std::unique_ptr<station::PictureSource>> sourceOf(const std::string& text)
+{
+    const auto colon = text.find(':');
+    const std::string kind = text.substr(0, colon), what = colon == std::string::npos ? "" : text.substr(colon + 1);
+    if (!what.empty() && kind == "folder") return station::ListSource::folder(what, false);
+    if (!what.empty() && kind == "list") return station::ListSource::list(what, false);
+    if (!what.empty() && kind == "demo") return demoSource(what);
+    return base::fail(base::ErrorCode::InvalidArgument, "--source = " + text + " is not one of: folder:DIR, list:FILE, demo:SET");
+}
+// "rejects", "all,DIR", "none"; without a folder "pictures" beside the log.
+base::Status setKeep(station::Line& line, const Arguments& a)
+{
+    const std::string text = a.option("--keep").empty() ? "none" : a.option("--keep");
+    const auto comma = text.find(',');
+    const std::string what = text.substr(0, comma);
+    std::string folder = comma == std::string::npos ? "" : text.substr(comma + 1);
+    if (what == "none") line.keep = records::Keep::None;
+    else if (what == "rejects") line.keep = records::Keep::Rejects;
+    else if (what == "all") line.keep = records::Keep::All;
+    else return base::fail(base::ErrorCode::InvalidArgument, "--keep = " + text + " is not one of: rejects, all, none, with ,DIR behind it or not");
+    if (line.keep == records::Keep::None) return {};
+    if (folder.empty()) {
+        if (a.option("--log").empty()) return base::fail(base::ErrorCode::InvalidArgument, "--keep " + what + " needs a folder (--keep " + what + ",DIR) or --log");
+        folder = (fs::path(a.option("--log")).parent_path() / "pictures").string();
+    }
+    std::error_code error;
+    line.pictures = fs::absolute(folder, error).string();
+    return {};
+}
+} // namespace
+
+int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
+{
+    const auto bad = [&](const base::Error& e) { return badInput(err, e); };
+    auto a = Arguments::read(arguments, {"--source", "--log", "--csv", "--keep", "--items", "--seconds", "--pause", "--batch", "--station", "--by", "--jobs"}, {});
+    if (!a) return bad(a.error());
+    if (a->words.size() != 1 || a->option("--source").empty())
+        return bad({base::ErrorCode::InvalidArgument, "run takes a recipe and --source folder:DIR, list:FILE or demo:SET", ""});
+    const auto jobs = a->number("--jobs", 0, 0, 1024), items = a->number("--items", 0, 1, 1'000'000'000), pause = a->number("--pause", 0, 0, 3'600'000);
+    const auto seconds = a->real("--seconds", 0, 0.01, 1e7);
+    for (const auto* n : {&jobs, &items, &pause})
+        if (!*n) return bad(n->error());
+    if (!seconds) return bad(seconds.error());
+    if (*items && *seconds > 0) return bad({base::ErrorCode::InvalidArgument, "--items and --seconds are not used together", ""});
+    auto loaded = soundRecipe(a->words[0], err);
+    if (!loaded) return kBadInput;
+    if (auto ok = keptApart(*a, {"--csv", "--log"}, filesOf(a->words[0], *loaded)); !ok) return bad(ok.error());
+    auto source = sourceOf(a->option("--source"));
+    if (!source) return bad(source.error());
+    const auto line = lineOf(std::move(*loaded), *a);
+    if (!line) return bad(line.error());
+    if (auto ok = setKeep(**line, *a); !ok) return bad(ok.error());
+    if (auto ok = openable(*a, (*line)->release->recipe()); !ok) return bad(ok.error());
+    if (*items) *source = std::make_unique<Limited>(std::move(*source), *items);
+
+    Tally tally{err};
+    station::Station::Listener listener;
+    listener.logged = [&](const station::Logged& item) { tally.add(item.result()); };
+    listener.trouble = [&](const std::string&, const std::string& message) {
+        if (message.rfind("no more pictures", 0) != 0) tally.trouble(message);
+    };
+    std::vector<std::unique_ptr<station::Output>> outputs;
+    outputs.push_back(std::make_unique<station::LampOutput>(out));
+    station::Station::Counts counts;
+    const Interruptible interrupt;
+    {
+        station::Station station(sinksOf(*a), std::move(outputs), listener, {int(*jobs), 1});
+        station.setLine(*line);
+        station.setSource(std::move(*source));
+        station.setPause(int(*pause));
+        const auto end = std::chrono::steady_clock::now() + std::chrono::duration<double>(*seconds);
+        station.start();
+        while (!station.settle(20ms))
+            if (interrupt.asked() || (*seconds > 0 && std::chrono::steady_clock::now() >= end)) station.stop();
+        counts = station.counts();
+    }
+    tally.sayUnjudged();
+    err << "dikkat-cli: " << counts.logged << (counts.logged == 1 ? " picture, " : " pictures, ") << tally.items << (tally.items == 1 ? " item, " : " items, ")
+        << tally.rejected << " rejected";
+    if (counts.unreadable) err << ", " << counts.unreadable << " unreadable";
+    if (counts.unsaved) err << ", " << counts.unsaved << " NOT saved";
+    if (counts.tooSlow) err << ", " << counts.tooSlow << " not inspected in time";
+    err << (interrupt.asked() ? "; ended by a signal\n" : "\n");
+    return tally.code();
+}
+
+// ---------------------------------------------------------------- replay
+namespace
+{
+// The picture of a logged item, the very bytes that were inspected.
+base::Result<image::Capture> pictureOf(const records::ItemRow& row, const std::string& log)
+{
+    std::vector<std::string> places;
+    if (!row.kept.isEmpty()) {
+        const fs::path kept = row.kept.toStdString();
+        places.push_back(kept.string());
+        places.push_back((fs::path(log).parent_path() / "pictures" / kept.parent_path().filename() / kept.filename()).string()); // moved with its log
+    }
+    if (!row.pictureHash.isEmpty()) places.push_back(row.picture.toStdString());
+    bool other = false;
+    for (const std::string& place : places) {
+        auto bytes = base::readFile(place);
+        if (!bytes) continue;
+        if (base::sha256(*bytes) != row.pictureHash.toStdString()) {
+            other = true;
+            continue;
+        }
+        auto capture = image::captureOf(std::make_shared<const std::string>(std::move(*bytes)), place);
+        if (capture) capture->id = row.picture.toStdString();
+        return capture;
+    }
+    const std::string why = other ? "what stands under its name is another picture" : row.kept.isEmpty() ? row.notKept.toStdString() : "it is gone from " + row.kept.toStdString();
+    return base::fail(base::ErrorCode::NotFound, "item " + std::to_string(row.id) + ": the picture is not there: " + why, log);
+}
+struct Difference {
+    std::string what, logged, now;
+};
+std::string said(const std::vector<double>& values)
+{
+    std::string out;
+    for (const double v : values) out += (out.empty() ? "" : ";") + base::shortest(v);
+    return out;
+}
+std::vector<Difference> differences(const records::ItemRow& row, const std::vector<records::ValueRow>& values, const inspect::ItemResult* item)
+{
+    if (!item) return {{"item", row.verdict.toStdString(), "none of this number"}};
+    std::vector<Difference> out;
+    const auto differs = [&](const std::string& what, const std::string& logged, const std::string& now) {
+        if (logged != now) out.push_back({what, logged, now});
+    };
+    differs("verdict", row.verdict.toStdString(), inspect::name(item->outcome));
+    differs("sentence", row.sentence.toStdString(), item->sentence());
+    differs("checks", std::to_string(values.size()), std::to_string(item->checks.size()));
+    for (std::size_t i = 0; i < std::min(values.size(), item->checks.size()); ++i) {
+        const records::ValueRow& v = values[i];
+        const inspect::CheckResult& c = item->checks[i];
+        const std::string name = v.name.toStdString();
+        differs(name, said(v.values), said(c.values));
+        differs(name + " verdict", v.verdict.toStdString(), inspect::name(c.verdict));
+        differs(name + " reason", v.reason.toStdString(), c.reason);
+    }
+    return out;
+}
+} // namespace
+
+int replay(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
+{
+    const auto bad = [&](const base::Error& e) { return badInput(err, e); };
+    auto a = Arguments::read(arguments, {"--json"}, {});
+    if (!a) return bad(a.error());
+    if (a->words.size() < 2) return bad({base::ErrorCode::InvalidArgument, "replay takes a record log and the numbers of items", ""});
+    const std::string path = a->words[0];
+    if (std::error_code none; !fs::exists(path, none)) return bad({base::ErrorCode::NotFound, "there is no such record log", path});
+    auto log = records::RecordLog::open(QString::fromStdString(path));
+    if (!log) return bad(log.error());
+    std::ostream& text = a->option("--json") == "-" ? err : out;
+    nlohmann::ordered_json list = nlohmann::ordered_json::array();
+    std::map<std::string, std::shared_ptr<const inspect::Prepared>> recipes;
+    int code = kDone;
+    for (std::size_t w = 1; w < a->words.size(); ++w) {
+        long long id = 0;
+        const std::string& word = a->words[w];
+        if (const auto r = std::from_chars(word.data(), word.data() + word.size(), id); r.ec != std::errc() || r.ptr != word.data() + word.size() || id < 1)
+            return bad({base::ErrorCode::InvalidArgument, "\"" + word + "\" is no number of an item", ""});
+        const auto row = (*log)->item(id);
+        if (!row) return bad(row.error());
+        if (row->verdict == "error") return bad({base::ErrorCode::NotFound, "item " + word + ": the picture could not be read when it was inspected", path});
+        const auto values = (*log)->values(id);
+        if (!values) return bad(values.error());
+        auto& prepared = recipes[row->identity.toStdString()];
+        if (!prepared) {
+            auto recipe = (*log)->recipeOf(id);
+            if (!recipe) return bad(recipe.error());
+            auto made = inspect::Prepared::make(std::move(*recipe));
+            if (!made) return bad(made.error());
+            prepared = std::make_shared<const inspect::Prepared>(std::move(*made));
+        }
+        const auto capture = pictureOf(*row, path);
+        if (!capture) return bad(capture.error());
+        const inspect::PictureResult result = inspect::evaluate(*prepared, *capture, nullptr, nullptr, 0);
+        const auto item = std::find_if(result.items.begin(), result.items.end(), [&](const auto& i) { return i.number == row->item; });
+        const auto found = differences(*row, *values, item == result.items.end() ? nullptr : &*item);
+        text << "item " << id << ": " << row->verdict.toStdString() << (found.empty() ? ", the same again\n" : ", NOT the same\n");
+        nlohmann::ordered_json one{{"item", id}, {"same", found.empty()}, {"differences", nlohmann::ordered_json::array()}};
+        for (const Difference& d : found) {
+            text << "  " << d.what << ": logged " << d.logged << ", now " << d.now << "\n";
+            one["differences"].push_back({{"what", d.what}, {"logged", d.logged}, {"now", d.now}});
+        }
+        list.push_back(std::move(one));
+        if (!found.empty()) code = kSomeRejected;
+    }
+    if (const int written = writeJson(a->option("--json"), list, out, err); written != kDone) return written;
+    return code;
+}
+
+} // namespace cli

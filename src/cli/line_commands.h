@@ -1,0 +1,15 @@
+// line_commands.h - pictures inspected one after another: `inspect`, the line without a window `run`, and logged items computed again `replay`.
+#pragma once
+#include <ostream>
+#include <string>
+#include <vector>
+
+namespace cli
+{
+
+// Log, table and results follow picture by picture; SIGTERM and SIGINT end after the pictures under way.
+int inspectPictures(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);
+int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);
+int replay(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);
+
+} // namespace cli

@@ -1,0 +1,49 @@
+// line.h - what passes along the line, as values: a shot, what was taken, inspected and logged, each with the line it was taken under.
+//
+// A Line is whole and never changes: what is put on the line next is another one, valid from the next shot on. Whatever is shown or logged of
+// an item is read from the line the item carries, never from what is being edited.
+#pragma once
+#include "records/entry.h"
+#include "records/picture_store.h"
+
+#include <cstdint>
+
+namespace station
+{
+
+struct Line {
+    std::shared_ptr<const records::Release> release;
+    std::string batch, station;
+    records::Keep keep = records::Keep::None;
+    std::string pictures; // folder of the picture store; needed unless `keep` is None
+};
+using LinePtr = std::shared_ptr<const Line>;
+
+// What a source gives on a trigger: a picture ready in memory, the bytes of its file still to be decoded, or why there is none.
+struct Shot {
+    std::string id;
+    std::shared_ptr<const image::Capture> ready;
+    std::shared_ptr<const std::string> file;
+    std::optional<base::Error> error;
+};
+struct Taken {
+    std::uint64_t number = 0; // from 1 in the order of the triggers
+    LinePtr line;
+    Shot shot;
+    std::string at; // ISO 8601, UTC
+};
+struct Inspected {
+    Taken taken;
+    std::shared_ptr<const image::Capture> capture; // null: it could not be read
+    std::shared_ptr<const inspect::PictureResult> result;
+    std::string hash; // SHA-256 of the picture's file; "" when it never was one, or nobody logs
+};
+struct Logged {
+    Inspected inspected;
+    std::vector<long long> records; // ids in the record log; empty when there is none, or it did not take the item
+    bool saved = false;             // every sink has it on disk
+    const Line& line() const { return *inspected.taken.line; }
+    const inspect::PictureResult& result() const { return *inspected.result; }
+};
+
+} // namespace station

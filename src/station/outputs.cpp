@@ -1,0 +1,41 @@
+#include "station/outputs.h"
+
+#include <ostream>
+
+namespace station
+{
+
+base::Status LampOutput::tell(const Logged& item)
+{
+    const inspect::PictureResult& r = item.result();
+    if (r.error) m_out << r.picture << ": error  " << *r.error << "\n";
+    for (const auto& i : r.items) {
+        m_out << r.picture << (r.items.size() > 1 ? " item " + std::to_string(i.number) : "") << ": " << inspect::name(i.outcome);
+        if (!i.accepted()) m_out << "  " << i.sentence();
+        m_out << "\n";
+    }
+    m_out.flush();
+    if (!m_out) return base::fail(base::ErrorCode::Io, "the lamp's text cannot be written");
+    return {};
+}
+
+Teller::Teller(std::unique_ptr<Output> output, Trouble trouble) : m_output(std::move(output)), m_trouble(std::move(trouble))
+{
+    m_thread = std::jthread([this] {
+        bool dead = false;
+        while (const auto item = m_queue.pop()) {
+            const auto ok = m_output->tell(*item);
+            if (!ok && !dead) m_trouble(m_output->name(), ok.error().text()); // said once, until it works again
+            dead = !ok;
+        }
+    });
+}
+
+Teller::~Teller() { m_queue.close(); }
+
+void Teller::tell(const Logged& item)
+{
+    if (!m_queue.offer(item)) ++m_lost;
+}
+
+} // namespace station

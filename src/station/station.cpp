@@ -1,0 +1,301 @@
+#include "station/station.h"
+
+#include "base/text.h"
+#include "image/decode.h"
+
+#include <algorithm>
+#include <chrono>
+
+namespace station
+{
+namespace
+{
+constexpr std::size_t kWaiting = 16; // inspected and not logged yet
+}
+
+Station::Station(std::vector<std::unique_ptr<Sink>> sinks, std::vector<std::unique_ptr<Output>> outputs, Listener listener,
+                 Threads threads, base::FileSystem& files)
+    : m_listener(std::move(listener)), m_threadsWanted(threads), m_sinks(std::move(sinks)), m_files(files)
+{
+    for (auto& output : outputs)
+        m_tellers.push_back(std::make_unique<Teller>(std::move(output), [this](const std::string& what, const std::string& message) { say(what, message); }));
+    const int workers = threads.inspecting > 0 ? threads.inspecting : int(std::max(1u, std::thread::hardware_concurrency()));
+    m_threads.emplace_back([this] { acquire(); });
+    for (int i = 0; i < workers; ++i) m_threads.emplace_back([this] { inspect(); });
+    m_logger = std::jthread([this] { log(); });
+}
+
+Station::~Station()
+{
+    {
+        const std::lock_guard lock(m_mutex);
+        m_quit = true;
+        m_running = false;
+        m_wake.notify_all();
+    }
+    m_threads.clear(); // acquire closes the queue, the others empty it
+    {
+        const std::lock_guard lock(m_mutex);
+        m_inspected = true;
+        m_ready.notify_all();
+    }
+    m_logger = {};
+    m_tellers.clear();
+}
+
+void Station::setLine(LinePtr line)
+{
+    const std::lock_guard lock(m_mutex);
+    m_line = std::move(line);
+}
+LinePtr Station::line() const
+{
+    const std::lock_guard lock(m_mutex);
+    return m_line;
+}
+void Station::setSource(std::shared_ptr<PictureSource> source)
+{
+    const std::lock_guard lock(m_mutex);
+    m_source = std::move(source);
+}
+void Station::setPause(int milliseconds)
+{
+    const std::lock_guard lock(m_mutex);
+    m_pause = milliseconds;
+    m_wake.notify_all();
+}
+bool Station::running() const
+{
+    const std::lock_guard lock(m_mutex);
+    return m_running;
+}
+Station::Counts Station::counts() const
+{
+    const std::lock_guard lock(m_mutex);
+    return m_counts;
+}
+void Station::start() { setRunning(true); }
+void Station::stop() { setRunning(false); }
+void Station::setRunning(bool on)
+{
+    {
+        const std::lock_guard lock(m_mutex);
+        if (m_running == on) return;
+        m_running = on;
+        m_wake.notify_all();
+    }
+    if (m_listener.runningChanged) m_listener.runningChanged(on);
+}
+void Station::takeOne()
+{
+    const std::lock_guard lock(m_mutex);
+    ++m_wanted;
+    m_wake.notify_all();
+}
+bool Station::settled() const { return !m_running && m_wanted == 0 && !m_taking && m_counts.logged == m_counts.taken; }
+void Station::settle()
+{
+    std::unique_lock lock(m_mutex);
+    m_settled.wait(lock, [this] { return settled(); });
+}
+bool Station::settle(std::chrono::milliseconds most)
+{
+    std::unique_lock lock(m_mutex);
+    return m_settled.wait_for(lock, most, [this] { return settled(); });
+}
+void Station::say(const std::string& what, const std::string& message)
+{
+    if (m_listener.trouble) m_listener.trouble(what, message);
+}
+
+// ---------------------------------------------------------------- acquire
+void Station::acquire()
+{
+    using Clock = std::chrono::steady_clock;
+    auto last = Clock::now() - std::chrono::hours(1);
+    std::unique_lock lock(m_mutex);
+    while (!m_quit) {
+        m_taking = false;
+        m_settled.notify_all();
+        m_wake.wait(lock, [this] { return m_quit || m_running || m_wanted > 0; });
+        if (m_quit) break;
+        if (m_wanted > 0) {
+            --m_wanted;
+        } else {
+            const auto due = last + std::chrono::milliseconds(m_pause);
+            if (Clock::now() < due) {
+                m_wake.wait_until(lock, due);
+                continue;
+            }
+        }
+        m_taking = true;
+        const LinePtr line = m_line;
+        const auto source = m_source;
+        lock.unlock();
+        last = Clock::now();
+        if (line && source) {
+            takeShot(line, *source);
+        } else {
+            setRunning(false);
+            say("camera", "no recipe or no source chosen");
+        }
+        lock.lock();
+    }
+    lock.unlock();
+    m_taken.close();
+}
+
+void Station::takeShot(const LinePtr& line, PictureSource& source)
+{
+    auto shot = source.next();
+    if (!shot) {
+        setRunning(false);
+        say("camera", "no more pictures from the " + source.name());
+        return;
+    }
+    Taken taken;
+    taken.line = line;
+    taken.shot = std::move(*shot);
+    taken.at = records::nowUtc();
+    const bool live = source.live();
+    {
+        const std::lock_guard lock(m_mutex);
+        taken.number = m_counts.taken + 1;
+        ++m_counts.taken;
+    }
+    if (!live) {
+        m_taken.push(std::move(taken));
+    } else if (!m_taken.offer(std::move(taken))) {
+        std::uint64_t lost = 0;
+        {
+            const std::lock_guard lock(m_mutex);
+            --m_counts.taken; // its number goes to the next one
+            lost = ++m_counts.tooSlow;
+        }
+        say("camera", "too slow: " + std::to_string(lost) + (lost == 1 ? " picture was" : " pictures were") + " not inspected");
+    }
+}
+
+// ---------------------------------------------------------------- inspect
+void Station::inspect()
+{
+    while (auto taken = m_taken.pop()) {
+        Inspected item;
+        Shot& shot = taken->shot;
+        item.capture = shot.ready;
+        if (!item.capture && !shot.error) {
+            auto made = image::captureOf(shot.file, shot.id);
+            if (made) item.capture = std::make_shared<const image::Capture>(std::move(*made));
+            else shot.error = made.error();
+        }
+        inspect::PictureResult result;
+        if (item.capture) result = inspect::evaluate(*taken->line->release->prepared, *item.capture, nullptr, nullptr, m_threadsWanted.eachItem);
+        result.picture = shot.id;
+        if (shot.error) result.error = shot.error->text();
+        item.result = std::make_shared<const inspect::PictureResult>(std::move(result));
+        if (shot.file && !m_sinks.empty()) item.hash = base::sha256(*shot.file);
+        item.taken = std::move(*taken);
+        if (m_listener.inspected) m_listener.inspected(item);
+        std::unique_lock lock(m_mutex);
+        const std::uint64_t number = item.taken.number;
+        // Whose turn it is never waits, so that the others' turn comes.
+        m_room.wait(lock, [&] { return number < m_next + kWaiting; });
+        m_done.emplace(number, std::move(item));
+        m_ready.notify_one();
+    }
+}
+
+// ---------------------------------------------------------------- log
+void Station::log()
+{
+    std::unique_lock lock(m_mutex);
+    for (;;) {
+        m_ready.wait(lock, [this] { return m_done.count(m_next) > 0 || (m_inspected && m_done.empty()); });
+        std::vector<Inspected> items;
+        for (auto it = m_done.find(m_next); it != m_done.end() && it->first == m_next; it = m_done.erase(it)) {
+            items.push_back(std::move(it->second));
+            ++m_next;
+        }
+        if (items.empty()) {
+            lock.unlock();
+            m_sinks.clear(); // on the thread that used them
+            return;
+        }
+        m_room.notify_all();
+        lock.unlock();
+        writeDown(std::move(items));
+        lock.lock();
+    }
+}
+
+records::Entry Station::entryOf(const Inspected& item)
+{
+    const Line& line = *item.taken.line;
+    records::Entry e;
+    e.release = line.release;
+    e.result = item.result;
+    e.at = item.taken.at;
+    e.batch = line.batch;
+    e.station = line.station;
+    const bool reject = item.result->rejected();
+    e.pictureHash = item.hash;
+    if (!item.capture) {
+        e.notKept = "could not be read";
+    } else if (line.keep == records::Keep::None) {
+        e.notKept = "no pictures are kept";
+    } else if (line.keep == records::Keep::Rejects && !reject) {
+        e.notKept = "only rejects are kept";
+    } else {
+        auto kept = records::PictureStore(m_files, line.pictures).keep(*item.capture, item.hash);
+        if (kept) {
+            e.kept = kept->path;
+            e.pictureHash = kept->hash;
+        } else {
+            e.notKept = kept.error().text();
+            say("pictures", e.notKept);
+        }
+    }
+    return e;
+}
+
+void Station::writeDown(std::vector<Inspected> items)
+{
+    std::vector<records::Entry> entries;
+    for (const Inspected& item : items) entries.push_back(entryOf(item));
+    std::vector<std::vector<long long>> ids(entries.size());
+    std::vector<bool> saved(entries.size(), !m_sinks.empty());
+    for (const auto& sink : m_sinks) {
+        std::vector<std::vector<long long>> given;
+        auto ok = sink->write(entries, given);
+        if (ok) {
+            if (!given.empty()) ids = std::move(given);
+            continue;
+        }
+        // One by one: what can be written is.
+        std::string why = entries.size() == 1 ? ok.error().text() : std::string();
+        for (std::size_t i = 0; i < entries.size(); ++i) {
+            if (entries.size() > 1) {
+                given.clear();
+                ok = sink->write({entries[i]}, given);
+                if (ok && !given.empty()) ids[i] = std::move(given.front());
+                if (!ok) why = ok.error().text();
+            }
+            if (!ok) saved[i] = false;
+        }
+        if (!why.empty()) say(sink->name(), why);
+    }
+    for (std::size_t i = 0; i < items.size(); ++i) {
+        Logged logged{std::move(items[i]), std::move(ids[i]), saved[i]};
+        const bool unreadable = logged.result().error.has_value();
+        if (unreadable) say("camera", *logged.result().error);
+        if (m_listener.logged) m_listener.logged(logged);
+        for (const auto& t : m_tellers) t->tell(logged);
+        const std::lock_guard lock(m_mutex);
+        ++m_counts.logged;
+        m_counts.unreadable += unreadable;
+        m_counts.unsaved += !m_sinks.empty() && !logged.saved;
+        m_settled.notify_all();
+    }
+}
+
+} // namespace station

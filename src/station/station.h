@@ -1,0 +1,88 @@
+// station.h - the line: acquire, inspect on all cores, put in order, log, tell.
+//
+//   Source ──► acquire ──4──► inspect × k ──► in order ──16──► log ──► outputs, the screen
+//
+// Promise  onLogged is called in the order of the triggers, after every sink was asked; `records` and `saved` say what is on disk.
+//          A picture that cannot be read, and a sink that cannot be written, are said, counted and logged where they can be; the line goes on.
+//          What is put on the line is valid from the next shot; each item keeps the line it was taken under.
+//          A full queue holds up the stage before it; only a live source loses shots then, the newest, and they are counted.
+// Threads  everything may be called from any thread, not from within the callbacks; those run on the line's threads (no event loop is needed).
+#pragma once
+#include "station/outputs.h"
+#include "station/sinks.h"
+#include "station/source.h"
+
+#include <chrono>
+#include <map>
+
+namespace station
+{
+
+class Station
+{
+public:
+    struct Listener {
+        std::function<void(const Inspected&)> inspected; // on the inspecting threads, several at once
+        std::function<void(const Logged&)> logged;
+        std::function<void(const std::string& what, const std::string& message)> trouble; // what: "camera", "records", "table", "pictures", an output
+        std::function<void(bool)> runningChanged;
+    };
+    struct Threads {
+        int inspecting = 0, eachItem = 1; // 0: one per core
+    };
+    // `sinks` are asked in this order.
+    Station(std::vector<std::unique_ptr<Sink>> sinks, std::vector<std::unique_ptr<Output>> outputs, Listener listener, Threads threads,
+            base::FileSystem& files = base::realFiles());
+    ~Station(); // what was taken is logged before it ends
+    Station(const Station&) = delete;
+    Station& operator=(const Station&) = delete;
+
+    void setLine(LinePtr line);
+    LinePtr line() const;
+    void setSource(std::shared_ptr<PictureSource> source);
+    void setPause(int milliseconds); // least time from shot to shot; takeOne does not wait
+    void start();
+    void takeOne();
+    void stop();
+    bool running() const;
+    void settle(); // waits until it does not run and all that was taken is logged
+    bool settle(std::chrono::milliseconds most); // false: it was not in that time
+
+    struct Counts {
+        std::uint64_t taken = 0, logged = 0, unreadable = 0, unsaved = 0, tooSlow = 0;
+    };
+    Counts counts() const;
+
+private:
+    void acquire();
+    void takeShot(const LinePtr& line, PictureSource& source);
+    void inspect();
+    void log();
+    void writeDown(std::vector<Inspected> items);
+    records::Entry entryOf(const Inspected& item);
+    void say(const std::string& what, const std::string& message);
+    void setRunning(bool on);
+
+    bool settled() const; // under the mutex
+
+    const Listener m_listener;
+    const Threads m_threadsWanted;
+    std::vector<std::unique_ptr<Sink>> m_sinks;
+    base::FileSystem& m_files;
+    std::vector<std::unique_ptr<Teller>> m_tellers;
+    Queue<Taken> m_taken{4};
+
+    mutable std::mutex m_mutex;
+    std::condition_variable m_wake, m_ready, m_settled, m_room;
+    LinePtr m_line;
+    std::shared_ptr<PictureSource> m_source;
+    int m_pause = 0, m_wanted = 0;
+    bool m_running = false, m_quit = false, m_taking = false, m_inspected = false; // m_inspected: nothing more comes
+    std::map<std::uint64_t, Inspected> m_done;                                     // by number, until their turn
+    std::uint64_t m_next = 1;                                                      // number whose turn it is to be logged
+    Counts m_counts;
+    std::vector<std::jthread> m_threads;
+    std::jthread m_logger;
+};
+
+} // namespace station
