@@ -263,6 +263,7 @@ private slots:
         QVERIFY(narrow > 0); // a plate the checks alone would reject
         // The totals add up while items run, and begin anew.
         m_window->showWorkspace(1);
+        QVERIFY(m_window->runPage()->release("A. Person"));
         m_window->runPage()->start();
         QVERIFY(waitFor([&] { return m_window->runPage()->itemCount() >= 3; }));
         m_window->runPage()->stop();

@@ -1,6 +1,8 @@
 #include "records/csv.h"
 #include "records/record_log.h"
-#include "support.h"
+#include "support_records.h"
+
+#include "base/text.h"
 
 #include <QProcess>
 #include <QSqlDatabase>
@@ -10,30 +12,9 @@
 #include <unistd.h>
 
 using namespace records;
-
-namespace
-{
-recipe::Recipe recipeOf(double high = 61)
-{
-    recipe::Recipe r;
-    r.name = "Bar, \"wide\"";
-    recipe::Step s = recipe::makeStep(r, *recipe::findKind("edge_pair"));
-    s.regions["window"] = geometry::Region::window({5, 30}, {115, 30}, 9);
-    s.checks[0].limits.low = 59, s.checks[0].limits.high = high, s.checks[0].limits.unit = base::Unit::Pixel;
-    r.steps.push_back(s);
-    recipe::Step b = recipe::makeStep(r, *recipe::findKind("blobs"));
-    recipe::Check sizes;
-    sizes.output = "areas", sizes.name = "Sizes", sizes.balloon = 2;
-    b.checks = {sizes};
-    r.steps.push_back(b);
-    return r;
-}
-inspect::PictureResult resultOf(const recipe::Recipe& r, const std::string& name = "bar.png", bool empty = false)
-{
-    auto p = empty ? support::draw({}, 120, 60) : support::draw({support::box(30, 5, 90, 55)}, 120, 60);
-    return inspect::evaluate(*inspect::Prepared::make(r), support::captureOf(std::move(p), name));
-}
-} // namespace
+using support::logOne;
+using support::recipeOf;
+using support::resultOf;
 
 class RecordsTest : public QObject
 {
@@ -47,7 +28,7 @@ private slots:
         const auto result = resultOf(r);
         auto log = RecordLog::open(path);
         QVERIFY(log);
-        const auto ids = (*log)->append(r, result, QStringLiteral("lot 'x'"));
+        const auto ids = logOne(**log, r, result, "lot 'x'");
         QVERIFY2(ids.has_value(), ids ? "" : ids.error().text().c_str());
         const auto again = RecordLog::open(path); // another connection sees it
         const auto values = *(*again)->values(ids->front());
@@ -63,8 +44,8 @@ private slots:
     {
         auto log = RecordLog::open(m_dir.filePath("b.sqlite"));
         const recipe::Recipe good = recipeOf(), bad = recipeOf(59.5);
-        for (int i = 0; i < 5; ++i) QVERIFY((*log)->append(i % 2 ? bad : good, resultOf(i % 2 ? bad : good, "p_" + std::to_string(i)), {}));
-        QVERIFY((*log)->append(good, resultOf(good, "none.png", true), {}));
+        for (int i = 0; i < 5; ++i) QVERIFY(logOne(**log, i % 2 ? bad : good, resultOf(i % 2 ? bad : good, "p_" + std::to_string(i))));
+        QVERIFY(logOne(**log, good, resultOf(good, "none.png", true)));
         const auto count = [&](const char* verdict, const char* text) { return int((*log)->items({verdict, text, 100})->size()); };
         QCOMPARE(count("", ""), 6);
         QCOMPARE(count("accept", ""), 3);
@@ -76,19 +57,24 @@ private slots:
         QVERIFY((*log)->counts({})->items == 6 && (*log)->counts({})->rejects == 3);
         QVERIFY((*log)->items({})->front().id > (*log)->items({})->back().id);
     }
-    void revisionsAreKeptOnce()
+    // One row for what a recipe does: a new revision number, a label, another file name of the reference make no other recipe.
+    void recipesAreKeptOnce()
     {
         const QString path = m_dir.filePath("c.sqlite");
         recipe::Recipe r = recipeOf();
         auto log = RecordLog::open(path);
-        for (int i = 0; i < 3; ++i) QVERIFY((*log)->append(r, resultOf(r), {}));
+        for (int i = 0; i < 3; ++i) QVERIFY(logOne(**log, r, resultOf(r)));
         r.revision = 2;
-        QVERIFY((*log)->append(r, resultOf(r), {}));
+        r.trials.push_back({"x.png", recipe::Label::Bad});
+        QVERIFY(logOne(**log, r, resultOf(r)));
+        QCOMPARE((*log)->items({})->front().revision, 2);
+        r.steps[0].checks[0].limits.high = 62;
+        QVERIFY(logOne(**log, r, resultOf(r)));
         {
             QSqlDatabase db = QSqlDatabase::addDatabase("QSQLITE", "look");
             db.setDatabaseName(path);
             QVERIFY(db.open());
-            QSqlQuery q("select count(*), max(revision) from recipe", db);
+            QSqlQuery q("select count(*) from recipe", db);
             QVERIFY(q.next());
             QCOMPARE(q.value(0).toInt(), 2);
             QSqlQuery mode("pragma journal_mode", db);
@@ -151,7 +137,7 @@ private slots:
         inspect::PictureResult unjudged;
         unjudged.picture = "new.png";
         unjudged.items.resize(1);
-        const auto ids = (*log)->append(recipe::Recipe{}, unjudged, "b");
+        const auto ids = logOne(**log, recipe::Recipe{}, unjudged, "b");
         QVERIFY2(bool(ids), ids ? "" : ids.error().text().c_str());
         QVERIFY(ids->front() > 7);
         const auto rows = (*log)->items({});
@@ -183,7 +169,7 @@ private slots:
             QVERIFY2(int(rows.size()) >= acknowledged, qPrintable(QString("%1 of %2").arg(rows.size()).arg(acknowledged)));
             for (const auto& row : rows) QCOMPARE((*log)->values(row.id)->size(), std::size_t(2));
             const recipe::Recipe r = recipeOf();
-            QVERIFY((*log)->append(r, resultOf(r), {})); // and the log goes on
+            QVERIFY(logOne(**log, r, resultOf(r))); // and the log goes on
         }
     }
     void csvGrowsByWholeRows()
@@ -191,8 +177,8 @@ private slots:
         const std::string path = m_dir.filePath("a.csv").toStdString();
         const recipe::Recipe r = recipeOf();
         const auto a = resultOf(r, "with, comma.png"), b = resultOf(r, "none.png", true);
-        QVERIFY(appendCsv(path, r, {&a}));
-        QVERIFY(appendCsv(path, r, {&b, &a}));
+        QVERIFY(appendCsv(base::realFiles(), path, r, csvRows(r, a, "now")));
+        QVERIFY(appendCsv(base::realFiles(), path, r, csvRows(r, b, "now") + csvRows(r, a, "now")));
         const QStringList lines = QString::fromStdString(*base::readFile(path)).split('\n', Qt::SkipEmptyParts);
         QCOMPARE(int(lines.size()), 4);
         QVERIFY(lines[0].startsWith("time,picture,item,recipe,revision,verdict,reason,Edge pair [px],Edge pair verdict,Sizes [px²],Sizes verdict"));
@@ -202,22 +188,112 @@ private slots:
         QVERIFY(value == a.items[0].checks[0].values[0]);
         recipe::Recipe other = r;
         other.steps[0].checks[0].name = "Other";
-        const auto e = appendCsv(path, other, {&a});
+        const auto e = appendCsv(base::realFiles(), path, other, csvRows(other, a, "now"));
         QVERIFY(!e && e.error().message.find("other columns") != std::string::npos);
-        QVERIFY(!appendCsv("/proc/none/x.csv", r, {&a}));
+        QVERIFY(!appendCsv(base::realFiles(), "/proc/none/x.csv", r, csvRows(r, a, "now")));
     }
-    void aCutOffLastRowIsEnded()
+    void aCutOffLastRowGoesAndAWholeOneStays()
     {
         const std::string path = m_dir.filePath("cut.csv").toStdString();
         const recipe::Recipe r = recipeOf();
-        const auto a = resultOf(r);
-        QVERIFY(appendCsv(path, r, {&a}));
-        std::string bytes = *base::readFile(path);
-        (void)base::realFiles().write(path, bytes.substr(0, bytes.size() - 7));
-        QVERIFY(appendCsv(path, r, {&a}));
-        const QStringList lines = QString::fromStdString(*base::readFile(path)).split('\n', Qt::SkipEmptyParts);
-        QCOMPARE(int(lines.size()), 3);
-        QVERIFY(lines[2].contains(",accept,"));
+        const std::string row = csvRows(r, resultOf(r), "now");
+        const auto add = [&] { return appendCsv(base::realFiles(), path, r, row); };
+        QVERIFY(add());
+        const std::string bytes = *base::readFile(path);
+        for (std::size_t cut = 1; cut < row.size(); ++cut) {
+            (void)base::realFiles().write(path, bytes.substr(0, bytes.size() - cut));
+            QVERIFY(add());
+            const std::string now = *base::readFile(path);
+            QVERIFY2(now == (cut == 1 ? bytes + row : bytes), qPrintable(QString::number(cut)));
+        }
+        // Cut off in its header it begins anew.
+        (void)base::realFiles().write(path, bytes.substr(0, 20));
+        QVERIFY(add());
+        QVERIFY(*base::readFile(path) == bytes);
+    }
+    void namesFromOutsideAreNoFormulasAndNoLines()
+    {
+        recipe::Recipe r = recipeOf();
+        r.name = "=1+1\nx";
+        r.steps[0].checks[0].name = "@sum";
+        const std::string path = m_dir.filePath("guard.csv").toStdString();
+        for (int i = 0; i < 2; ++i) // its own header is known again
+            QVERIFY(appendCsv(base::realFiles(), path, r, csvRows(r, resultOf(r, "-\xff.png"), "now")));
+        const QByteArray all = QByteArray::fromStdString(*base::readFile(path));
+        QCOMPARE(int(all.count('\n')), 3);
+        QVERIFY2(all.contains(",'@sum [px],") && all.contains(",'=1+1 x,") && all.contains("now,'-\xEF\xBF\xBD.png,"), all.constData());
+        QVERIFY(QString::fromUtf8(all).toUtf8() == all);
+    }
+    // Everything an entry says comes back; the recipe computes the same bits again.
+    void aRecordIsAllThatIsNeeded()
+    {
+        auto log = RecordLog::open(m_dir.filePath("whole.sqlite"));
+        recipe::Recipe r = recipeOf();
+        const auto png = image::encodePng(support::draw({support::box(30, 5, 90, 55)}, 120, 60));
+        r.reference = *recipe::makeReference("reference.png", *png, "where/it/was.png");
+        auto result = resultOf(r);
+        result.warnings = {"beware"};
+        Entry e = support::entryOf(support::released(r, "B. Person"), result, "lot 3");
+        e.station = "left";
+        e.pictureHash = base::sha256(*png);
+        e.kept = "somewhere.png";
+        const auto ids = (*log)->append({e});
+        QVERIFY(ids);
+        const auto row = (*log)->item(ids->front().front());
+        QVERIFY(row && row->by == "B. Person" && row->station == "left" && row->batch == "lot 3" && row->kept == "somewhere.png");
+        QVERIFY(row->warnings == QStringList{"beware"} && row->pictureHash.toStdString() == e.pictureHash && row->identity.size() == 64);
+        const auto again = (*log)->recipeOf(row->id);
+        QVERIFY2(again.has_value(), again ? "" : again.error().text().c_str());
+        QVERIFY(recipe::identity(*again) == row->identity.toStdString() && *again->reference.bytes == *png);
+        QVERIFY(resultOf(*again).items[0].checks[0].values == result.items[0].checks[0].values);
+        QVERIFY(!(*log)->item(99) && !(*log)->recipeOf(99));
+        // A picture that could not be read is a record too.
+        inspect::PictureResult unreadable;
+        unreadable.picture = "gone.png";
+        unreadable.error = "gone.png: cannot open";
+        const auto id = logOne(**log, r, unreadable);
+        QVERIFY(id && (*log)->item(id->front())->verdict == "error" && (*log)->item(id->front())->sentence.contains("cannot open"));
+    }
+    void identityIsWhatTheRecipeDoes()
+    {
+        recipe::Recipe r = recipeOf();
+        const auto png = *image::encodePng(support::draw({}, 40, 40)), other = *image::encodePng(support::draw({}, 41, 40));
+        r.reference = *recipe::makeReference("a.png", png, "x/a.png");
+        const std::string before = recipe::identity(r);
+        recipe::Recipe same = r;
+        same.trials.push_back({"t.png", recipe::Label::Good});
+        same.revision = 77;
+        same.reference = *recipe::makeReference("b.png", png, "moved/b.png");
+        QVERIFY(recipe::identity(same) == before);
+        const auto changed = [&](const std::function<void(recipe::Recipe&)>& edit) {
+            recipe::Recipe c = r;
+            edit(c);
+            return recipe::identity(c) != before;
+        };
+        QVERIFY(changed([&](auto& c) { c.reference = *recipe::makeReference("a.png", other, "x/a.png"); }));
+        QVERIFY(changed([&](auto& c) { c.reference = {}; }));
+        QVERIFY(changed([&](auto& c) { c.empty = c.reference; }));
+        QVERIFY(changed([](auto& c) { c.steps[0].checks[0].limits.low = 59.0000001; }));
+        QVERIFY(changed([](auto& c) { recipe::findKind("edge_pair")->param("smoothing")->put(c.steps[0].params, recipe::Value(2.25)); }));
+        QVERIFY(changed([](auto& c) { c.calibration = geometry::Calibration::factor(0.05, ""); }));
+        QVERIFY(changed([](auto& c) { c.rule = "1"; }));
+    }
+    void releasesAreEvents()
+    {
+        auto log = RecordLog::open(m_dir.filePath("events.sqlite"));
+        QVERIFY(!*(*log)->lastRelease());
+        recipe::Recipe r = recipeOf();
+        r.revision = 4;
+        const auto first = support::released(r, "A");
+        r.steps[0].checks[0].limits.high = 70;
+        r.revision = 5;
+        const auto second = support::released(r, "B");
+        QVERIFY((*log)->append(*first, ""));
+        QVERIFY((*log)->append(*second, first->identity));
+        const auto events = (*log)->events();
+        QVERIFY(events && events->size() == 2 && (*events)[1].by == "B" && (*events)[1].before == (*events)[0].after && (*events)[1].revision == 5);
+        const auto last = (*log)->lastRelease();
+        QVERIFY(last && *last && (*last)->identity == second->identity && (*last)->revision == 5 && (*last)->by == "B" && (*last)->at == second->at);
     }
 };
 
@@ -228,8 +304,9 @@ int main(int argc, char** argv)
         auto log = RecordLog::open(argv[2]);
         const recipe::Recipe r = recipeOf();
         const auto result = resultOf(r);
+        const auto release = support::released(r);
         for (int n = 1; n < 100000; ++n) {
-            if (!(*log)->append(r, result, {})) return 1;
+            if (!(*log)->append({support::entryOf(release, result)})) return 1;
             const std::string line = std::to_string(n) + "\n";
             if (::write(1, line.data(), line.size()) < 0) return 1; // acknowledged
         }

@@ -1,151 +1,554 @@
-#include "station/run_loop.h"
-#include "support.h"
+// The line: order, what each item belongs to, what is on disk when it is said to be, several programs on one log, and the end by force.
+#include "base/text.h"
+#include "recipe/differences.h"
+#include "records/csv.h"
+#include "station/station.h"
+#include "station/tally.h"
+#include "support_records.h"
 
 #include <QProcess>
-#include <QSignalSpy>
+#include <atomic>
 #include <csignal>
+#include <sstream>
+#include <sys/resource.h>
 #include <unistd.h>
 
 using namespace station;
+using namespace std::chrono_literals;
+using support::barPicture;
+using support::recipeOf;
+namespace fs = std::filesystem;
 
 namespace
 {
-std::unique_ptr<PictureSource> simulated()
+LinePtr lineOf(const recipe::Recipe& r, const std::string& batch = {}, records::Keep keep = records::Keep::None, const std::string& pictures = {})
 {
-    return std::make_unique<SimulatedSource>([](int n) { return demo::plate(support::smallField(), 3, n).picture; });
+    auto line = std::make_shared<Line>();
+    recipe::Recipe plain = r;
+    plain.name = "Bar"; // no comma, so that fields of the table are counted easily
+    line->release = support::released(plain);
+    line->batch = batch;
+    line->keep = keep;
+    line->pictures = pictures;
+    return line;
 }
-std::shared_ptr<const inspect::Prepared> demoRecipe(const QString& path)
+std::shared_ptr<PictureSource> bars(int most = 1'000'000)
 {
-    return std::make_shared<const inspect::Prepared>(*inspect::Prepared::make(*recipe::load(path.toStdString())));
+    class Bars : public SimulatedSource
+    {
+    public:
+        explicit Bars(int m) : SimulatedSource([](int n) { return barPicture(n % 5 == 4, 60); }), m_left(m) {}
+        std::optional<Shot> next() override { return m_left-- > 0 ? SimulatedSource::next() : std::nullopt; }
+
+    private:
+        int m_left;
+    };
+    return std::make_shared<Bars>(most);
 }
+// What the line said, collected.
+struct Heard {
+    std::mutex mutex;
+    std::vector<Logged> items;
+    std::vector<std::pair<std::string, std::string>> troubles;
+    Station::Listener listener()
+    {
+        return {{},
+                [this](const Logged& l) {
+                    const std::lock_guard lock(mutex);
+                    items.push_back(l);
+                },
+                [this](const std::string& what, const std::string& message) {
+                    const std::lock_guard lock(mutex);
+                    troubles.emplace_back(what, message);
+                },
+                {}};
+    }
+};
+std::vector<std::unique_ptr<Sink>> sinksTo(const std::string& log, const std::string& csv, base::FileSystem& files = base::realFiles())
+{
+    std::vector<std::unique_ptr<Sink>> out;
+    if (!log.empty()) out.push_back(std::make_unique<RecordSink>(log));
+    if (!csv.empty()) out.push_back(std::make_unique<CsvSink>(files, [csv](const recipe::Recipe&) { return csv; }));
+    return out;
+}
+// The real files, failing the n-th operation, once.
+class FailingFiles : public base::FileSystem
+{
+public:
+    std::atomic<int> failAt{0}, seen{0};
+    base::Result<std::string> read(const std::string& p) override { return base::realFiles().read(p); }
+    base::Status write(const std::string& p, const std::string& b) override
+    {
+        if (!broken()) return base::realFiles().write(p, b);
+        (void)base::realFiles().write(p, b.substr(0, b.size() / 2));
+        return injected(p);
+    }
+    base::Status sync(const std::string& p) override { return broken() ? injected(p) : base::realFiles().sync(p); }
+    base::Status rename(const std::string& a, const std::string& b) override { return broken() ? injected(b) : base::realFiles().rename(a, b); }
+    base::Status remove(const std::string& p) override { return base::realFiles().remove(p); }
+    base::Result<Target> target(const std::string& p) override { return base::realFiles().target(p); }
+    base::Result<std::string> beside(const std::string& p) override
+    {
+        if (broken()) return base::passOn(injected(p).error());
+        return base::realFiles().beside(p);
+    }
+    base::Status append(const std::string& p, const std::string& head, const std::string& lines, const Whole& whole) override
+    {
+        return broken() ? injected(p) : base::realFiles().append(p, head, lines, whole);
+    }
+
+private:
+    bool broken() { return ++seen == failAt; }
+    static base::Status injected(const std::string& p) { return base::fail(base::ErrorCode::Io, "no space left", p); }
+};
+int linesIn(const std::string& file) { return int(QString::fromStdString(base::readFile(file).value_or("")).count('\n')); }
 } // namespace
 
 class StationTest : public QObject
 {
     Q_OBJECT
     QTemporaryDir m_dir;
-    QString m_recipe;
+    std::string path(const char* name) { return m_dir.filePath(name).toStdString(); }
 private slots:
-    void initTestCase() { m_recipe = QString::fromStdString(support::writeDemo(m_dir, 4)); }
-
-    void takeOneStartAndStop()
+    void itemsComeInTheirOrderHoweverManyInspect()
     {
-        RunLoop loop;
-        QSignalSpy items(&loop, &RunLoop::logged);
-        loop.setRecipe(demoRecipe(m_recipe));
-        loop.setSource(simulated());
-        loop.setLog(m_dir.filePath("a.sqlite"), m_dir.filePath("a.csv"));
-        loop.setBatch("lot 7");
-        loop.takeOne();
-        QVERIFY(items.wait(20000));
-        QTest::qWait(150);
-        QCOMPARE(int(items.size()), 1);
-        loop.startRunning();
-        QVERIFY(support::waitFor([&] { return items.size() >= 5; }));
-        loop.stopRunning();
-        QVERIFY(!loop.running());
-        const auto n = support::atRest([&] { return items.size(); }); // it does come to rest
-
+        Heard heard;
+        {
+            Station s(sinksTo(path("a.sqlite"), path("a.csv")), {}, heard.listener(), {3, 1});
+            s.setLine(lineOf(recipeOf(), "lot 7"));
+            s.setSource(bars(200));
+            s.start();
+            s.settle();
+            const auto c = s.counts();
+            QVERIFY(c.taken == 200 && c.logged == 200 && c.unsaved == 0 && c.unreadable == 0 && c.tooSlow == 0);
+        }
+        QCOMPARE(int(heard.items.size()), 200);
+        long long last = 0;
+        for (int i = 0; i < 200; ++i) {
+            const Logged& l = heard.items[std::size_t(i)];
+            QVERIFY(l.inspected.taken.number == std::uint64_t(i + 1) && l.saved);
+            QCOMPARE(l.result().picture, "simulated-" + std::to_string(i + 1));
+            QVERIFY(l.records.size() == 1 && l.records[0] > last);
+            last = l.records[0];
+            QCOMPARE(l.result().accepted(), i % 5 != 4);
+        }
         const auto log = records::RecordLog::open(m_dir.filePath("a.sqlite"));
-        QCOMPARE((*log)->counts({})->items, (long long)(n));
+        QCOMPARE((*log)->counts({})->items, 200LL);
         QCOMPARE((*log)->items({})->front().batch, QString("lot 7"));
-        QCOMPARE(int(QString::fromStdString(*base::readFile(m_dir.filePath("a.csv").toStdString())).count('\n')), int(n) + 1);
+        QCOMPARE(linesIn(path("a.csv")), 201);
+        QVERIFY(heard.troubles.size() == 1 && heard.troubles[0].second.find("no more pictures") != std::string::npos);
     }
-    void theRateIsHeld()
+    void oneAtATimeAndTheRate()
     {
-        RunLoop loop;
-        QSignalSpy items(&loop, &RunLoop::logged);
-        loop.setRecipe(demoRecipe(m_recipe));
-        loop.setSource(simulated());
-        loop.setPause(60000);
-        loop.startRunning();
-        QVERIFY(items.wait(20000));
-        QVERIFY(!items.wait(400)); // the next one is due in a minute
-        loop.stopRunning();
-        loop.takeOne(); // a hand's trigger does not wait
-        QVERIFY(items.wait(20000));
+        Heard heard;
+        Station s(sinksTo(path("one.sqlite"), ""), {}, heard.listener(), {1, 1});
+        s.setLine(lineOf(recipeOf()));
+        s.setSource(bars());
+        s.takeOne();
+        s.takeOne();
+        s.settle();
+        QCOMPARE(int(heard.items.size()), 2);
+        s.setPause(60000);
+        s.start(); // the next one is due in a minute
+        QVERIFY(!s.settle(200ms));
+        s.takeOne(); // a hand's trigger does not wait
+        QVERIFY(support::waitFor([&] { return s.counts().logged == 3; }));
+        s.stop();
+        s.settle();
+        QVERIFY(!s.running() && heard.items.size() == 3);
     }
-    void aFolderEndsAndBadPicturesAreSaid()
+    void whatWasTakenIsLoggedBeforeTheEnd()
+    {
+        Heard heard;
+        {
+            Station s(sinksTo(path("end.sqlite"), ""), {}, heard.listener(), {2, 1});
+            s.setLine(lineOf(recipeOf()));
+            s.setSource(bars());
+            s.start();
+            QVERIFY(support::waitFor([&] { return s.counts().logged > 20; }));
+        } // ended while it runs
+        const auto log = records::RecordLog::open(m_dir.filePath("end.sqlite"));
+        QCOMPARE((*log)->counts({})->items, (long long)(heard.items.size()));
+        QCOMPARE(heard.items.back().inspected.taken.number, std::uint64_t(heard.items.size()));
+    }
+    void picturesThatCannotBeReadAreRecordsToo()
     {
         QTemporaryDir folder;
-        QVERIFY(QFile::copy(m_dir.filePath("plate-001.png"), folder.filePath("1.png")));
+        const std::string png = *image::encodePng(barPicture());
+        (void)base::realFiles().write(folder.filePath("1.png").toStdString(), png);
         (void)base::realFiles().write(folder.filePath("2.png").toStdString(), "no picture");
-        QVERIFY(QFile::copy(m_dir.filePath("plate-003.png"), folder.filePath("3.png")));
-        RunLoop loop;
-        QSignalSpy items(&loop, &RunLoop::logged), trouble(&loop, &RunLoop::trouble);
-        loop.setRecipe(demoRecipe(m_recipe));
-        loop.setSource(std::move(*ListSource::folder(folder.path().toStdString(), false)));
-        loop.startRunning();
-        QVERIFY(support::waitFor([&] { return !loop.running(); }));
-        QTest::qWait(50);
-        QCOMPARE(int(items.size()), 2); // the rest is still inspected
-        QCOMPARE(int(trouble.size()), 2);
-        QVERIFY(trouble[0][1].toString().contains("2.png"));
-        QVERIFY(trouble[1][1].toString().contains("no more pictures"));
+        (void)base::realFiles().write(folder.filePath("3.png").toStdString(), png);
+        Heard heard;
+        Station s(sinksTo(path("bad.sqlite"), path("bad.csv")), {}, heard.listener(), {2, 1});
+        s.setLine(lineOf(recipeOf()));
+        s.setSource(*ListSource::folder(folder.path().toStdString(), false));
+        s.start();
+        s.settle();
+        QVERIFY(s.counts().logged == 3 && s.counts().unreadable == 1);
+        const auto log = records::RecordLog::open(m_dir.filePath("bad.sqlite"));
+        QCOMPARE((*log)->items({"error", {}, 10})->size(), std::size_t(1));
+        QVERIFY((*log)->items({"error", {}, 10})->front().picture.endsWith("2.png"));
+        QCOMPARE((*log)->items({"accept", {}, 10})->front().pictureHash.toStdString(), base::sha256(png));
+        QCOMPARE(linesIn(path("bad.csv")), 4);
+        bool said = false;
+        for (const auto& [what, message] : heard.troubles) said = said || (what == "camera" && message.find("2.png") != std::string::npos);
+        QVERIFY(said);
     }
-    void foldersThatDoNotServeAreSaid()
+    void sourcesThatDoNotServeAreSaid()
     {
         QTemporaryDir empty;
         const auto none = ListSource::folder(empty.path().toStdString(), false), gone = ListSource::folder("/no/such/folder", false);
         QVERIFY(!none && none.error().message.find("holds no picture") != std::string::npos);
         QVERIFY(!gone && gone.error().where == "/no/such/folder");
+        const std::string list = path("list.txt");
+        (void)base::realFiles().write(list, "# of the day\n\nx.png\r\n/abs/y.png\n");
+        auto source = ListSource::list(list, false);
+        QVERIFY(source);
+        const auto first = (*source)->next(), second = (*source)->next();
+        QVERIFY(first->id == path("x.png") && first->error && second->id == "/abs/y.png" && !(*source)->next());
+        (void)base::realFiles().write(list, "# nothing\n");
+        QVERIFY(ListSource::list(list, false).error().message.find("names no picture") != std::string::npos);
     }
-    void aLogThatCannotBeWrittenIsSaidAndTheLineGoesOn()
+    void aDeadLogIsSaidAndTheLineGoesOn()
     {
-        RunLoop loop;
-        QSignalSpy items(&loop, &RunLoop::logged), trouble(&loop, &RunLoop::trouble);
-        loop.setRecipe(demoRecipe(m_recipe));
-        loop.setSource(simulated());
-        loop.setLog("/proc/none/records.sqlite", {});
-        loop.takeOne();
-        QVERIFY(items.wait(20000));
-        QVERIFY(!trouble.isEmpty() && trouble[0][0].toString() == "records");
-        QVERIFY(items[0][0].value<RunItem>().records.empty()); // and it is not shown as logged
+        Heard heard;
+        Station s(sinksTo("/proc/none/records.sqlite", path("dead.csv")), {}, heard.listener(), {1, 1});
+        s.setLine(lineOf(recipeOf()));
+        s.setSource(bars(3));
+        s.start();
+        s.settle();
+        QCOMPARE(s.counts().unsaved, std::uint64_t(3));
+        QVERIFY(heard.items.size() == 3 && heard.items[0].records.empty() && !heard.items[0].saved); // not shown as saved
+        QVERIFY(std::any_of(heard.troubles.begin(), heard.troubles.end(), [](const auto& t) { return t.first == "records"; }));
+        QCOMPARE(linesIn(path("dead.csv")), 4); // the table has them
     }
-    // kill -9 during Run: every item shown as logged is in the log.
-    void whatWasShownAsLoggedSurvivesAKill()
+    void aLiveSourceLosesTheNewestAndCounts()
     {
-        const QString path = m_dir.filePath("killed.sqlite");
+        class Fast : public SimulatedSource
+        {
+        public:
+            Fast() : SimulatedSource([](int) { return barPicture(); }) {}
+            bool live() const override { return true; }
+            std::optional<Shot> next() override { return m_left-- > 0 ? SimulatedSource::next() : std::nullopt; }
+
+        private:
+            int m_left = 120;
+        };
+        class Slow : public Sink
+        {
+        public:
+            std::string name() const override { return "slow"; }
+            base::Status write(const std::vector<records::Entry>& e, std::vector<std::vector<long long>>&) override
+            {
+                std::this_thread::sleep_for(30ms * e.size());
+                return {};
+            }
+        };
+        std::vector<std::unique_ptr<Sink>> sinks;
+        sinks.push_back(std::make_unique<Slow>());
+        Heard heard;
+        Station s(std::move(sinks), {}, heard.listener(), {1, 1});
+        s.setLine(lineOf(recipeOf()));
+        s.setSource(std::make_shared<Fast>());
+        s.start();
+        s.settle();
+        const auto c = s.counts();
+        QVERIFY(c.tooSlow > 20 && c.tooSlow + c.taken == 120 && c.logged == c.taken);
+        for (std::size_t i = 0; i < heard.items.size(); ++i) QCOMPARE(heard.items[i].inspected.taken.number, i + 1); // those kept stay in order
+    }
+    // A release reaches the line as a whole, from the next item on; whatever is said of an item is of the recipe it was taken under.
+    void everyItemBelongsToTheRecipeItWasTakenUnder()
+    {
+        Heard heard;
+        demo::Random random(8);
+        Tally tally;
+        {
+            Station s(sinksTo(path("change.sqlite"), ""), {}, heard.listener(), {2, 1});
+            s.setSource(bars(400));
+            const auto recipeNumber = [&](int n) {
+                recipe::Recipe r = recipeOf(59.2 + 0.01 * n + (n % 2 ? 1 : 0)); // odd ones accept a 60 px bar
+                r.revision = n + 1;
+                r.totals = {{"Numbered", std::to_string(n), base::Unit::None}};
+                return lineOf(r, "batch " + std::to_string(n));
+            };
+            s.setLine(recipeNumber(0));
+            s.start();
+            for (int n = 1; n <= 200; ++n) {
+                const auto logged = s.counts().logged;
+                if (random.below(2)) support::waitFor([&] { return s.counts().logged > logged || !s.running(); });
+                s.setLine(recipeNumber(n));
+            }
+            s.settle();
+        }
+        QCOMPARE(int(heard.items.size()), 400);
+        const auto log = records::RecordLog::open(m_dir.filePath("change.sqlite"));
+        std::set<std::string> identities;
+        for (std::size_t i = 0; i < heard.items.size(); ++i) {
+            const Logged& l = heard.items[i];
+            const int n = l.line().release->revision - 1;
+            const double high = *l.line().release->recipe().steps[0].checks[0].limits.high;
+            QCOMPARE(l.line().batch, "batch " + std::to_string(n));
+            const inspect::CheckResult& c = l.result().items[0].checks[0];
+            QCOMPARE(*c.high, high);
+            if (i % 5 != 4) QCOMPARE(l.result().accepted(), n % 2 == 1);
+            const auto row = (*log)->item(l.records.at(0));
+            QVERIFY(row && row->revision == n + 1 && row->batch == QString("batch %1").arg(n) && row->identity.toStdString() == l.line().release->identity);
+            QCOMPARE(*(*log)->values(row->id)->at(0).high, high);
+            QCOMPARE(*(*log)->recipeOf(row->id)->steps[0].checks[0].limits.high, high);
+            // Counts and totals are of this recipe alone.
+            const bool another = !tally.release() || tally.release()->identity != l.line().release->identity;
+            const auto items = tally.counts().items;
+            tally.add(l);
+            QCOMPARE(tally.counts().items, another ? 1 : items + 1);
+            QCOMPARE(tally.totals().sums().at(0).value, double(n) * double(tally.counts().items));
+            identities.insert(l.line().release->identity);
+        }
+        QVERIFY(identities.size() > 20);
+    }
+    void outputsAreToldInOrderAndADeadOneHoldsNobodyUp()
+    {
+        class Dead : public Output
+        {
+        public:
+            std::string name() const override { return "dead"; }
+            base::Status tell(const Logged&) override { return base::fail(base::ErrorCode::Io, "nobody there"); }
+        };
+        std::ostringstream lamp;
+        Heard heard;
+        {
+            std::vector<std::unique_ptr<Output>> outputs;
+            outputs.push_back(std::make_unique<LampOutput>(lamp));
+            outputs.push_back(std::make_unique<Dead>());
+            Station s({}, std::move(outputs), heard.listener(), {2, 1});
+            s.setLine(lineOf(recipeOf()));
+            s.setSource(bars(10));
+            s.start();
+            s.settle();
+        }
+        const auto lines = QString::fromStdString(lamp.str()).split('\n', Qt::SkipEmptyParts);
+        QCOMPARE(int(lines.size()), 10);
+        QCOMPARE(lines[0], QString("simulated-1: accept"));
+        QVERIFY(lines[4].startsWith("simulated-5: reject  "));
+        int said = 0;
+        for (const auto& [what, message] : heard.troubles) said += what == "dead";
+        QCOMPARE(said, 1); // once, not for each item
+    }
+    // ---- pictures
+    void keptPicturesAreThoseAskedForOnceEach()
+    {
+        const std::string folder = path("kept");
+        for (const auto keep : {records::Keep::Rejects, records::Keep::All}) {
+            Heard heard;
+            Station s(sinksTo(path("kept.sqlite"), ""), {}, heard.listener(), {2, 1});
+            s.setLine(lineOf(recipeOf(), {}, keep, folder));
+            s.setSource(bars(20));
+            s.start();
+            s.settle();
+            int files = 0;
+            for (const auto& f : fs::recursive_directory_iterator(folder)) files += f.is_regular_file();
+            QCOMPARE(files, keep == records::Keep::Rejects ? 1 : 2); // two contents in all
+            const auto log = records::RecordLog::open(m_dir.filePath("kept.sqlite"));
+            for (const Logged& l : heard.items) {
+                const auto row = (*log)->item(l.records.at(0));
+                QCOMPARE(row->kept.isEmpty(), keep == records::Keep::Rejects && l.result().accepted());
+                QCOMPARE(row->notKept.isEmpty(), !row->kept.isEmpty());
+                if (row->kept.isEmpty()) continue;
+                const auto bytes = base::readFile(row->kept.toStdString());
+                QVERIFY(bytes && base::sha256(*bytes) == row->pictureHash.toStdString());
+            }
+        }
+    }
+    // Every file operation fails once in turn: what is said to be saved is there, nothing half is.
+    void noFaultOfTheDiskLosesWhatWasAcknowledged()
+    {
+        for (int n = 1; n < 60; ++n) {
+            const QString name = QString("fault-%1").arg(n);
+            const std::string csv = path(qPrintable(name + ".csv")), log = path(qPrintable(name + ".sqlite")), folder = path(qPrintable(name));
+            FailingFiles files;
+            files.failAt = n;
+            Heard heard;
+            {
+                Station s(sinksTo(log, csv, files), {}, heard.listener(), {1, 1}, files);
+                s.setLine(lineOf(recipeOf(), {}, records::Keep::All, folder));
+                s.setSource(bars(6));
+                s.start();
+                s.settle();
+            }
+            const auto opened = records::RecordLog::open(QString::fromStdString(log));
+            QCOMPARE((*opened)->counts({})->items, 6LL); // its own files are SQLite's
+            int saved = 0;
+            for (const Logged& l : heard.items) {
+                saved += l.saved;
+                const auto row = (*opened)->item(l.records.at(0));
+                if (row->kept.isEmpty()) QVERIFY2(row->notKept.contains("no space left"), qPrintable(row->notKept));
+                else QVERIFY(base::sha256(*base::readFile(row->kept.toStdString())) == row->pictureHash.toStdString());
+            }
+            QVERIFY(linesIn(csv) - 1 >= saved && saved >= 5);
+            if (files.seen < n) {
+                QVERIFY(n > 11 && saved == 6); // every operation had its turn
+                return;
+            }
+            bool said = false;
+            for (const auto& [what, message] : heard.troubles) said = said || message.find("no space left") != std::string::npos;
+            QVERIFY(said || saved == 6); // said, unless a second try went well
+            for (const auto& f : fs::recursive_directory_iterator(folder)) QVERIFY2(f.path().extension() != ".part", f.path().c_str());
+        }
+        QFAIL("the operations never ended");
+    }
+    void aFullDiskLeavesWholeRows()
+    {
+        // No file of this process may grow beyond a bound: as on a full disk, the write stops half way.
         QProcess child;
         child.setProcessChannelMode(QProcess::ForwardedErrorChannel);
-        child.start(QCoreApplication::applicationFilePath(), {"--run-for-ever", m_recipe, path});
-        QVERIFY(child.waitForStarted());
-        long long shown = 0;
-        QByteArray all;
-        while (shown < 12) {
-            QVERIFY(child.waitForReadyRead(30000));
-            all += child.readAll();
-            shown = all.left(all.lastIndexOf('\n')).split('\n').back().toLongLong();
+        const QString csv = m_dir.filePath("full.csv"), log = m_dir.filePath("full.sqlite");
+        child.start(QCoreApplication::applicationFilePath(), {"--full-disk", log, csv});
+        QVERIFY(child.waitForFinished(60000));
+        QCOMPARE(child.exitCode(), 0);
+        const auto out = child.readAll().trimmed().split(' ');
+        const int saved = out.at(0).toInt(), unsaved = out.at(1).toInt();
+        QVERIFY2(saved > 0 && unsaved > 0, out.join(' ').constData());
+        const auto opened = records::RecordLog::open(log);
+        QVERIFY(opened && (*opened)->counts({})->items >= saved);
+        const QByteArray table = QByteArray::fromStdString(*base::readFile(csv.toStdString()));
+        QVERIFY(table.endsWith('\n') && table.count('\n') - 1 >= saved);
+        const int commas = int(table.left(table.indexOf('\n')).count(','));
+        for (const QByteArray& line : table.trimmed().split('\n')) QVERIFY(line.count(',') == commas);
+    }
+    // ---- several programs
+    void severalProgramsShareOneLogAndOneTable()
+    {
+        const QString log = m_dir.filePath("shared.sqlite"), csv = m_dir.filePath("shared.csv");
+        std::vector<std::unique_ptr<QProcess>> children;
+        for (int i = 0; i < 4; ++i) {
+            children.push_back(std::make_unique<QProcess>());
+            children.back()->setProcessChannelMode(QProcess::ForwardedErrorChannel);
+            children.back()->start(QCoreApplication::applicationFilePath(), {"--run", log, csv, "40", QString("program %1").arg(i)});
         }
-        ::kill(pid_t(child.processId()), SIGKILL);
-        child.waitForFinished();
-        all += child.readAll();
-        const auto log = records::RecordLog::open(path);
-        QVERIFY(log);
+        for (auto& c : children) {
+            QVERIFY(c->waitForFinished(120000));
+            QCOMPARE(c->exitCode(), 0);
+        }
+        const auto opened = records::RecordLog::open(log);
+        QCOMPARE((*opened)->counts({})->items, 160LL);
+        for (int i = 0; i < 4; ++i) QCOMPARE((*opened)->counts({{}, QString("program %1").arg(i)})->items, 40LL);
+        QCOMPARE(linesIn(csv.toStdString()), 161);
+    }
+    // kill -9 at random moments: every item shown as saved is in the log once, kept pictures are whole, the table has no torn line.
+    void whatWasSavedSurvivesAKill()
+    {
+        const QString log = m_dir.filePath("killed.sqlite"), csv = m_dir.filePath("killed.csv");
+        demo::Random random(3);
+        std::set<long long> shown;
+        for (int round = 0; round < 6; ++round) {
+            QProcess child;
+            child.setProcessChannelMode(QProcess::ForwardedErrorChannel);
+            child.start(QCoreApplication::applicationFilePath(), {"--run", log, csv, "1000000", "killed"});
+            QVERIFY(child.waitForStarted());
+            QByteArray all;
+            const int most = 5 + random.below(60);
+            while (all.count('\n') < most) {
+                QVERIFY(child.waitForReadyRead(30000));
+                all += child.readAll();
+            }
+            ::kill(pid_t(child.processId()), SIGKILL);
+            child.waitForFinished();
+            all += child.readAll();
+            for (const QByteArray& line : all.left(all.lastIndexOf('\n')).split('\n')) {
+                const long long id = line.toLongLong();
+                QVERIFY2(id > 0 && shown.insert(id).second, line.constData());
+            }
+        }
+        const auto opened = records::RecordLog::open(log);
+        QVERIFY(opened);
         std::set<long long> there;
-        const auto rows = (*log)->items({{}, {}, 1000000});
-        for (const auto& row : *rows) there.insert(row.id);
-        for (const QByteArray& line : all.left(all.lastIndexOf('\n')).split('\n')) QVERIFY2(there.count(line.toLongLong()), line.constData());
+        const auto rows = (*opened)->items({{}, {}, 10'000'000});
+        for (const auto& row : *rows) {
+            there.insert(row.id);
+            if (row.kept.isEmpty()) continue;
+            const auto bytes = base::readFile(row.kept.toStdString());
+            QVERIFY(bytes && base::sha256(*bytes) == row.pictureHash.toStdString());
+        }
+        for (const long long id : shown) QVERIFY(there.count(id));
+        QVERIFY(records::appendCsv(base::realFiles(), csv.toStdString(), recipeOf(), ""));
+        const QByteArray table = QByteArray::fromStdString(*base::readFile(csv.toStdString()));
+        const auto lines = table.trimmed().split('\n');
+        for (const QByteArray& line : lines) QCOMPARE(int(line.count(',')), int(lines[0].count(',')));
+        QVERIFY(int(lines.size()) - 1 >= int(shown.size()));
+    }
+    void differencesAreSaid()
+    {
+        const recipe::Recipe before = recipeOf();
+        QVERIFY(recipe::differences(before, before).empty());
+        const auto one = [&](const std::function<void(recipe::Recipe&)>& edit) {
+            recipe::Recipe now = before;
+            edit(now);
+            const auto d = recipe::differences(before, now);
+            return d.size() == 1 ? d[0] : std::to_string(d.size()) + " differences";
+        };
+        QCOMPARE(one([](auto& r) { r.steps[0].checks[0].limits.high = 62; }), std::string("\"Edge pair\": limits 59 .. 62 instead of 59 .. 61"));
+        QCOMPARE(one([](auto& r) { r.steps.pop_back(); }), std::string("step \"Blobs\" is gone"));
+        QCOMPARE(one([](auto& r) { r.steps[1].inUse = false; }), std::string("step \"Blobs\" is out of use"));
+        QCOMPARE(one([](auto& r) { recipe::findKind("edge_pair")->param("smoothing")->put(r.steps[0].params, recipe::Value(2.5)); }),
+                 std::string("step \"Edge pair\" is set otherwise"));
+        QCOMPARE(one([](auto& r) { r.calibration = geometry::Calibration::factor(0.1, ""); }), std::string("another calibration"));
+        QCOMPARE(one([](auto& r) { r.rule = "1"; }), std::string("recipe settings"));
+        QCOMPARE(one([](auto& r) { r.reference = *recipe::makeReference("r.png", *image::encodePng(barPicture()), ""); }), std::string("another reference"));
+        QCOMPARE(one([](auto& r) { std::swap(r.steps[0], r.steps[1]); }), std::string("the order of its steps"));
+        QCOMPARE(one([](auto& r) { r.trials.push_back({"x.png"}); }), std::string("0 differences"));
     }
 };
+
+namespace
+{
+// A program of its own on the line: LOG CSV ITEMS BATCH; writes the id of each item that is saved.
+int runChild(char** argv)
+{
+    Station::Listener listener;
+    bool wrong = false;
+    listener.logged = [](const Logged& l) {
+        if (!l.saved) return;
+        for (const long long id : l.records) {
+            const std::string line = std::to_string(id) + "\n";
+            if (::write(1, line.data(), line.size()) < 0) std::_Exit(1);
+        }
+    };
+    listener.trouble = [&](const std::string&, const std::string& message) {
+        if (message.find("no more pictures") == std::string::npos) wrong = true, std::fprintf(stderr, "%s\n", message.c_str());
+    };
+    const std::string pictures = (fs::path(argv[2]).parent_path() / "child-pictures").string();
+    Station s(sinksTo(argv[2], argv[3]), {}, listener, {1, 1});
+    s.setLine(lineOf(recipeOf(), argv[5], records::Keep::All, pictures));
+    s.setSource(bars(std::atoi(argv[4])));
+    s.start();
+    s.settle();
+    return wrong || s.counts().unsaved > 0;
+}
+// LOG CSV: no file may grow beyond a bound; says how many items were saved and how many not.
+int fullDiskChild(char** argv)
+{
+    std::signal(SIGXFSZ, SIG_IGN);
+    const rlimit bound{90'000, 90'000};
+    ::setrlimit(RLIMIT_FSIZE, &bound);
+    int saved = 0, unsaved = 0;
+    Station::Listener listener;
+    listener.logged = [&](const Logged& l) { ++(l.saved ? saved : unsaved); };
+    {
+        Station s(sinksTo(argv[2], argv[3]), {}, listener, {1, 1});
+        s.setLine(lineOf(recipeOf()));
+        s.setSource(bars(1500));
+        s.start();
+        s.settle();
+    }
+    std::printf("%d %d\n", saved, unsaved);
+    return 0;
+}
+} // namespace
 
 int main(int argc, char** argv)
 {
     QCoreApplication application(argc, argv);
-    if (argc == 4 && QString(argv[1]) == "--run-for-ever") { // the child that is killed: shows what is logged
-        RunLoop loop;
-        loop.setRecipe(demoRecipe(argv[2]));
-        loop.setSource(simulated());
-        loop.setLog(argv[3], {});
-        QObject::connect(&loop, &RunLoop::logged, &application, [](const RunItem& item) {
-            for (const long long id : item.records) {
-                const std::string line = std::to_string(id) + "\n";
-                if (::write(1, line.data(), line.size()) < 0) QCoreApplication::exit(1);
-            }
-        });
-        loop.startRunning();
-        return application.exec();
-    }
+    if (argc == 6 && QString(argv[1]) == "--run") return runChild(argv);
+    if (argc == 4 && QString(argv[1]) == "--full-disk") return fullDiskChild(argv);
     StationTest test;
     return QTest::qExec(&test, argc, argv);
 }

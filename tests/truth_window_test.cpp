@@ -2,6 +2,7 @@
 #include "desktop/evidence_view.h"
 #include "desktop/param_form.h"
 #include "records/record_log.h"
+#include "support_records.h"
 #include "window_support.h"
 
 #include <QComboBox>
@@ -107,6 +108,7 @@ private slots:
         // Run says so, and so does the log.
         m_window->showWorkspace(1);
         auto* run = m_window->findChild<RunPage*>();
+        QVERIFY(run->release("A. Person"));
         run->takeOne();
         QVERIFY(waitFor([&] { return run->itemCount() > 0; }));
         auto* band = run->findChild<VerdictBand*>();
@@ -649,6 +651,7 @@ private slots:
         openDemo();
         m_window->showWorkspace(1);
         auto* run = m_window->findChild<RunPage*>();
+        QVERIFY(run->release("A. Person"));
         run->takeOne();
         QVERIFY(waitFor([&] { return run->itemCount() > 0; }));
         m_window->showWorkspace(2);
@@ -663,7 +666,7 @@ private slots:
         inspect::CheckResult c;
         c.step = "s", c.output = "areas", c.name = "Sizes", c.list = true, c.values = {1.25, 3.5, 17}, c.unit = base::Unit::SquareMillimetre;
         r.items[0].checks = {c};
-        QVERIFY((*log)->append(Recipe{}, r, "b"));
+        QVERIFY(support::logOne(**log, Recipe{}, r, "b"));
         m_window->showWorkspace(0);
         m_window->showWorkspace(2);
         QVERIFY(waitFor([&] { return values->rowCount() == 1; }));
@@ -674,7 +677,7 @@ private slots:
         first.name = "left", first.value = 1, first.verdict = Verdict::Pass, first.low = 3, first.high = 4;
         lost.name = "right", lost.verdict = Verdict::Fail, lost.reason = "missing", lost.low = 5, lost.high = 6;
         r.items[0].checks[0].elements = {first, lost};
-        QVERIFY((*log)->append(Recipe{}, r, "b"));
+        QVERIFY(support::logOne(**log, Recipe{}, r, "b"));
         m_window->showWorkspace(0);
         m_window->showWorkspace(2);
         QVERIFY(waitFor([&] { return values->rowCount() == 1 && values->item(0, 3)->text() == "each its own"; }));

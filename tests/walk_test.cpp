@@ -2,7 +2,7 @@
 #include "records/csv.h"
 #include "records/record_log.h"
 #include "report/sheet_painter.h"
-#include "support.h"
+#include "support_records.h"
 
 class WalkTest : public QObject
 {
@@ -35,11 +35,11 @@ private slots:
         // Item → Record: one transaction, with recipe revision, values, limits and verdicts.
         const auto log = records::RecordLog::open(dir.filePath("records.sqlite"));
         QVERIFY(log);
-        const auto ids = (*log)->append(*recipe, result, "walk");
-        QVERIFY(ids && ids->size() == 1);
+        const auto ids = (*log)->append({support::entryOf(support::released(*recipe), result, "walk")});
+        QVERIFY(ids && ids->front().size() == 1);
         const auto row = (*log)->items({}).value().front();
         QVERIFY(row.verdict == "reject" && row.batch == "walk" && row.revision == recipe->revision);
-        QCOMPARE((*log)->values(ids->front())->size(), item.checks.size());
+        QCOMPARE((*log)->values(ids->front().front())->size(), item.checks.size());
 
         // Record → screen: the same marks on the sheet, in the annotated picture, in the report.
         const QImage drawn = report::annotated(*capture, *recipe, result);

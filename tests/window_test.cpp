@@ -1,7 +1,9 @@
 // The real window, driven by mouse and keys.
+#include "demo/small_sets.h"
 #include "desktop/param_form.h"
 #include "desktop/recovery.h"
 #include "records/record_log.h"
+
 #include "window_support.h"
 
 #include <QComboBox>
@@ -151,6 +153,13 @@ private slots:
         // Run, and find it in the log.
         click(m_window->findChild<QToolButton*>("tab1"));
         QCOMPARE(m_window->workspace(), 1);
+        // Nothing is released yet: Start asks for it first.
+        QTimer::singleShot(0, this, [&] {
+            QVERIFY(waitFor([&] { return m_window->findChild<QDialog*>("releaseDialog") != nullptr; }));
+            auto* dialog = m_window->findChild<QDialog*>("releaseDialog");
+            QTest::keyClicks(dialog->findChild<QLineEdit*>("releaseBy"), "A. Person");
+            QTest::keyClick(dialog->findChild<QLineEdit*>("releaseBy"), Qt::Key_Return);
+        });
         click(m_window->findChild<QPushButton*>("startButton"));
         QVERIFY(waitFor([&] { return m_window->runPage()->itemCount() >= 3; }));
         click(m_window->findChild<QPushButton*>("stopButton"));
@@ -526,19 +535,54 @@ private slots:
         QCOMPARE(int(session().recipe().steps.size()), 13);
     }
 
-    void runUsesAChangedRecipeFromTheNextItem()
+    void whatRunsIsWhatWasReleased()
     {
         openDemo();
+        auto* run = m_window->runPage();
+        const auto takeOne = [&](long long number) {
+            run->takeOne();
+            return waitFor([&] { return run->itemCount() == number; });
+        };
+        auto* band = m_window->findChild<VerdictBand*>("verdictBand");
+        auto* chip = m_window->findChild<QToolButton*>("lineChip");
         m_window->showWorkspace(1);
-        m_window->runPage()->takeOne();
-        QVERIFY(waitFor([&] { return m_window->runPage()->itemCount() == 1; }));
-        QCOMPARE(m_window->findChild<VerdictBand*>("verdictBand")->word(), QString("ACCEPT"));
+        QVERIFY(run->release("A. Person"));
+        QVERIFY(m_window->findChild<QLabel*>("runsLine")->text().contains("by A. Person"));
+        const int revision = run->released()->revision;
+        QVERIFY(takeOne(1));
+        QCOMPARE(band->word(), QString("ACCEPT"));
+        // An edit, its undo, another recipe, none at all: nothing of it reaches the line.
+        session().setLimits("width", "distance", *recipe::parseLimits("20 .. 21", base::Unit::Millimetre), true);
+        QVERIFY(takeOne(2));
+        QCOMPARE(band->word(), QString("ACCEPT"));
+        QVERIFY(waitFor([&] { return chip->isVisibleTo(m_window.get()) && chip->text().contains(QString("revision %1, 1 differ").arg(revision)); }));
+        session().newRecipe();
+        QVERIFY(takeOne(3)); // a slot is missing
+        QVERIFY(band->sentence().contains("Slots") && !band->sentence().contains("Width"));
+        QVERIFY(m_window->openRecipe(m_recipe));
         session().setLimits("width", "distance", *recipe::parseLimits("20 .. 21", base::Unit::Millimetre), false);
-        m_window->runPage()->takeOne();
-        QVERIFY(waitFor([&] { return m_window->runPage()->itemCount() == 2; }));
-        QCOMPARE(m_window->findChild<VerdictBand*>("verdictBand")->word(), QString("REJECT"));
-        const auto log = records::RecordLog::open(m_window->runPage()->logPath());
+        QVERIFY(takeOne(4));
+        QCOMPARE(band->word(), QString("ACCEPT"));
+        auto* lamp = m_window->findChild<QLabel*>("recordsLamp");
+        QVERIFY2(lamp->text().contains("4 items saved"), qPrintable(lamp->text()));
+        // Released, it counts from the next item on, under a number of its own, and counts begin anew.
+        QVERIFY(run->release("B. Person"));
+        QCOMPARE(run->released()->revision, revision + 1);
+        QCOMPARE(session().recipe().revision, revision + 1);
+        QVERIFY(waitFor([&] { return !chip->isVisibleTo(m_window.get()); }));
+        QVERIFY(takeOne(5));
+        QCOMPARE(band->word(), QString("REJECT"));
+        QCOMPARE(band->counts().items, 1LL);
+        const auto log = records::RecordLog::open(run->logPath());
         QVERIFY((*log)->items({})->front().sentence.startsWith("Width"));
+        QCOMPARE((*log)->items({})->front().by, QString("B. Person"));
+        const auto events = (*log)->events();
+        QVERIFY(events->size() >= 2);
+        const auto& first = (*events)[events->size() - 2];
+        const auto& second = events->back();
+        QVERIFY(second.before == first.after && first.by == "A. Person" && second.by == "B. Person" && second.revision == revision + 1);
+        // A column of the other recipe shows nothing of this one's checks.
+        QVERIFY(m_window->findChild<GridView*>("tape"));
         m_window->grab();
         // The records page filters.
         m_window->showWorkspace(2);
@@ -548,6 +592,47 @@ private slots:
         filter->setCurrentIndex(2);
         QVERIFY(table->rowCount() < all && table->rowCount() >= 1);
         for (int i = 0; i < table->rowCount(); ++i) QCOMPARE(table->item(i, 2)->text(), QString("reject"));
+    }
+
+    // An old column never shows its verdict beside another item's picture; of several items the failing one is in view.
+    void eachColumnShowsItsOwnItem()
+    {
+        const QTemporaryDir set;
+        QVERIFY(demo::writeSmallPlates(set.path().toStdString(), 1, 30, smallField()));
+        QVERIFY(m_window->openRecipe(QDir(set.path()).entryInfoList({"*.dikkat"}).front().filePath()));
+        auto* run = m_window->runPage();
+        m_window->showWorkspace(1);
+        QVERIFY(run->release("A. Person"));
+        m_window->findChild<QComboBox*>("source")->setCurrentIndex(1);
+        emit m_window->findChild<QComboBox*>("source")->activated(1);
+        auto* tape = m_window->findChild<GridView*>("tape");
+        auto* sheet = m_window->findChild<RunSheet*>("runSheet");
+        auto* ladder = m_window->findChild<LadderView*>("ladder");
+        auto* band = m_window->findChild<VerdictBand*>("verdictBand");
+        for (int n = 1; n <= 27; ++n) {
+            const auto before = run->itemCount();
+            run->takeOne();
+            QVERIFY(waitFor([&] { return run->itemCount() > before; }));
+        }
+        QVERIFY(sheet->hint().isEmpty() && ladder->title().startsWith("item "));
+        emit tape->chosen(-1, 0); // older than what is kept in memory
+        QVERIFY2(sheet->hint().contains("no longer in memory"), qPrintable(sheet->hint()));
+        emit tape->chosen(-1, 26);
+        QVERIFY(sheet->hint().isEmpty());
+        // A rejected picture: the band and the values name the item that fails; N goes on to the next.
+        bool rejected = false;
+        for (int c = 26; c > 3 && !rejected; --c) {
+            emit tape->chosen(-1, c);
+            if (band->word() != "REJECT") continue;
+            rejected = true;
+            QVERIFY2(band->sentence().startsWith("item "), qPrintable(band->sentence()));
+            QCOMPARE(ladder->title().section(' ', 0, 1), band->sentence().section(':', 0, 0));
+            const QString first = ladder->title();
+            QTest::keyClick(run, Qt::Key_N);
+            QVERIFY(ladder->title() != first);
+        }
+        QVERIFY(rejected);
+        m_window->grab();
     }
 
     void theViewZoomsToThePointerAndBack()

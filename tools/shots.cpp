@@ -105,6 +105,7 @@ int main(int argc, char** argv)
     // Run.
     window.showWorkspace(1);
     if (argc == 4) shoot("run-empty");
+    if (auto ok = window.runPage()->release(QStringLiteral("A. Person")); !ok) return 1;
     window.runPage()->start();
     waitFor([&] { return window.runPage()->itemCount() >= 12; });
     window.runPage()->stop();

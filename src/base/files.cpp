@@ -203,7 +203,7 @@ public:
         if (::close(fd) != 0) return systemError("cannot close", path);
         return {};
     }
-    Status append(const std::string& path, const std::string& head, const std::string& lines) override
+    Status append(const std::string& path, const std::string& head, const std::string& lines, const Whole& whole) override
     {
         struct stat info {
         };
@@ -222,11 +222,15 @@ public:
             if (*end < off_t(head.size()) || !readAt(file.fd(), begins, 0) || begins != head)
                 return fail(ErrorCode::InvalidArgument, "the file has other columns; choose another name", path);
         }
-        const std::string bytes = *end == 0 ? head + lines : lines;
-        const bool written = (*end == info.st_size || ::ftruncate(file.fd(), *end) == 0) && writeAt(file.fd(), bytes, *end) && ::fsync(file.fd()) == 0;
+        std::string tail(std::size_t(info.st_size - *end), '\0');
+        if (!tail.empty() && !readAt(file.fd(), tail, *end)) return systemError("cannot read", path);
+        const bool keepsTail = *end > 0 && !tail.empty() && whole && whole(tail);
+        const off_t from = keepsTail ? info.st_size : *end;
+        const std::string bytes = keepsTail ? "\n" + lines : *end == 0 ? head + lines : lines;
+        const bool written = (from == info.st_size || ::ftruncate(file.fd(), from) == 0) && writeAt(file.fd(), bytes, from) && ::fsync(file.fd()) == 0;
         if (!written) {
             auto error = systemError("cannot write", path);
-            if (::ftruncate(file.fd(), *end) != 0) error.value().message += "; what was begun could not be taken back";
+            if (::ftruncate(file.fd(), from) != 0) error.value().message += "; what was begun could not be taken back";
             return error;
         }
         const auto folder = std::filesystem::path(path).parent_path();
@@ -251,7 +255,7 @@ public:
 };
 } // namespace
 
-Status FileSystem::append(const std::string& path, const std::string&, const std::string&)
+Status FileSystem::append(const std::string& path, const std::string&, const std::string&, const Whole&)
 {
     return fail(ErrorCode::Unsupported, "lines cannot be added here", path);
 }

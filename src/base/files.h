@@ -9,6 +9,7 @@
 #include "base/result.h"
 
 #include <cstdint>
+#include <functional>
 #include <string>
 
 namespace base
@@ -26,8 +27,10 @@ public:
     virtual Status rename(const std::string& from, const std::string& to) = 0;   // replaces; Io
     virtual Status remove(const std::string& path) = 0;                          // Io
     // Adds whole lines at the end of a table that several programs may grow at once (they wait for each other). A new or empty file begins with
-    // `head`; another beginning is InvalidArgument. A line that a crash cut off is taken away first. Io.
-    virtual Status append(const std::string& path, const std::string& head, const std::string& lines);
+    // `head`; another beginning is InvalidArgument. A last line without its end is ended when `whole` says that it is one, else a crash cut it
+    // off and it is taken away. Io.
+    using Whole = std::function<bool(const std::string& line)>;
+    virtual Status append(const std::string& path, const std::string& head, const std::string& lines, const Whole& whole = {});
     // What is written when `path` is asked for: the end of a link. `inPlace`: a character device, opened as it is.
     // Io: neither a regular file nor a character device.
     struct Target {

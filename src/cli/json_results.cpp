@@ -3,6 +3,8 @@
 #include "base/files.h"
 #include "cli/arguments.h"
 
+#include <cerrno>
+#include <cstring>
 #include <fstream>
 
 namespace cli
@@ -136,8 +138,9 @@ base::Status ResultsWriter::finish()
         *m_out << ",\n  \"totals\": " << dumped(list, "  ");
     }
     *m_out << "\n}\n";
+    errno = 0;
     m_out->flush();
-    if (!*m_out) return base::fail(base::ErrorCode::Io, "cannot write the results", m_where);
+    if (!*m_out) return base::fail(base::ErrorCode::Io, std::string("cannot write: ") + std::strerror(errno ? errno : ENOSPC), m_where);
     if (!m_file) return {};
     m_file.reset();
     if (m_part == m_where) return {};

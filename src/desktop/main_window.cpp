@@ -9,6 +9,7 @@
 #include "desktop/recovery.h"
 #include "desktop/repeat_dialog.h"
 #include "desktop/review_dialog.h"
+#include "desktop/run/release_dialog.h"
 #include "desktop/style.h"
 #include "image/decode.h"
 
@@ -77,6 +78,13 @@ MainWindow::MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder
     connect(&m_reviewTimer, &QTimer::timeout, this, &MainWindow::refreshReview);
     connect(&m_session, &Session::recipeChanged, &m_reviewTimer, qOverload<>(&QTimer::start));
     connect(&m_session, &Session::resultsChanged, &m_reviewTimer, qOverload<>(&QTimer::start));
+    connect(&m_reviewTimer, &QTimer::timeout, this, &MainWindow::refreshLine);
+    connect(m_run, &RunPage::releaseWanted, this, &MainWindow::releaseRecipe);
+    connect(m_run, qOverload<const QString&>(&RunPage::released), this, [this](const QString& words) {
+        say(words);
+        refreshHeader();
+        refreshLine();
+    });
     connect(m_setup->evidence()->form(), &ParamForm::detailsWanted, this, [this](const QString& output) { checkDetails(output.toStdString()); });
     connect(m_setup->evidence()->form(), &ParamForm::convertWanted, this, [this] { m_session.convertLimits(); });
     connect(&m_session, &Session::said, this, [this](const QString& text) { say(text); });
@@ -150,6 +158,10 @@ void MainWindow::makeHeader()
     m_reviewChip = chip("reviewChip");
     m_reviewChip->setToolTip(tr("What is doubtful about this recipe  (Shift+F3; F3 walks through it)"));
     connect(m_reviewChip, &QToolButton::clicked, this, [this] { showReview(); });
+    m_lineChip = chip("lineChip");
+    m_lineChip->setToolTip(tr("What runs differs from what is edited here; click to see in what, and to release  (Ctrl+Shift+R)"));
+    connect(m_lineChip, &QToolButton::clicked, this, [this] { releaseRecipe(); });
+    m_lineChip->hide();
     m_calibrated = chip("calibratedChip");
     m_calibrated->setToolTip(tr("The size of a pixel; click to calibrate by a known length or a target  (Ctrl+K)"));
     connect(m_calibrated, &QToolButton::clicked, this, [this] { calibrate(); });
@@ -266,6 +278,8 @@ void MainWindow::makeActions()
 
     QMenu* run = m_menus->addMenu(tr("R&un"));
     run->setToolTipsVisible(true);
+    run->addAction(add("release", [this] { releaseRecipe(); }));
+    run->addSeparator();
     run->addAction(add("start", [this] { showWorkspace(1), m_run->start(); }));
     run->addAction(add("takeOne", [this] { showWorkspace(1), m_run->takeOne(); }));
     run->addAction(add("stop", [this] { m_run->stop(); }));
@@ -282,6 +296,22 @@ void MainWindow::checkDetails(const std::string& output)
     const Step* s = m_session.draft() ? nullptr : m_session.selectedStep();
     if (!s || s->checks.empty()) return say(tr("Choose a step with a check first"));
     CheckDialog(m_session, s->id, output.empty() ? m_session.selectedCheck()->output : output, this).exec();
+}
+
+// ---------------------------------------------------------------- the line
+void MainWindow::releaseRecipe()
+{
+    ReleaseDialog dialog(m_session, *m_run, this);
+    if (dialog.exec() != QDialog::Accepted) return;
+    if (auto ok = m_run->release(dialog.by()); !ok) say(QString::fromStdString(ok.error().text()), true);
+}
+
+void MainWindow::refreshLine()
+{
+    const auto running = m_run->released();
+    const auto differences = m_run->differences();
+    m_lineChip->setVisible(!differences.isEmpty());
+    if (!differences.isEmpty()) m_lineChip->setText(tr("line: revision %1, %2 differ").arg(running->revision).arg(differences.size()));
 }
 
 // ---------------------------------------------------------------- review
@@ -329,6 +359,7 @@ void MainWindow::showWorkspace(int index)
     m_pages->setCurrentIndex(index);
     m_tabs[std::size_t(index)]->setChecked(true);
     if (index == 0) m_setup->sheet()->setFocus();
+    if (index == 1) m_run->setFocus();
     if (index == 2) m_records->refresh();
 }
 int MainWindow::workspace() const { return m_pages->currentIndex(); }

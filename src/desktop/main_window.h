@@ -53,6 +53,8 @@ private:
     void showReview();
     void goToDoubt(int finding);
     void showGuide();
+    void releaseRecipe();
+    void refreshLine();
     QAction* add(const char* id, const std::function<void()>& call);
 
     Session m_session;
@@ -62,7 +64,7 @@ private:
     QWidget* m_notice = nullptr;
     QLabel* m_noticeText = nullptr;
     QHBoxLayout* m_noticeButtons = nullptr;
-    QToolButton *m_calibrated = nullptr, *m_trialChip = nullptr, *m_foreign = nullptr, *m_reviewChip = nullptr;
+    QToolButton *m_calibrated = nullptr, *m_trialChip = nullptr, *m_foreign = nullptr, *m_reviewChip = nullptr, *m_lineChip = nullptr;
     std::vector<inspect::Finding> m_findings;
     int m_doubt = -1; // the one the person was led to last
     ReviewDialog* m_review = nullptr;

@@ -89,6 +89,16 @@ base::Status Session::saveTo(const QString& path)
     return {};
 }
 
+void Session::setRevision(int revision)
+{
+    if (revision == m_recipe.revision) return;
+    m_recipe.revision = revision;
+    m_modified = true;
+    m_autosave.start();
+    adopt();
+    emit recipeChanged();
+}
+
 void Session::restored(const QString& original)
 {
     m_path = original;

@@ -34,6 +34,7 @@ public:
     std::shared_ptr<const inspect::Prepared> prepared() const { return m_prepared; }
     const QString& path() const { return m_path; }
     bool modified() const { return m_modified; }
+    void setRevision(int revision); // of what is being edited, when it is released; no step of undo
     void newRecipe();
     base::Status open(const QString& path);
     base::Status saveTo(const QString& path);

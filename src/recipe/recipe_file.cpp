@@ -792,6 +792,9 @@ std::string identity(const Recipe& r)
     bare.revision = 1;
     bare.reference = {};
     bare.empty = {};
+    for (Step& s : bare.steps)
+        for (Check& c : s.checks)
+            if (!c.limits.any() && c.elements.empty()) c.limits.unit = base::Unit::None; // of no limits
     std::string all = toJson(bare, "").dump(-1, ' ', false, json::error_handler_t::replace);
     for (const Reference* picture : {&r.reference, &r.empty}) all += "\n" + (picture->bytes ? base::sha256(*picture->bytes) : std::string("none"));
     return base::sha256(all);

@@ -2,6 +2,9 @@
 
 #include "base/text.h"
 
+#include <set>
+#include <vector>
+
 namespace records
 {
 namespace
@@ -17,6 +20,18 @@ std::string field(const std::string& from)
     std::string out = "\"";
     for (const char c : text) out += c == '"' ? std::string("\"\"") : std::string(1, c);
     return out + "\"";
+}
+// Fields of one line; quotes as in RFC 4180.
+std::vector<std::string> fieldsOf(const std::string& line)
+{
+    std::vector<std::string> out(1);
+    bool quoted = false;
+    for (const char c : line) {
+        if (c == '"') quoted = !quoted;
+        else if (c == ',' && !quoted) out.emplace_back();
+        else out.back() += c;
+    }
+    return out;
 }
 } // namespace
 
@@ -59,7 +74,14 @@ std::string csvRows(const recipe::Recipe& r, const inspect::PictureResult& resul
 
 base::Status appendCsv(base::FileSystem& files, const std::string& path, const recipe::Recipe& recipe, const std::string& rows)
 {
-    auto ok = files.append(path, csvHeader(recipe), rows);
+    const std::string header = csvHeader(recipe);
+    // A row whose line end was lost (an editor left it out) is whole when it has all fields and ends as rows do.
+    const auto whole = [&](const std::string& line) {
+        const auto fields = fieldsOf(line);
+        static const std::set<std::string> ends{"pass", "fail", "not_measured", "unjudged"};
+        return fields.size() == fieldsOf(header).size() && (ends.count(fields.back()) > 0 || fields.size() == 7);
+    };
+    auto ok = files.append(path, header, rows, whole);
     if (!ok && ok.error().code == base::ErrorCode::InvalidArgument)
         return base::fail(base::ErrorCode::InvalidArgument, "the file has other columns than this recipe; choose another name", path);
     return ok;

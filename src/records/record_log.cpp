@@ -78,7 +78,7 @@ const char* kValueTable = " (item integer not null references item(id), position
                           " name text not null, balloon integer not null, list integer not null, value text, unit text not null, nominal real,"
                           " low real, high real, verdict text not null, reason text not null, elements text, primary key (item, position)) without rowid";
 const char* kEventTable = " (id integer primary key, at text not null, by text not null, what text not null, subject text not null,"
-                          " before text not null, after text not null)";
+                          " before text not null, after text not null, revision integer not null)";
 
 base::Result<int> number(QSqlQuery& query, const char* sql, const QString& path)
 {
@@ -338,21 +338,55 @@ base::Result<std::vector<std::vector<long long>>> RecordLog::append(const std::v
 base::Status RecordLog::append(const EventRow& e)
 {
     QSqlQuery query(QSqlDatabase::database(m_connection));
-    query.prepare(QStringLiteral("insert into event (at, by, what, subject, before, after) values (?, ?, ?, ?, ?, ?)"));
+    query.prepare(QStringLiteral("insert into event (at, by, what, subject, before, after, revision) values (?, ?, ?, ?, ?, ?, ?)"));
     for (const QString& v : {e.at.isEmpty() ? q(nowUtc()) : e.at, e.by, e.what, e.subject, e.before, e.after})
         query.addBindValue(v.isNull() ? QString(QLatin1String("")) : v);
+    query.addBindValue(e.revision);
     if (!query.exec()) return sqlError(query, m_path);
     return {};
+}
+
+base::Status RecordLog::append(const Release& release, const std::string& before)
+{
+    QSqlQuery transaction(QSqlDatabase::database(m_connection));
+    if (!transaction.exec(QStringLiteral("begin immediate"))) return sqlError(transaction, m_path);
+    const auto id = recipeId(release);
+    base::Status done = id ? base::Status{} : base::passOn(id.error());
+    if (done) done = append(EventRow{q(release.at), q(release.by), QStringLiteral("release"), q(release.recipe().name), q(before), q(release.identity), release.revision});
+    if (done && !transaction.exec(QStringLiteral("commit"))) done = sqlError(transaction, m_path);
+    if (done) return {};
+    transaction.exec(QStringLiteral("rollback"));
+    m_knownIdentity.clear();
+    return done;
 }
 
 base::Result<std::vector<EventRow>> RecordLog::events() const
 {
     QSqlQuery query(QSqlDatabase::database(m_connection));
-    if (!query.exec(QStringLiteral("select at, by, what, subject, before, after from event order by id"))) return sqlError(query, m_path);
+    if (!query.exec(QStringLiteral("select at, by, what, subject, before, after, revision from event order by id"))) return sqlError(query, m_path);
     std::vector<EventRow> out;
     const auto at = [&](int i) { return query.value(i).toString(); };
-    while (query.next()) out.push_back({at(0), at(1), at(2), at(3), at(4), at(5)});
+    while (query.next()) out.push_back({at(0), at(1), at(2), at(3), at(4), at(5), query.value(6).toInt()});
     return out;
+}
+
+base::Result<std::shared_ptr<const Release>> RecordLog::lastRelease() const
+{
+    QSqlQuery query(QSqlDatabase::database(m_connection));
+    if (!query.exec(QStringLiteral("select event.at, event.by, event.revision, recipe.packed, recipe.name from event join recipe on recipe.identity = event.after"
+                                   " where event.what = 'release' and recipe.packed is not null order by event.id desc limit 1")))
+        return sqlError(query, m_path);
+    if (!query.next()) return std::shared_ptr<const Release>();
+    auto recipe = recipe::unpacked(query.value(3).toByteArray().toStdString(), query.value(4).toString().toStdString() + " (in the log)");
+    if (!recipe) return base::passOn(recipe.error());
+    recipe->revision = query.value(2).toInt();
+    auto prepared = inspect::Prepared::make(std::move(*recipe));
+    if (!prepared) return base::passOn(prepared.error());
+    auto made = release(std::make_shared<const inspect::Prepared>(std::move(*prepared)), query.value(1).toString().toStdString());
+    if (!made) return base::passOn(made.error());
+    auto out = std::make_shared<Release>(**made);
+    out->at = query.value(0).toString().toStdString();
+    return std::shared_ptr<const Release>(std::move(out));
 }
 
 base::Result<std::vector<ItemRow>> RecordLog::read(const QString& where, const Filter& filter) const

@@ -47,6 +47,7 @@ struct ValueRow {
 // Something somebody did: put a recipe on the line, changed a limit.
 struct EventRow {
     QString at, by, what, subject, before, after;
+    int revision = 0; // of a release: of what was released; before and after are then identities
 };
 struct Filter {
     QString verdict; // "", "accept", "reject", "unjudged", "error"
@@ -65,6 +66,10 @@ public:
     // All items of all entries in one transaction; for each entry the ids in its items' order. A picture that could not be read is one row.
     base::Result<std::vector<std::vector<long long>>> append(const std::vector<Entry>& entries);
     base::Status append(const EventRow& event); // `at` is filled in when it is empty
+    // Keeps the recipe and says in an event that it was put on the line; `before`: the identity that was there.
+    base::Status append(const Release& release, const std::string& before);
+    // What was put on the line last, made ready again; null when nothing ever was.
+    base::Result<std::shared_ptr<const Release>> lastRelease() const;
     base::Result<std::vector<EventRow>> events() const; // oldest first
     base::Result<ItemRow> item(long long id) const;     // NotFound
     // The recipe an item was inspected with, with its pictures. NotFound: logged before recipes were kept whole.

@@ -44,6 +44,12 @@ struct Logged {
     bool saved = false;             // every sink has it on disk
     const Line& line() const { return *inspected.taken.line; }
     const inspect::PictureResult& result() const { return *inspected.result; }
+    void letGoOfPicture()
+    {
+        inspected.capture.reset();
+        inspected.taken.shot.ready.reset();
+        inspected.taken.shot.file.reset();
+    }
 };
 
 } // namespace station

@@ -1,12 +1,14 @@
-// run_page.h - Run: large picture and verdict, values on one ladder, the latest items as a tape. Nothing here can change the recipe.
+// run_page.h - Run: large picture and verdict, values on one ladder, the latest items as a tape. Nothing here can change the recipe, and no edit
+// reaches the line: what runs is what was released.
 #pragma once
 #include "desktop/grid_view.h"
+#include "desktop/run/line_bridge.h"
+#include "desktop/run/run_views.h"
 #include "desktop/session.h"
-#include "station/run_loop.h"
+#include "station/tally.h"
 
 #include <QLabel>
 #include <QPushButton>
-#include <QWidget>
 #include <deque>
 
 class QComboBox;
@@ -14,61 +16,6 @@ class QLineEdit;
 
 namespace desktop
 {
-
-// What is drawn for the item in view.
-class RunSheet : public QWidget
-{
-    Q_OBJECT
-public:
-    explicit RunSheet(QWidget* parent = nullptr);
-    void show(std::shared_ptr<const inspect::Prepared> prepared, const station::RunItem& item);
-
-protected:
-    void paintEvent(QPaintEvent*) override;
-
-private:
-    std::shared_ptr<const inspect::Prepared> m_prepared;
-    station::RunItem m_item;
-    QImage m_picture;
-};
-
-// Each value between its limits; all share one ladder.
-class LadderView : public QWidget
-{
-    Q_OBJECT
-public:
-    explicit LadderView(QWidget* parent = nullptr);
-    void show(const inspect::ItemResult* item);
-
-protected:
-    void paintEvent(QPaintEvent*) override;
-
-private:
-    std::vector<inspect::CheckResult> m_rows;
-    int m_others = 0, m_othersOut = 0; // not shown; of them not passing
-    bool m_has = false;
-};
-
-class VerdictBand : public QWidget
-{
-    Q_OBJECT
-public:
-    explicit VerdictBand(QWidget* parent = nullptr);
-    void show(const inspect::PictureResult* result, long long items, long long accepted, double perMinute, bool present);
-    QString word() const { return m_word; }
-    QString sentence() const { return m_sentence; }
-
-protected:
-    void paintEvent(QPaintEvent*) override;
-
-private:
-    QColor outcomeColour() const;
-    QString m_word, m_sentence, m_second;
-    long long m_items = 0, m_accepted = 0;
-    double m_rate = 0;
-    inspect::Outcome m_outcome = inspect::Outcome::Unjudged;
-    bool m_measured = true, m_present = true;
-};
 
 class RunPage : public QWidget, private GridSource
 {
@@ -78,25 +25,41 @@ public:
     // `simulated` makes the station without a camera; `logPath` is the record log's file.
     RunPage(Session& session, SourceMaker simulated, QString logPath, QWidget* parent = nullptr);
     ~RunPage() override;
-    bool running() const { return m_loop.running(); }
-    long long itemCount() const { return m_items; }
+    bool running() { return m_bridge.line().running(); }
+    long long itemCount() const { return m_arrived; } // since the program started
     QString logPath() const { return m_log; }
     void refreshTheme() { m_grid->refresh(); }
+    // Puts the recipe being edited on the line, by somebody's name; written into the log's events. Valid from the next item.
+    base::Status release(const QString& by);
+    std::shared_ptr<const records::Release> released() const { return m_released; }
+    // In what the recipe being edited differs from the one on the line.
+    QStringList differences() const;
 
 signals:
     void itemLogged(); // after it is in the log and on the screen
+    void releaseWanted(); // Start was asked for and nothing is released
+    void released(const QString& words);
 
 public slots:
     void start();
     void takeOne();
     void stop();
+    void nextItem(); // of the picture in view
+
+protected:
+    void keyPressEvent(QKeyEvent* e) override; // N: the next item
 
 private:
-    void arrived(const station::RunItem& item);
+    void arrived();
+    void add(const station::Logged& logged);
+    void putOnLine();
+    bool ready();
     bool chooseSource();
-    void recipeMayHaveChanged();
-    void adoptRecipe();
+    void rebuildRows();
     void pin(int column);
+    void showPinned();
+    void showTotals();
+    void showReleased();
     // the tape
     int rows() const override { return int(m_rows.size()); }
     int columns() const override { return int(m_tape.size()); }
@@ -108,34 +71,34 @@ private:
     QString columnWord(int c) const override { return tr("item %1").arg(m_tape[std::size_t(c)].number); }
 
     struct TapeItem {
-        station::RunItem item;
-        long long number;
-        std::shared_ptr<const inspect::Prepared> prepared;
+        station::Logged item;
+        long long number; // of its last item, from the program's start
     };
+    QWidget* makeFeed();
+    QWidget* makeTotals();
+
     Session& m_session;
     SourceMaker m_simulated;
     QString m_log;
-    RunSheet* m_sheet;
-    LadderView* m_ladder;
-    VerdictBand* m_band;
-    GridView* m_grid;
-    QComboBox* m_source;
-    QLineEdit* m_batch;
-    QPushButton *m_start, *m_one, *m_stop;
-    QLabel *m_camera, *m_records, *m_trouble;
+    RunSheet* m_sheet = nullptr;
+    LadderView* m_ladder = nullptr;
+    VerdictBand* m_band = nullptr;
+    GridView* m_grid = nullptr;
+    QComboBox *m_source = nullptr, *m_keep = nullptr;
+    QLineEdit* m_batch = nullptr;
+    QPushButton *m_start = nullptr, *m_one = nullptr, *m_stop = nullptr;
+    QLabel *m_camera = nullptr, *m_records = nullptr, *m_trouble = nullptr, *m_runs = nullptr;
+    QWidget* m_totalsRow = nullptr;
+    QLabel* m_totalsText = nullptr;
     std::deque<TapeItem> m_tape;
     std::vector<GridRow> m_rows;
-    long long m_items = 0, m_accepted = 0;
-    inspect::Totals m_totals;
-    QWidget* m_totalsRow;
-    QLabel* m_totalsText;
-    void showTotals();
+    long long m_arrived = 0, m_saved = 0, m_unsaved = 0;
+    station::Tally m_tally;
     std::deque<qint64> m_times;
     QString m_folder;
-    int m_sourceIndex = -1, m_pinned = -1;
-    bool m_stale = true; // the recipe changed since the loop last got it
-    std::shared_ptr<const inspect::Prepared> m_used;
-    station::RunLoop m_loop; // last: its thread ends first
+    int m_sourceIndex = -1, m_pinned = -1, m_item = 0;
+    std::shared_ptr<const records::Release> m_released;
+    LineBridge m_bridge; // last: its threads end first
 };
 
 } // namespace desktop

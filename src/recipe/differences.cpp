@@ -1,0 +1,79 @@
+#include "recipe/differences.h"
+
+#include "base/text.h"
+#include "recipe/recipe_file.h"
+
+#include <nlohmann/json.hpp>
+
+namespace recipe
+{
+namespace
+{
+using nlohmann::json;
+
+std::string quoted(const std::string& name) { return "\"" + name + "\""; }
+
+void addChecks(const Step& before, const Step& now, std::vector<std::string>& out)
+{
+    const auto of = [](const Step& s, const std::string& output) {
+        const auto it = std::find_if(s.checks.begin(), s.checks.end(), [&](const Check& c) { return c.output == output; });
+        return it == s.checks.end() ? nullptr : &*it;
+    };
+    for (const Check& c : now.checks) {
+        const Check* old = of(before, c.output);
+        if (!old) out.push_back("check " + quoted(c.name) + " is new");
+        else if (old->limits.text() != c.limits.text()) out.push_back(quoted(c.name) + ": limits " + c.limits.text() + " instead of " + old->limits.text());
+    }
+    for (const Check& c : before.checks)
+        if (!of(now, c.output)) out.push_back("check " + quoted(c.name) + " is gone");
+}
+bool sameBytes(const Reference& a, const Reference& b)
+{
+    if (!a.bytes || !b.bytes) return !a.bytes == !b.bytes;
+    return a.bytes == b.bytes || *a.bytes == *b.bytes;
+}
+// The recipe's own settings, without steps, pictures and trials.
+json bareSettings(const Recipe& r)
+{
+    Recipe bare = r;
+    bare.steps.clear();
+    bare.trials.clear();
+    bare.reference = {};
+    bare.empty = {};
+    bare.revision = 1;
+    bare.calibration = {};
+    bare.name.clear();
+    return toJson(bare, "");
+}
+} // namespace
+
+std::vector<std::string> differences(const Recipe& before, const Recipe& now)
+{
+    std::vector<std::string> out;
+    if (before.name != now.name) out.push_back("named " + quoted(now.name) + " instead of " + quoted(before.name));
+    for (const Step& s : now.steps) {
+        const Step* old = before.find(s.id);
+        if (!old) {
+            out.push_back("step " + quoted(s.name) + " is new");
+            continue;
+        }
+        const std::size_t said = out.size();
+        addChecks(*old, s, out);
+        if (old->name != s.name) out.push_back("step " + quoted(old->name) + " is named " + quoted(s.name));
+        if (old->inUse != s.inUse) out.push_back("step " + quoted(s.name) + (s.inUse ? " is in use" : " is out of use"));
+        if (stepToJson(*old) != stepToJson(s) && out.size() == said) out.push_back("step " + quoted(s.name) + " is set otherwise");
+    }
+    for (const Step& s : before.steps)
+        if (!now.find(s.id)) out.push_back("step " + quoted(s.name) + " is gone");
+    if (!sameBytes(before.reference, now.reference)) out.push_back("another reference");
+    if (!sameBytes(before.empty, now.empty)) out.push_back("another empty picture");
+    Recipe a, b;
+    a.calibration = before.calibration;
+    b.calibration = now.calibration;
+    if (toJson(a, "") != toJson(b, "")) out.push_back("another calibration");
+    if (bareSettings(before) != bareSettings(now)) out.push_back("recipe settings");
+    if (out.empty() && identity(before) != identity(now)) out.push_back("the order of its steps");
+    return out;
+}
+
+} // namespace recipe
