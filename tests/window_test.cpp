@@ -3,7 +3,6 @@
 #include "desktop/param_form.h"
 #include "desktop/recovery.h"
 #include "records/record_log.h"
-
 #include "window_support.h"
 
 #include <QComboBox>

@@ -288,9 +288,12 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
     if (*items && *seconds > 0) return bad({base::ErrorCode::InvalidArgument, "--items and --seconds are not used together", ""});
     auto loaded = soundRecipe(a->words[0], err);
     if (!loaded) return kBadInput;
-    if (auto ok = keptApart(*a, {"--csv", "--log"}, filesOf(a->words[0], *loaded)); !ok) return bad(ok.error());
     auto source = sourceOf(a->option("--source"));
     if (!source) return bad(source.error());
+    std::vector<std::string> inputs = filesOf(a->words[0], *loaded);
+    if (const auto* list = dynamic_cast<const station::ListSource*>(source->get()))
+        inputs.insert(inputs.end(), list->pictures().begin(), list->pictures().end());
+    if (auto ok = keptApart(*a, {"--csv", "--log"}, inputs); !ok) return bad(ok.error());
     const auto line = lineOf(std::move(*loaded), *a);
     if (!line) return bad(line.error());
     if (auto ok = setKeep(**line, *a); !ok) return bad(ok.error());

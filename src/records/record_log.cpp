@@ -121,13 +121,18 @@ base::Result<std::unique_ptr<RecordLog>> RecordLog::open(const QString& path)
     if (file.exists() && !file.isFile()) return fail(ErrorCode::Io, "is no regular file", path.toStdString());
     if (file.exists() && file.size() > 0) {
         // Looked at without touching it: what is not ours stays as it is.
-        db.setConnectOptions(QStringLiteral("QSQLITE_OPEN_READONLY;QSQLITE_BUSY_TIMEOUT=5000"));
+        db.setConnectOptions(QStringLiteral("QSQLITE_OPEN_READONLY;QSQLITE_BUSY_TIMEOUT=30000"));
         if (!db.open()) return sqlError(db.lastError(), path);
+        // All of it at one moment: another program may be making the log just now.
+        QSqlQuery moment(db);
+        if (!moment.exec(QStringLiteral("begin"))) return sqlError(moment, path);
         const auto version = versionOf(db, path);
+        moment.exec(QStringLiteral("rollback"));
+        moment.clear();
         db.close();
         if (!version) return base::passOn(version.error());
     }
-    db.setConnectOptions(QStringLiteral("QSQLITE_BUSY_TIMEOUT=5000"));
+    db.setConnectOptions(QStringLiteral("QSQLITE_BUSY_TIMEOUT=30000"));
     if (!db.open()) return sqlError(db.lastError(), path);
     if (auto ok = log->prepare(); !ok) return base::passOn(ok.error());
     return log;

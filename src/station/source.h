@@ -32,6 +32,7 @@ public:
     static base::Result<std::unique_ptr<PictureSource>> list(const std::string& path, bool again);
     std::string name() const override { return m_name; }
     std::optional<Shot> next() override;
+    const std::vector<std::string>& pictures() const { return m_pictures; }
 
 private:
     std::string m_name;

@@ -1,0 +1,176 @@
+// The line without a window, and logged items computed again.
+#include "cli/commands.h"
+#include "records/record_log.h"
+#include "support.h"
+
+#include <QProcess>
+#include <csignal>
+#include <QSqlDatabase>
+#include <QSqlQuery>
+#include <iostream>
+#include <nlohmann/json.hpp>
+#include <sstream>
+#include <unistd.h>
+
+class LineCliTest : public QObject
+{
+    Q_OBJECT
+    QTemporaryDir m_dir;
+    std::string m_recipe;
+    std::ostringstream m_out, m_err;
+    int call(const std::vector<std::string>& arguments)
+    {
+        m_out.str({});
+        m_err.str({});
+        return cli::run(arguments, m_out, m_err);
+    }
+    std::string at(const std::string& leaf) { return m_dir.filePath(QString::fromStdString(leaf)).toStdString(); }
+    int lines(const std::string& text) { return int(std::count(text.begin(), text.end(), '\n')); }
+    std::vector<std::string> plates(int count)
+    {
+        std::vector<std::string> out;
+        for (int i = 1; i <= count; ++i) out.push_back(at("plate-00" + std::to_string(i) + ".png"));
+        return out;
+    }
+
+private slots:
+    void initTestCase()
+    {
+        m_recipe = support::writeDemo(m_dir, 6);
+        std::string list;
+        for (const std::string& p : plates(6)) list += p + "\n";
+        QVERIFY(base::realFiles().write(at("list.txt"), list));
+    }
+    // The same answers as `inspect`, item by item in log, table and text.
+    void theLineSaysWhatInspectSays()
+    {
+        QCOMPARE(call({"run", m_recipe, "--source", "list:" + at("list.txt"), "--log", at("run.sqlite"), "--csv", at("run.csv"), "--keep", "all", "--batch", "lot 3",
+                       "--station", "left", "--by", "A. Person"}),
+                 1);
+        const std::string text = m_out.str();
+        QVERIFY2(m_err.str().find("6 pictures, 6 items, 2 rejected") != std::string::npos, m_err.str().c_str());
+        std::vector<std::string> words{"inspect", m_recipe};
+        for (const std::string& p : plates(6)) words.push_back(p);
+        QCOMPARE(call(words), 1);
+        QCOMPARE(m_out.str(), text);
+        const auto log = records::RecordLog::open(m_dir.filePath("run.sqlite"));
+        const auto rows = *(*log)->items({});
+        QVERIFY(rows.size() == 6 && rows[0].batch == "lot 3" && rows[0].station == "left" && rows[0].by == "A. Person");
+        for (const auto& row : rows) QVERIFY(*base::readFile(row.kept.toStdString()) == *base::readFile(row.picture.toStdString()));
+        QCOMPARE(lines(*base::readFile(at("run.csv"))), 7);
+        // Everything is computed again from the log alone: the pictures may go, the log and its pictures may move.
+        QVERIFY(QDir().mkpath(m_dir.filePath("moved")));
+        QVERIFY(QFile::copy(m_dir.filePath("run.sqlite"), m_dir.filePath("moved/run.sqlite")));
+        QVERIFY(QFile::rename(m_dir.filePath("pictures"), m_dir.filePath("moved/pictures")));
+        QVERIFY(QFile::rename(m_dir.filePath("plate-001.png"), m_dir.filePath("away.png")));
+        QVERIFY(QFile::rename(QString::fromStdString(m_recipe), m_dir.filePath("away.dikkat")));
+        std::vector<std::string> replay{"replay", at("moved/run.sqlite")};
+        for (int i = 1; i <= 6; ++i) replay.push_back(std::to_string(i));
+        QCOMPARE(call(replay), 0);
+        QCOMPARE(lines(m_out.str()), 6);
+        QVERIFY(m_out.str().find("item 3: reject, the same again") != std::string::npos);
+        QVERIFY(QFile::rename(m_dir.filePath("away.png"), m_dir.filePath("plate-001.png")));
+        QVERIFY(QFile::rename(m_dir.filePath("away.dikkat"), QString::fromStdString(m_recipe)));
+    }
+    void whatDiffersIsSaidAndWhatIsGoneToo()
+    {
+        QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), at("plate-003.png"), "--log", at("re.sqlite")}), 1);
+        {
+            QSqlDatabase db = QSqlDatabase::addDatabase("QSQLITE", "spoil");
+            db.setDatabaseName(m_dir.filePath("re.sqlite"));
+            QVERIFY(db.open());
+            QSqlQuery q(db);
+            QVERIFY(q.exec("update value set value = '1.5' where item = 1 and name = 'Width'"));
+        }
+        QSqlDatabase::removeDatabase("spoil");
+        QCOMPARE(call({"replay", at("re.sqlite"), "1", "--json", "-"}), 1);
+        const auto j = nlohmann::json::parse(m_out.str());
+        QVERIFY(j.size() == 1 && j[0]["same"] == false && j[0]["differences"].size() == 1);
+        QVERIFY(j[0]["differences"][0]["what"] == "Width" && j[0]["differences"][0]["logged"] == "1.5");
+        QCOMPARE(call({"replay", at("re.sqlite"), "2"}), 0); // the picture stands where it was, with the same bytes
+        QVERIFY(QFile::rename(m_dir.filePath("plate-003.png"), m_dir.filePath("away.png")));
+        QCOMPARE(call({"replay", at("re.sqlite"), "2"}), 2);
+        QVERIFY(m_err.str().find("no pictures are kept") != std::string::npos);
+        QVERIFY(QFile::copy(m_dir.filePath("plate-001.png"), m_dir.filePath("plate-003.png")));
+        QCOMPARE(call({"replay", at("re.sqlite"), "2"}), 2);
+        QVERIFY(m_err.str().find("another picture") != std::string::npos);
+        QVERIFY(QFile::remove(m_dir.filePath("plate-003.png")) && QFile::rename(m_dir.filePath("away.png"), m_dir.filePath("plate-003.png")));
+        for (const char* word : {"99", "0", "x", "-1"}) QCOMPARE(call({"replay", at("re.sqlite"), word}), 2);
+        QCOMPARE(call({"replay", at("none.sqlite"), "1"}), 2);
+        QVERIFY(!QFile::exists(m_dir.filePath("none.sqlite"))); // looking makes no log
+    }
+    void wrongWordsAreRefused()
+    {
+        const std::string list = "list:" + at("list.txt");
+        for (const std::vector<std::string>& words : std::vector<std::vector<std::string>>{{"--source", "camera"},
+                                                                                            {"--source", "folder:/no/such/folder"},
+                                                                                            {"--source", "demo:none"},
+                                                                                            {},
+                                                                                            {"--source", list, "--keep", "some"},
+                                                                                            {"--source", list, "--keep", "all"},
+                                                                                            {"--source", list, "--items", "0"},
+                                                                                            {"--source", list, "--items", "3", "--seconds", "2"},
+                                                                                            {"--source", list, "--csv", at("plate-002.png")},
+                                                                                            {"--source", list, "--log", "/proc/none/x"}}) {
+            std::vector<std::string> line{"run", m_recipe};
+            line.insert(line.end(), words.begin(), words.end());
+            QCOMPARE(call(line), 2);
+            QVERIFY(m_err.str().find("dikkat-cli: ") == 0);
+        }
+    }
+    void itemsAndMemorySourcesAreBounded()
+    {
+        QCOMPARE(call({"run", m_recipe, "--source", "list:" + at("list.txt"), "--items", "2"}), 0);
+        QCOMPARE(lines(m_out.str()), 2);
+    }
+    // SIGTERM ends the line with everything on disk, exit code as ever; an interrupted `inspect` says that it is not complete.
+    void aSignalEndsWithEverythingOnDisk()
+    {
+        QTemporaryDir folder;
+        for (int i = 0; i < 200; ++i) QVERIFY(QFile::link(m_dir.filePath("plate-001.png"), folder.filePath(QString("%1.png").arg(i, 3, 10, QLatin1Char('0')))));
+        const std::string log = at("term.sqlite"), csv = at("term.csv"), pictures = folder.path().toStdString();
+        for (const int number : {SIGTERM, SIGINT}) {
+            QProcess child;
+            child.start(QCoreApplication::applicationFilePath(), {"--call", "run", QString::fromStdString(m_recipe), "--source", "folder:" + folder.path(), "--log",
+                                                                  QString::fromStdString(log), "--csv", QString::fromStdString(csv)});
+            QByteArray shown;
+            while (shown.count('\n') < 5) {
+                QVERIFY(child.waitForReadyRead(30000));
+                shown += child.readAllStandardOutput();
+            }
+            ::kill(pid_t(child.processId()), number);
+            QVERIFY(child.waitForFinished(30000));
+            shown += child.readAllStandardOutput();
+            QCOMPARE(child.exitStatus(), QProcess::NormalExit);
+            QCOMPARE(child.exitCode(), 0);
+            QVERIFY(child.readAllStandardError().contains("ended by a signal"));
+            QVERIFY(shown.count('\n') < 200);
+            const auto opened = records::RecordLog::open(QString::fromStdString(log));
+            QCOMPARE((*opened)->counts({})->items, (long long)(shown.count('\n')));
+            QCOMPARE(lines(*base::readFile(csv)) - 1, int(shown.count('\n')));
+            QVERIFY(QFile::remove(QString::fromStdString(log)) && QFile::remove(QString::fromStdString(csv)));
+        }
+        QStringList words{"--call", "inspect", QString::fromStdString(m_recipe)};
+        for (const auto& f : QDir(folder.path()).entryInfoList(QDir::Files)) words << f.filePath();
+        words << "--json" << QString::fromStdString(at("part.json"));
+        QProcess child;
+        child.start(QCoreApplication::applicationFilePath(), words);
+        QVERIFY(child.waitForReadyRead(30000));
+        ::kill(pid_t(child.processId()), SIGTERM);
+        QVERIFY(child.waitForFinished(30000));
+        QCOMPARE(child.exitCode(), 2);
+        QVERIFY(child.readAllStandardError().contains("ended by a signal after "));
+        const auto j = nlohmann::json::parse(*base::readFile(at("part.json"))); // whole, as far as it goes
+        QVERIFY(!j["pictures"].empty() && j["pictures"].size() < 200);
+    }
+};
+
+int main(int argc, char** argv)
+{
+    qputenv("QT_QPA_PLATFORM", "offscreen");
+    QGuiApplication application(argc, argv);
+    if (argc > 2 && QString(argv[1]) == "--call") return cli::run(std::vector<std::string>(argv + 2, argv + argc), std::cout, std::cerr);
+    LineCliTest test;
+    return QTest::qExec(&test, argc, argv);
+}
+#include "line_cli_test.moc"
