@@ -489,7 +489,9 @@ private slots:
         QCOMPARE(one([](auto& r) { r.steps.pop_back(); }), std::string("step \"Blobs\" is gone"));
         QCOMPARE(one([](auto& r) { r.steps[1].inUse = false; }), std::string("step \"Blobs\" is out of use"));
         QCOMPARE(one([](auto& r) { recipe::findKind("edge_pair")->param("smoothing")->put(r.steps[0].params, recipe::Value(2.5)); }),
-                 std::string("step \"Edge pair\" is set otherwise"));
+                 std::string("\"Edge pair\": Smoothing 2.5 instead of 1.5"));
+        QCOMPARE(one([](auto& r) { r.steps[0].regions["window"] = geometry::Region::window({5, 31}, {115, 31}, 9); }),
+                 std::string("step \"Edge pair\": regions or inputs differ"));
         QCOMPARE(one([](auto& r) { r.calibration = geometry::Calibration::factor(0.1, ""); }), std::string("another calibration"));
         QCOMPARE(one([](auto& r) { r.rule = "1"; }), std::string("recipe settings"));
         QCOMPARE(one([](auto& r) { r.reference = *recipe::makeReference("r.png", *image::encodePng(barPicture()), ""); }), std::string("another reference"));

@@ -6,12 +6,15 @@
 #include "desktop/proposals_dialog.h"
 #include "desktop/recipe_dialog.h"
 #include "desktop/repeat_dialog.h"
+#include "desktop/run/release_dialog.h"
 #include "desktop/style.h"
 
 #include <QApplication>
+#include <QComboBox>
 #include <QDir>
 #include <QElapsedTimer>
 #include <QLabel>
+#include <QLineEdit>
 #include <QSettings>
 #include <QSpinBox>
 #include <QStandardPaths>
@@ -114,6 +117,19 @@ int main(int argc, char** argv)
     window.showWorkspace(2);
     shoot("records");
     window.showWorkspace(0);
+    // What differs from what runs, before it is released.
+    s.setLimits("width", "distance", *recipe::parseLimits("26 +-0.04", base::Unit::Millimetre), false);
+    s.change(QStringLiteral("threshold"), [](recipe::Recipe& r) { recipe::findKind("blobs")->param("least_area")->put(r.find("slots")->params, recipe::Value(2500.0)); });
+    {
+        ReleaseDialog dialog(s, *window.runPage(), &window);
+        dialog.findChild<QLineEdit*>(QStringLiteral("releaseBy"))->setText(QStringLiteral("A. Person"));
+        dialog.show();
+        QTest::qWait(600);
+        if (!dialog.grab().save(out + QStringLiteral("/release.png"))) std::cerr << "cannot write release\n";
+        if (argc == 4) shoot("setup-differs");
+    }
+    s.undo();
+    s.undo();
     window.findChild<QAction*>(QStringLiteral("dark"))->setChecked(true);
     s.select("width");
     s.setTrial(8);
@@ -132,6 +148,20 @@ int main(int argc, char** argv)
     if (!other("small-plates", "width", 5, "setup-small-plates") || !other("tuning-ring", "notch", 2, "setup-tuning-ring")) {
         std::cerr << "the small sets do not open\n";
         return 1;
+    }
+    if (argc == 4) { // several items in a picture while running
+        window.openRecipe(demoFolder + QStringLiteral("/small-plates/small-plates.dikkat"));
+        if (auto ok = window.runPage()->release(QStringLiteral("A. Person")); !ok) return 1;
+        window.showWorkspace(1);
+        window.findChild<QComboBox*>(QStringLiteral("source"))->setCurrentIndex(1);
+        emit window.findChild<QComboBox*>(QStringLiteral("source"))->activated(1);
+        for (int i = 0; i < 6; ++i) {
+            window.runPage()->takeOne();
+            QTest::qWait(700);
+        }
+        shoot("run-items");
+        window.showWorkspace(0);
+        other("tuning-ring", "notch", 2, "setup-tuning-ring");
     }
     s.select("sink");
     s.setTrial(8);

@@ -308,10 +308,9 @@ void MainWindow::releaseRecipe()
 
 void MainWindow::refreshLine()
 {
-    const auto running = m_run->released();
     const auto differences = m_run->differences();
     m_lineChip->setVisible(!differences.isEmpty());
-    if (!differences.isEmpty()) m_lineChip->setText(tr("line: revision %1, %2 differ").arg(running->revision).arg(differences.size()));
+    if (!differences.isEmpty()) m_lineChip->setText(tr("%1 not released").arg(differences.size()));
 }
 
 // ---------------------------------------------------------------- review

@@ -27,6 +27,30 @@ void addChecks(const Step& before, const Step& now, std::vector<std::string>& ou
     for (const Check& c : before.checks)
         if (!of(now, c.output)) out.push_back("check " + quoted(c.name) + " is gone");
 }
+std::string plain(const json& value)
+{
+    if (value.is_number()) return base::shortest(value.get<double>());
+    return value.is_string() ? value.get<std::string>() : value.dump();
+}
+// Each setting of its own, then what else differs (regions, inputs, filters, places).
+void addSettings(const Step& before, const Step& now, std::vector<std::string>& out)
+{
+    const json a = stepToJson(before), b = stepToJson(now);
+    const StepKind* kind = findKind(now.kind);
+    if (kind && before.kind == now.kind) {
+        const json none = json::object(), &x = a.contains("params") ? a["params"] : none, &y = b.contains("params") ? b["params"] : none;
+        for (const ParamSpec& p : kind->params) {
+            const json u = x.value(p.key, json()), v = y.value(p.key, json());
+            if (u != v) out.push_back(quoted(now.name) + ": " + p.label + " " + plain(v) + " instead of " + plain(u));
+        }
+    }
+    const auto rest = [](json j) {
+        for (const char* key : {"params", "checks", "name", "in_use"}) j.erase(key);
+        return j;
+    };
+    if (rest(a) != rest(b)) out.push_back("step " + quoted(now.name) + ": regions or inputs differ");
+    else if (a != b && before.name == now.name && before.inUse == now.inUse && out.empty()) out.push_back("step " + quoted(now.name) + " is set otherwise");
+}
 bool sameBytes(const Reference& a, const Reference& b)
 {
     if (!a.bytes || !b.bytes) return !a.bytes == !b.bytes;
@@ -57,11 +81,14 @@ std::vector<std::string> differences(const Recipe& before, const Recipe& now)
             out.push_back("step " + quoted(s.name) + " is new");
             continue;
         }
+        std::vector<std::string> settings;
         const std::size_t said = out.size();
         addChecks(*old, s, out);
+        addSettings(*old, s, settings);
+        if (settings.size() == 1 && out.size() > said && settings[0].find("is set otherwise") != std::string::npos) settings.clear();
+        out.insert(out.end(), settings.begin(), settings.end());
         if (old->name != s.name) out.push_back("step " + quoted(old->name) + " is named " + quoted(s.name));
         if (old->inUse != s.inUse) out.push_back("step " + quoted(s.name) + (s.inUse ? " is in use" : " is out of use"));
-        if (stepToJson(*old) != stepToJson(s) && out.size() == said) out.push_back("step " + quoted(s.name) + " is set otherwise");
     }
     for (const Step& s : before.steps)
         if (!now.find(s.id)) out.push_back("step " + quoted(s.name) + " is gone");

@@ -74,6 +74,7 @@ RecordsPage::RecordsPage(QString logPath, QWidget* parent) : QWidget(parent), m_
     m_verdict->addItem(tr("accepted"), QStringLiteral("accept"));
     m_verdict->addItem(tr("rejects"), QStringLiteral("reject"));
     m_verdict->addItem(tr("unjudged"), QStringLiteral("unjudged"));
+    m_verdict->addItem(tr("unreadable"), QStringLiteral("error"));
     m_text = new QLineEdit(this);
     m_text->setObjectName(QStringLiteral("textFilter"));
     m_text->setPlaceholderText(tr("picture, batch, recipe or fault"));
@@ -193,7 +194,17 @@ void RecordsPage::showValues()
     const int row = m_table->currentRow();
     if (!m_log || row < 0 || !m_table->item(row, 0)) return;
     const long long id = m_table->item(row, 0)->text().toLongLong();
-    m_valuesTitle->setText(tr("item %1 · %2 · %3").arg(id).arg(m_table->item(row, 1)->text(), m_table->item(row, 4)->text()));
+    QString title = tr("item %1 · %2 · %3").arg(id).arg(m_table->item(row, 1)->text(), m_table->item(row, 4)->text());
+    if (const auto item = m_log->item(id)) {
+        title += QStringLiteral("\n") + tr("revision %1").arg(item->revision);
+        if (!item->by.isEmpty()) title += tr(", released by %1").arg(item->by);
+        if (!item->station.isEmpty()) title += tr(" · station %1").arg(item->station);
+        title += QStringLiteral("\n") + (item->kept.isEmpty() ? tr("picture not kept: %1").arg(item->notKept) : tr("picture kept: %1").arg(QFileInfo(item->kept).fileName().left(12)));
+        for (const QString& w : item->warnings) title += QStringLiteral("\n") + tr("beware: %1").arg(w);
+        m_valuesTitle->setToolTip(item->kept);
+    }
+    m_valuesTitle->setWordWrap(true);
+    m_valuesTitle->setText(title);
     auto values = m_log->values(id);
     if (!values) return m_valuesTitle->setText(QString::fromStdString(values.error().text()));
     m_values->setRowCount(int(values->size()));
