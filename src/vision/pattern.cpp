@@ -593,6 +593,25 @@ Pose originPose(const PatternModel& m, const Place& centre)
     return {centre.pose.origin + arm, geometry::wrapped(m.origin.angle + centre.pose.angle)};
 }
 
+struct Finish {
+    PatternFind find;
+    Point centre;
+};
+// Nothing to come can be better than the best `wanted` finds, and this place lies on one of them; not where it lies, that would be the same find.
+bool onWanted(const PatternModel& model, std::vector<Finish> finds, int wanted, double apart, double bestToCome, const Place& place)
+{
+    std::stable_sort(finds.begin(), finds.end(), [](const Finish& a, const Finish& b) { return a.find.score > b.find.score; });
+    std::vector<Finish> best;
+    for (const Finish& f : finds) {
+        if (int(best.size()) == wanted) break;
+        if (std::none_of(best.begin(), best.end(), [&](const Finish& b) { return geometry::distance(b.centre, f.centre) < apart; })) best.push_back(f);
+    }
+    if (int(best.size()) < wanted || best.back().find.score < bestToCome) return false;
+    if (std::any_of(best.begin(), best.end(), [&](const Finish& b) { return geometry::distance(b.centre, place.pose.origin) < apart; })) return false;
+    const Pose origin = originPose(model, place);
+    return std::any_of(best.begin(), best.end(), [&](const Finish& b) { return overlap(model, origin, place.scale, b.find.pose, b.find.scale) > 0.5; });
+}
+
 // What an edge of a step this high must show, a pixel, at a level: noise shrinks with the picture.
 double leastGradientAt(double leastContrast, double noise, int halvings)
 {
@@ -739,19 +758,29 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
         else same->sum = std::max(same->sum, q.sum); // met on its slope, fitted to the same place
     }
     // Each to the full picture, the best first. Beside a find only what may still score more than it is followed.
-    struct Finish {
-        PatternFind find;
-        Point centre;
-    };
     std::vector<Finish> finds;
     const std::size_t levels = model.levels.size();
     const PatternLevel& fine = model.levels.back();
-    for (Candidate q : kept) {
-        const double atMost = std::max(q.sum / full, q.score) + 0.08; // neighbours and directions are read more generously later
+    // Neighbours and directions are read more generously later.
+    const auto atMostOf = [&](const Candidate& q) { return std::max(q.sum / full, q.score) + 0.08; };
+    std::vector<double> atMostFrom(kept.size() + 1, 0); // of a candidate and all after it
+    for (std::size_t i = kept.size(); i-- > 0;) atMostFrom[i] = std::max(atMostFrom[i + 1], std::min(1.0, atMostOf(kept[i])));
+    struct Covered {
+        Point centre;
+        double atMost;
+    };
+    std::vector<Covered> covered; // lie on a wanted find: not followed, and nothing beside them is either
+    for (std::size_t n = 0; n < kept.size(); ++n) {
+        Candidate q = kept[n];
+        const double atMost = atMostOf(q);
         const auto beaten = [&](Point centre) {
-            return std::any_of(finds.begin(), finds.end(),
-                               [&](const Finish& f) { return geometry::distance(f.centre, centre) < apart && atMost <= f.find.score; });
+            return std::any_of(finds.begin(), finds.end(), [&](const Finish& f) { return geometry::distance(f.centre, centre) < apart && atMost <= f.find.score; }) ||
+                   std::any_of(covered.begin(), covered.end(), [&](const Covered& c) { return geometry::distance(c.centre, centre) < apart && atMost <= c.atMost; });
         };
+        if (o.wanted > 0 && onWanted(model, finds, o.wanted, apart, atMostFrom[n], moved(q.place, coarsest, 0))) {
+            covered.push_back({fromLevel(q.place.pose.origin, coarsest), atMost});
+            continue;
+        }
         if (beaten(fromLevel(q.place.pose.origin, coarsest))) continue;
         int level = coarsest;
         for (std::size_t i = 1; i + 1 < levels; ++i) {
@@ -796,7 +825,10 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
     std::vector<Point> centres;
     for (const Finish& f : finds) {
         const bool same = std::any_of(centres.begin(), centres.end(), [&](Point k) { return geometry::distance(k, f.centre) < apart; });
-        if (same) continue;
+        const bool beside = std::any_of(covered.begin(), covered.end(), [&](const Covered& c) {
+            return geometry::distance(c.centre, f.centre) < apart && f.find.score <= c.atMost && int(out.size()) >= o.wanted;
+        });
+        if (same || beside) continue;
         out.push_back(f.find);
         centres.push_back(f.centre);
         if (int(out.size()) >= o.most) break;

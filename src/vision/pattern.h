@@ -43,6 +43,7 @@ struct PatternOptions {
     double angleFrom = -geometry::kPi, angleTo = geometry::kPi; // radians, of the part's direction against the reference
     double leastContrast = 10;                                  // grey levels across an edge
     int most = 1;                                               // the best so many are given; it changes nothing in what is found
+    int wanted = 0; // of them: what lies on one of the best `wanted` ones (more than half) need not be found; 0: everything is wanted
     double scaleFrom = 1, scaleTo = 1;                          // of the part against the reference
     bool reversal = false;                                      // a part whose dark and bright are exchanged is found too
     double leastDistance = 0;                                   // px between the middles of two finds; 0: 0.35 × the model's radius

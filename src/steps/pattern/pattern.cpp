@@ -109,6 +109,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     // Inside another datum the part turns and grows with it.
     o.angleFrom = geometry::radians(-p.angleRange) + in.motion.turn(), o.angleTo = geometry::radians(p.angleRange) + in.motion.turn();
     o.leastContrast = p.leastContrast;
+    o.wanted = p.expected > 0 ? p.expected : p.most;
     o.most = 100000; // what is there is there, however many are wanted
     o.leastDistance = p.leastDistance * in.grows(), o.reversal = p.reversal;
     o.scaleFrom = (1 - p.scaleRange / 100) * in.grows(), o.scaleTo = (1 + p.scaleRange / 100) * in.grows();
