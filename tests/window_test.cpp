@@ -634,6 +634,46 @@ private slots:
         m_window->grab();
     }
 
+    void othersPassIsSaidOfWhatPassesAlone()
+    {
+        LadderView ladder;
+        inspect::ItemResult item;
+        for (int i = 0; i < 12; ++i) {
+            inspect::CheckResult c;
+            c.name = "check " + std::to_string(i);
+            c.values = {1.0};
+            c.verdict = Verdict::Pass;
+            item.checks.push_back(c);
+        }
+        ladder.show(&item);
+        QCOMPARE(ladder.othersText(), QString("4 others pass"));
+        for (int i = 0; i < 10; ++i) item.checks[std::size_t(i)].verdict = i % 2 ? Verdict::Fail : Verdict::NotMeasured;
+        ladder.show(&item);
+        QCOMPARE(ladder.othersText(), QString("4 others, 2 of them do not pass"));
+        for (auto& c : item.checks) c.verdict = Verdict::Unjudged;
+        ladder.show(&item);
+        QCOMPARE(ladder.othersText(), QString("4 others, 4 of them do not pass"));
+        item.checks.resize(3);
+        ladder.show(&item);
+        QVERIFY(ladder.othersText().isEmpty());
+    }
+
+    // Saved means on disk: with a log that cannot be written nothing is said to be saved, and it is said why.
+    void whatTheLogRefusesIsNotSaid()
+    {
+        QVERIFY(QDir().mkpath(m_place.path("dead/records.sqlite")));
+        MainWindow other(smallStation(), m_place.path("dead"));
+        QVERIFY(other.openRecipe(m_recipe));
+        other.show();
+        other.showWorkspace(1);
+        QVERIFY(other.runPage()->release("A. Person"));
+        other.runPage()->takeOne();
+        QVERIFY(waitFor([&] { return other.runPage()->itemCount() == 1; }));
+        QCOMPARE(other.findChild<QLabel*>("recordsLamp")->text(), QString("records: 0 items saved, 1 NOT saved"));
+        QVERIFY2(other.findChild<QLabel*>("troubleLine")->text().contains("no regular file"), qPrintable(other.findChild<QLabel*>("troubleLine")->text()));
+        QCOMPARE(other.findChild<VerdictBand*>("verdictBand")->word(), QString("ACCEPT")); // inspected all the same
+    }
+
     void theViewZoomsToThePointerAndBack()
     {
         openDemo();
