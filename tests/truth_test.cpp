@@ -3,6 +3,7 @@
 #include "inspect/review.h"
 #include "recipe/expression.h"
 #include "support.h"
+#include "vision/pattern.h"
 #include "vision/threshold.h"
 
 using namespace support;
@@ -307,6 +308,48 @@ private slots:
             const double off = geometry::wrapped(geometry::radians(value(result, "datum", "angle")) - truth.angle);
             QVERIFY2(std::abs(off) < 0.01, qPrintable(QString("%1: %2° off").arg(n).arg(geometry::degrees(off))));
         }
+    }
+    // What need not be followed changes nothing in what is said: wanted finds and surplus are the same as when all is followed.
+    void whatLiesOnAWantedFindIsNotMissed()
+    {
+        const auto reference = draw({part({{100, 90}, 0})}, 200, 180);
+        const auto model = *vision::teachPattern(reference.grey(), Region::rectangle({100, 90}, 150, 110), {{100, 90}, 0}, 10);
+        demo::Random random(4);
+        std::size_t surplus = 0;
+        for (int n = 0; n < 40; ++n) {
+            std::vector<Pose> at;
+            for (int i = 0, parts = 1 + random.below(5); i < parts; ++i) {
+                // Some lie half on each other.
+                const Point near = i > 0 && random.below(2) ? at.back().origin + Point{random.uniform(-90, 90), random.uniform(-90, 90)}
+                                                            : Point{random.uniform(120, 780), random.uniform(120, 580)};
+                at.push_back({near, random.uniform(-3, 3)});
+            }
+            const auto picture = scene(at);
+            for (const int wanted : {1, 2}) {
+                vision::PatternOptions o;
+                o.leastScore = 0.5;
+                o.most = 1000;
+                const auto kept = [&](const vision::PatternOptions& options) {
+                    auto finds = vision::findPattern(picture.grey(), model, Region::whole(), options);
+                    std::vector<vision::PatternFind> out;
+                    for (std::size_t i = 0; i < finds.size(); ++i) {
+                        bool on = false;
+                        for (std::size_t k = 0; k < std::min(i, std::size_t(wanted)); ++k)
+                            on = on || (i >= std::size_t(wanted) && vision::overlap(model, finds[i].pose, 1, finds[k].pose, 1) > 0.4);
+                        if (!on) out.push_back(finds[i]);
+                    }
+                    return out;
+                };
+                const auto all = kept(o);
+                o.wanted = wanted;
+                const auto few = kept(o);
+                QCOMPARE(few.size(), all.size());
+                for (std::size_t i = 0; i < all.size(); ++i)
+                    QVERIFY2(few[i].score == all[i].score && few[i].pose.origin == all[i].pose.origin && few[i].pose.angle == all[i].pose.angle, qPrintable(QString::number(n)));
+                surplus += all.size() > std::size_t(wanted);
+            }
+        }
+        QVERIFY(surplus > 20);
     }
     void aSmallSearchAreaIsSearchedAsFinelyAsItNeeds()
     {

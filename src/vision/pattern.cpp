@@ -687,47 +687,66 @@ base::Result<PatternModel> teachPattern(const image::GreyView& reference, const 
     return model;
 }
 
-std::vector<PatternFind> findPattern(const image::GreyView& picture, const PatternModel& model, const geometry::Region& search,
-                                     const PatternOptions& o)
+namespace
 {
-    std::vector<PatternFind> out;
-    const int coarsest = model.levels.front().halvings;
-    const Stack stack = stackOf(picture, std::max(1, coarsest));
-    const double noise = vision::noise(picture);
-    const bool scaling = o.scaleTo > o.scaleFrom;
-    std::vector<Candidate> candidates;
-    const double coarseLeast = std::max(0.1 * std::max(4.0, o.leastContrast), 2.2 * noise / scaleOf(coarsest));
-    if (coarsest == 0) {
-        LevelImage copy;
-        copy.width = picture.width, copy.height = picture.height;
-        copy.data.resize(std::size_t(picture.width) * std::size_t(picture.height));
-        picture.visit([&](auto v) {
-            for (int y = 0; y < v.height; ++y)
-                for (int x = 0; x < v.width; ++x)
-                    copy.data[std::size_t(y) * std::size_t(v.width) + std::size_t(x)] = float(double(v.at(x, y)) * v.levelsPerStep);
-        });
-        candidates = coarseSearch(copy, model, search, o, coarseLeast);
-    } else {
-        candidates = coarseSearch(stack.small[std::size_t(coarsest - 1)], model, search, o, coarseLeast);
+LevelImage inLevels(const image::GreyView& picture)
+{
+    LevelImage copy;
+    copy.width = picture.width;
+    copy.height = picture.height;
+    copy.data.resize(std::size_t(picture.width) * std::size_t(picture.height));
+    picture.visit([&](auto v) {
+        for (int y = 0; y < v.height; ++y)
+            for (int x = 0; x < v.width; ++x)
+                copy.data[std::size_t(y) * std::size_t(v.width) + std::size_t(x)] = float(double(v.at(x, y)) * v.levelsPerStep);
+    });
+    return copy;
+}
+
+// One search: candidates on the coarsest level, fitted there, the best of them followed to the full picture.
+class Search
+{
+public:
+    Search(const image::GreyView& picture, const PatternModel& model, const geometry::Region& area, const PatternOptions& options)
+        : m_picture(picture), m_model(model), m_area(area), o(options), m_coarsest(model.levels.front().halvings),
+          m_stack(stackOf(picture, std::max(1, m_coarsest))), m_noise(vision::noise(picture)), m_scaling(o.scaleTo > o.scaleFrom),
+          m_apart(o.leastDistance > 0 ? o.leastDistance : 0.35 * model.radius),
+          m_full(4.0 * double(std::min<std::size_t>(model.levels.front().points.size(), std::size_t(kCoarsePoints))))
+    {
     }
-    const double apart = o.leastDistance > 0 ? o.leastDistance : 0.35 * model.radius;
-    const auto radiusAt = [&](int halvings) { return std::max(4.0, model.radius / scaleOf(halvings)); };
-    // The coarse level first for all. What hides a part can pull the fit off on this level: the place as it was met stays when it agrees better.
-    const PatternLevel& coarse = model.levels.front();
-    const double coarseLeastGradient = leastGradientAt(o.leastContrast, noise, coarsest);
-    std::vector<Candidate> good;
-    const double full = 4.0 * double(std::min<std::size_t>(coarse.points.size(), std::size_t(kCoarsePoints)));
-    for (Candidate q : candidates) {
-        // On the slope of a place where everything fits already and agrees as well as here it can: the fit would end there.
-        const bool slope = std::any_of(good.begin(), good.end(), [&](const Candidate& g) {
-            return g.sure && q.sum / full <= g.score + 0.05 && geometry::distance(g.place.pose.origin, q.place.pose.origin) < 3 &&
-                   std::abs(geometry::wrapped(g.place.pose.angle - q.place.pose.angle)) < 6.0 / radiusAt(coarsest) &&
-                   std::abs(g.place.scale - q.place.scale) < 6.0 / radiusAt(coarsest);
-        });
-        if (slope) continue;
-        onLevel(stack, coarsest, [&](const auto& v) {
+    std::vector<PatternFind> finds()
+    {
+        followAll(merged(fitted(candidates())));
+        return chosen();
+    }
+
+private:
+    double radiusAt(int halvings) const { return std::max(4.0, m_model.radius / scaleOf(halvings)); }
+    // Closer than so many steps of place, angle and scale, counted in px of the coarsest level.
+    bool alike(const Place& a, const Place& b, double px, double atRim) const
+    {
+        const double radius = radiusAt(m_coarsest);
+        return geometry::distance(a.pose.origin, b.pose.origin) < px && std::abs(geometry::wrapped(a.pose.angle - b.pose.angle)) < atRim / radius &&
+               std::abs(a.scale - b.scale) < atRim / radius;
+    }
+    // What a candidate may still score: neighbours and directions are read more generously later.
+    double atMost(const Candidate& q) const { return std::max(q.sum / m_full, q.score) + 0.08; }
+
+    std::vector<Candidate> candidates() const
+    {
+        const double least = std::max(0.1 * std::max(4.0, o.leastContrast), 2.2 * m_noise / scaleOf(m_coarsest));
+        if (m_coarsest == 0) return coarseSearch(inLevels(m_picture), m_model, m_area, o, least);
+        return coarseSearch(m_stack.small[std::size_t(m_coarsest - 1)], m_model, m_area, o, least);
+    }
+
+    // Fits on the coarsest level. What hides a part can pull the fit off here: the place as it was met stays when it agrees better.
+    void fit(Candidate& q) const
+    {
+        const PatternLevel& coarse = m_model.levels.front();
+        const double leastGradient = leastGradientAt(o.leastContrast, m_noise, m_coarsest);
+        onLevel(m_stack, m_coarsest, [&](const auto& v) {
             // Not worth fitting when hardly an edge runs the right way.
-            const double before = agreement(v, coarse.points, q.place, coarseLeastGradient, 2);
+            const double before = agreement(v, coarse.points, q.place, leastGradient, 2);
             if ((o.reversal ? std::abs(before) : before) < 0.35 * o.leastScore) return;
             double best = 0;
             Place place = q.place;
@@ -735,105 +754,156 @@ std::vector<PatternFind> findPattern(const image::GreyView& picture, const Patte
                 if (sign < 0 && !o.reversal) break;
                 Place start = q.place;
                 start.sign = sign;
-                const Refined r = settle(v, coarse.points, start, 3, 4, o.leastContrast, radiusAt(coarsest), 1, 1, scaling);
-                const double fitted = agreement(v, coarse.points, r.place, coarseLeastGradient);
-                if (fitted > best) best = fitted, place = r.place, q.sure = r.inliers >= 0.93 && fitted >= 0.85;
-                if (fitted > 0.8) continue;
-                const double met = agreement(v, coarse.points, start, coarseLeastGradient);
-                if (met > best + 0.05) best = met, place = start, q.sure = false;
+                const Refined r = settle(v, coarse.points, start, 3, 4, o.leastContrast, radiusAt(m_coarsest), 1, 1, m_scaling);
+                const double agreed = agreement(v, coarse.points, r.place, leastGradient);
+                if (agreed > best) {
+                    best = agreed;
+                    place = r.place;
+                    q.sure = r.inliers >= 0.93 && agreed >= 0.85;
+                }
+                if (agreed > 0.8) continue;
+                const double met = agreement(v, coarse.points, start, leastGradient);
+                if (met > best + 0.05) {
+                    best = met;
+                    place = start;
+                    q.sure = false;
+                }
             }
-            q.place = place, q.score = best;
+            q.place = place;
+            q.score = best;
         });
-        if (q.score >= 0.7 * o.leastScore) good.push_back(q);
     }
-    std::stable_sort(good.begin(), good.end(), [](const Candidate& a, const Candidate& b) { return a.score > b.score; });
-    std::vector<Candidate> kept;
-    for (const Candidate& q : good) {
-        const auto same = std::find_if(kept.begin(), kept.end(), [&](const Candidate& k) {
-            return geometry::distance(k.place.pose.origin, q.place.pose.origin) < 1 &&
-                   std::abs(geometry::wrapped(k.place.pose.angle - q.place.pose.angle)) < 2.0 / radiusAt(coarsest) &&
-                   std::abs(k.place.scale - q.place.scale) < 2.0 / radiusAt(coarsest);
-        });
-        if (same == kept.end()) kept.push_back(q);
-        else same->sum = std::max(same->sum, q.sum); // met on its slope, fitted to the same place
+    std::vector<Candidate> fitted(const std::vector<Candidate>& candidates) const
+    {
+        std::vector<Candidate> good;
+        for (Candidate q : candidates) {
+            // On the slope of a place where everything fits already and agrees as well as here it can: the fit would end there.
+            const bool slope = std::any_of(good.begin(), good.end(), [&](const Candidate& g) {
+                return g.sure && q.sum / m_full <= g.score + 0.05 && alike(g.place, q.place, 3, 6.0);
+            });
+            if (slope) continue;
+            fit(q);
+            if (q.score >= 0.7 * o.leastScore) good.push_back(q);
+        }
+        return good;
+    }
+    std::vector<Candidate> merged(std::vector<Candidate> good) const
+    {
+        std::stable_sort(good.begin(), good.end(), [](const Candidate& a, const Candidate& b) { return a.score > b.score; });
+        std::vector<Candidate> kept;
+        for (const Candidate& q : good) {
+            const auto same = std::find_if(kept.begin(), kept.end(), [&](const Candidate& k) { return alike(k.place, q.place, 1, 2.0); });
+            if (same == kept.end()) kept.push_back(q);
+            else same->sum = std::max(same->sum, q.sum); // met on its slope, fitted to the same place
+        }
+        return kept;
+    }
+
+    bool beaten(Point centre, double most) const
+    {
+        return std::any_of(m_finds.begin(), m_finds.end(), [&](const Finish& f) { return geometry::distance(f.centre, centre) < m_apart && most <= f.find.score; }) ||
+               std::any_of(m_covered.begin(), m_covered.end(), [&](const Covered& c) { return geometry::distance(c.centre, centre) < m_apart && most <= c.atMost; });
     }
     // Each to the full picture, the best first. Beside a find only what may still score more than it is followed.
-    std::vector<Finish> finds;
-    const std::size_t levels = model.levels.size();
-    const PatternLevel& fine = model.levels.back();
-    // Neighbours and directions are read more generously later.
-    const auto atMostOf = [&](const Candidate& q) { return std::max(q.sum / full, q.score) + 0.08; };
-    std::vector<double> atMostFrom(kept.size() + 1, 0); // of a candidate and all after it
-    for (std::size_t i = kept.size(); i-- > 0;) atMostFrom[i] = std::max(atMostFrom[i + 1], std::min(1.0, atMostOf(kept[i])));
+    void followAll(const std::vector<Candidate>& kept)
+    {
+        std::vector<double> bestFrom(kept.size() + 1, 0); // of a candidate and all after it
+        for (std::size_t i = kept.size(); i-- > 0;) bestFrom[i] = std::max(bestFrom[i + 1], std::min(1.0, atMost(kept[i])));
+        for (std::size_t i = 0; i < kept.size(); ++i) {
+            const Candidate& q = kept[i];
+            const Point centre = fromLevel(q.place.pose.origin, m_coarsest);
+            if (o.wanted > 0 && onWanted(m_model, m_finds, o.wanted, m_apart, bestFrom[i], moved(q.place, m_coarsest, 0)))
+                m_covered.push_back({centre, atMost(q)});
+            else if (!beaten(centre, atMost(q)))
+                follow(q);
+        }
+    }
+    void follow(Candidate q)
+    {
+        const double most = atMost(q);
+        int level = m_coarsest;
+        for (std::size_t i = 1; i + 1 < m_model.levels.size(); ++i) {
+            const PatternLevel& l = m_model.levels[i];
+            q.place = moved(q.place, level, l.halvings);
+            level = l.halvings;
+            onLevel(m_stack, level, [&](const auto& v) {
+                const int lines = m_noise / scaleOf(level) > 2.5 ? 3 : 1;
+                q.place = settle(v, l.points, q.place, 6, 4, o.leastContrast, radiusAt(level), 2, lines, m_scaling).place;
+                q.score = agreement(v, l.points, q.place, leastGradientAt(o.leastContrast, m_noise, level), 2);
+            });
+        }
+        q.place = moved(q.place, level, 0);
+        if (q.score < 0.8 * o.leastScore || beaten(q.place.pose.origin, most)) return;
+        m_picture.visit([&](auto v) { finish(v, q.place); });
+    }
+    template <class V> void finish(const V& v, const Place& place)
+    {
+        const std::size_t levels = m_model.levels.size();
+        const PatternLevel& fine = m_model.levels.back();
+        Refined r = settle(v, fine.points, place, levels > 2 ? 5 : 9, 2, o.leastContrast, radiusAt(0), 2, m_noise > 4 ? 3 : 1, m_scaling);
+        // Faint parts in noise: neighbouring profiles are averaged.
+        const int lines = 0.4 * m_noise > 0.25 * 0.3 * std::max(r.contrast, 4.0) ? 5 : 1;
+        r = settle(v, fine.points, r.place, 5, 5, o.leastContrast, radiusAt(0), 1, lines, m_scaling);
+        double score = agreement(v, fine.points, r.place, leastGradientAt(o.leastContrast, 0, 0));
+        // Where single pixels are lost in noise, the directions are read from the half-size picture.
+        if (levels > 2 && m_noise > 0.15 * r.contrast) {
+            const PatternLevel& l = m_model.levels[levels - 2];
+            const Place half = moved(r.place, 0, l.halvings);
+            score = std::max(score, onLevel(m_stack, l.halvings, [&](const auto& w) {
+                                 return agreement(w, l.points, half, leastGradientAt(o.leastContrast, m_noise, l.halvings));
+                             }));
+        }
+        if (score < o.leastScore || !nearlyIn(m_area, r.place.pose.origin)) return;
+        if (m_scaling && (r.place.scale < o.scaleFrom - 0.01 || r.place.scale > o.scaleTo + 0.01)) return;
+        const Pose origin = originPose(m_model, r.place);
+        const double turn = geometry::wrapped(origin.angle - m_model.origin.angle), mid = (o.angleFrom + o.angleTo) / 2;
+        if (std::abs(geometry::wrapped(turn - mid)) > (o.angleTo - o.angleFrom) / 2 + 0.01) return;
+        m_finds.push_back({{origin, score, r.rms, r.place.scale, r.place.sign < 0}, r.place.pose.origin});
+    }
+
+    std::vector<PatternFind> chosen()
+    {
+        std::stable_sort(m_finds.begin(), m_finds.end(), [](const Finish& a, const Finish& b) {
+            if (a.find.score != b.find.score) return a.find.score > b.find.score;
+            return a.centre.y != b.centre.y ? a.centre.y < b.centre.y : a.centre.x < b.centre.x;
+        });
+        std::vector<PatternFind> out;
+        std::vector<Point> centres;
+        for (const Finish& f : m_finds) {
+            const bool same = std::any_of(centres.begin(), centres.end(), [&](Point k) { return geometry::distance(k, f.centre) < m_apart; });
+            const bool beside = int(out.size()) >= o.wanted && std::any_of(m_covered.begin(), m_covered.end(), [&](const Covered& c) {
+                                    return geometry::distance(c.centre, f.centre) < m_apart && f.find.score <= c.atMost;
+                                });
+            if (same || beside) continue;
+            out.push_back(f.find);
+            centres.push_back(f.centre);
+            if (int(out.size()) >= o.most) break;
+        }
+        return out;
+    }
+
     struct Covered {
         Point centre;
         double atMost;
     };
-    std::vector<Covered> covered; // lie on a wanted find: not followed, and nothing beside them is either
-    for (std::size_t n = 0; n < kept.size(); ++n) {
-        Candidate q = kept[n];
-        const double atMost = atMostOf(q);
-        const auto beaten = [&](Point centre) {
-            return std::any_of(finds.begin(), finds.end(), [&](const Finish& f) { return geometry::distance(f.centre, centre) < apart && atMost <= f.find.score; }) ||
-                   std::any_of(covered.begin(), covered.end(), [&](const Covered& c) { return geometry::distance(c.centre, centre) < apart && atMost <= c.atMost; });
-        };
-        if (o.wanted > 0 && onWanted(model, finds, o.wanted, apart, atMostFrom[n], moved(q.place, coarsest, 0))) {
-            covered.push_back({fromLevel(q.place.pose.origin, coarsest), atMost});
-            continue;
-        }
-        if (beaten(fromLevel(q.place.pose.origin, coarsest))) continue;
-        int level = coarsest;
-        for (std::size_t i = 1; i + 1 < levels; ++i) {
-            const PatternLevel& l = model.levels[i];
-            q.place = moved(q.place, level, l.halvings);
-            level = l.halvings;
-            onLevel(stack, level, [&](const auto& v) {
-                const int lines = noise / scaleOf(level) > 2.5 ? 3 : 1;
-                q.place = settle(v, l.points, q.place, 6, 4, o.leastContrast, radiusAt(level), 2, lines, scaling).place;
-                q.score = agreement(v, l.points, q.place, leastGradientAt(o.leastContrast, noise, level), 2);
-            });
-        }
-        q.place = moved(q.place, level, 0);
-        if (q.score < 0.8 * o.leastScore || beaten(q.place.pose.origin)) continue;
-        picture.visit([&](auto v) {
-            Refined r = settle(v, fine.points, q.place, levels > 2 ? 5 : 9, 2, o.leastContrast, radiusAt(0), 2, noise > 4 ? 3 : 1, scaling);
-            // Faint parts in noise: neighbouring profiles are averaged.
-            const int lines = 0.4 * noise > 0.25 * 0.3 * std::max(r.contrast, 4.0) ? 5 : 1;
-            r = settle(v, fine.points, r.place, 5, 5, o.leastContrast, radiusAt(0), 1, lines, scaling);
-            double score = agreement(v, fine.points, r.place, leastGradientAt(o.leastContrast, 0, 0));
-            // Where single pixels are lost in noise, the directions are read from the half-size picture.
-            if (levels > 2 && noise > 0.15 * r.contrast) {
-                const PatternLevel& l = model.levels[levels - 2];
-                const Place half = moved(r.place, 0, l.halvings);
-                score = std::max(score, onLevel(stack, l.halvings, [&](const auto& w) {
-                                     return agreement(w, l.points, half, leastGradientAt(o.leastContrast, noise, l.halvings));
-                                 }));
-            }
-            if (score < o.leastScore) return;
-            if (!nearlyIn(search, r.place.pose.origin)) return;
-            if (scaling && (r.place.scale < o.scaleFrom - 0.01 || r.place.scale > o.scaleTo + 0.01)) return;
-            const Pose origin = originPose(model, r.place);
-            const double turn = geometry::wrapped(origin.angle - model.origin.angle), mid = (o.angleFrom + o.angleTo) / 2;
-            if (std::abs(geometry::wrapped(turn - mid)) > (o.angleTo - o.angleFrom) / 2 + 0.01) return;
-            finds.push_back({{origin, score, r.rms, r.place.scale, r.place.sign < 0}, r.place.pose.origin});
-        });
-    }
-    std::stable_sort(finds.begin(), finds.end(), [](const Finish& a, const Finish& b) {
-        if (a.find.score != b.find.score) return a.find.score > b.find.score;
-        return a.centre.y != b.centre.y ? a.centre.y < b.centre.y : a.centre.x < b.centre.x;
-    });
-    std::vector<Point> centres;
-    for (const Finish& f : finds) {
-        const bool same = std::any_of(centres.begin(), centres.end(), [&](Point k) { return geometry::distance(k, f.centre) < apart; });
-        const bool beside = std::any_of(covered.begin(), covered.end(), [&](const Covered& c) {
-            return geometry::distance(c.centre, f.centre) < apart && f.find.score <= c.atMost && int(out.size()) >= o.wanted;
-        });
-        if (same || beside) continue;
-        out.push_back(f.find);
-        centres.push_back(f.centre);
-        if (int(out.size()) >= o.most) break;
-    }
-    return out;
+    const image::GreyView& m_picture;
+    const PatternModel& m_model;
+    const geometry::Region& m_area;
+    const PatternOptions& o;
+    const int m_coarsest;
+    const Stack m_stack;
+    const double m_noise;
+    const bool m_scaling;
+    const double m_apart, m_full; // px between two finds; sum of a candidate on which every point agrees
+    std::vector<Finish> m_finds;
+    std::vector<Covered> m_covered; // lie on a wanted find: not followed, and nothing beside them is either
+};
+} // namespace
+
+std::vector<PatternFind> findPattern(const image::GreyView& picture, const PatternModel& model, const geometry::Region& search,
+                                     const PatternOptions& o)
+{
+    return Search(picture, model, search, o).finds();
 }
 
 double scoreAt(const image::GreyView& picture, const PatternModel& model, const Pose& pose, double leastContrast)
