@@ -1,47 +1,16 @@
 #include "steps/perpendicularity/perpendicularity.h"
-#include "geometry/zones.h"
-
-#include <algorithm>
-#include <cmath>
+#include "steps/orientation.h"
 
 namespace steps
 {
 using namespace recipe;
 using base::Unit;
-using geometry::Point;
 using P = PerpendicularityParams;
 
 namespace
 {
-base::Result<RunOutput> run(const P& p, const RunInput& in)
-{
-    const auto edges = densePoints(in, in.inputs.at("of"), p);
-    if (!edges) return base::passOn(edges.error());
-    const std::vector<Point> points = outlineOf(*edges);
-    return stripResult(geometry::stripAlong(points, geometry::leftOf(datumDirection(in))), points);
-}
-
-// From an edge to the one it refers to; pulled into empty space: against the datum's x direction.
-std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
-{
-    if (g.type != Gesture::Type::Stroke) return {};
-    const auto a = in.features.find(g.fromFeature), b = in.features.find(g.toFeature);
-    if (a == in.features.end() || typeOf(a->second) != FeatureType::Line || a == b) return {};
-    if (!g.toFeature.empty() && (b == in.features.end() || typeOf(b->second) != FeatureType::Line)) return {};
-    const auto& line = std::get<geometry::Segment>(a->second);
-    const geometry::Segment datum = g.toFeature.empty() ? geometry::Segment{in.datum.origin, in.datum.origin + geometry::direction(in.datum.angle)}
-                                                        : std::get<geometry::Segment>(b->second);
-    const double turn = geometry::angleBetween(line, datum);
-    if (!(turn > geometry::kPi / 4)) return {};
-    P p;
-    p.leastStrength = std::max(8.0, std::round(5 * in.noise));
-    Offer o;
-    o.step.params = p;
-    o.step.inputs["of"] = g.fromFeature;
-    if (!g.toFeature.empty()) o.step.inputs["datum"] = g.toFeature;
-    o.words = "perpendicularity", o.rank = 4;
-    return {o};
-}
+base::Result<RunOutput> run(const P& p, const RunInput& in) { return runOrientation(p, in, true); }
+std::vector<Offer> offer(const Gesture& g, const OfferInput& in) { return offerOrientation<P>(g, in, true, "perpendicularity"); }
 } // namespace
 
 StepKind perpendicularity()
