@@ -57,6 +57,30 @@ private slots:
         m_session.reset();
     }
 
+    // A picture written anew under the same name does not keep the answer of the one before.
+    void aPictureWrittenAnewIsInspectedAgain()
+    {
+        const std::string picture = m_session->recipe().trials[2].picture; // a slot is missing
+        const std::string before = *base::readFile(picture), other = *base::readFile(m_session->recipe().trials[0].picture);
+        m_session->setTrial(2);
+        QVERIFY(m_session->result(2)->rejected());
+        m_session->lookForChangedPictures();
+        QVERIFY(m_session->result(2)); // nothing changed: the answer stays
+        QVERIFY(base::realFiles().write(picture, other));
+        QStringList said;
+        connect(m_session.get(), &Session::said, this, [&](const QString& text) { said << text; });
+        m_session->lookForChangedPictures();
+        QVERIFY(!m_session->result(2) && said.size() == 1 && said[0].contains("plate-003.png"));
+        QVERIFY(settled());
+        QVERIFY(m_session->result(2)->accepted());
+        QVERIFY(m_session->result(1)->accepted());
+        const auto shown = image::loadCapture(picture);
+        QVERIFY(std::equal(shown->grey.row(0), shown->grey.row(0) + shown->grey.byteCount(), m_session->capture()->grey.row(0)));
+        QVERIFY(base::realFiles().write(picture, before));
+        m_session->lookForChangedPictures();
+        QVERIFY(settled());
+        QVERIFY(m_session->result(2)->rejected());
+    }
     void everyChangeIsOneUndoAndComesBackExactly()
     {
         const auto text = [&] { return recipe::toJson(m_session->recipe(), m_dir.path().toStdString()).dump(); };

@@ -484,7 +484,11 @@ private slots:
         m_window.reset();
         m_window = openWindow(m_place.path("data"));
         m_window->offerRecovery();
+        for (const auto& file : QDir(Recovery::folder()).entryList({"*.dikkat"}))
+            if (!file.startsWith("999999999")) QVERIFY(QFile::remove(Recovery::folder() + "/" + file));
         click(m_window->findChild<QPushButton*>("recoveryRestore"));
+        // At no moment is it nowhere.
+        QCOMPARE(int(QDir(Recovery::folder()).entryList({"*.dikkat"}).size()), 1);
         QCOMPARE(session().recipe().name, std::string("nearly lost"));
         QVERIFY(session().modified());
         QCOMPARE(session().path(), m_recipe);

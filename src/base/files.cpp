@@ -293,6 +293,14 @@ bool sameFile(const std::string& a, const std::string& b)
     return ::stat(a.c_str(), &x) == 0 && ::stat(b.c_str(), &y) == 0 && x.st_dev == y.st_dev && x.st_ino == y.st_ino;
 }
 
+std::string stampOf(const std::string& path)
+{
+    struct stat info {
+    };
+    if (::stat(path.c_str(), &info) != 0) return {};
+    return std::to_string(info.st_ino) + " " + std::to_string(info.st_size) + " " + std::to_string(info.st_mtim.tv_sec) + "." + std::to_string(info.st_mtim.tv_nsec);
+}
+
 std::uint64_t fingerprint(const std::string& bytes, std::uint64_t seed)
 {
     for (const unsigned char c : bytes) seed = (seed ^ c) * 1099511628211ULL;

@@ -49,6 +49,8 @@ Status writeAtomic(FileSystem& files, const std::string& path, const std::string
 Result<std::string> readFile(const std::string& path, std::uint64_t most = kLargestFile);
 // One path names the same existing file as another, by whatever way (links, other spellings).
 bool sameFile(const std::string& a, const std::string& b);
+// Changes whenever the file is written or replaced; "" when there is none.
+std::string stampOf(const std::string& path);
 // FNV-1a, 64 bit: names content, protects nothing.
 std::uint64_t fingerprint(const std::string& bytes, std::uint64_t seed = 1469598103934665603ULL);
 

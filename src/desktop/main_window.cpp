@@ -510,13 +510,19 @@ void MainWindow::offerRecovery()
     connect(restore, &QPushButton::clicked, this, [this, f = *found] {
         m_notice->hide();
         if (!mayLoseChanges() || !openRecipe(f.file)) return;
-        m_session.restored(f.original);
-        Recovery::discard(f);
+        if (auto kept = m_session.restored(f.original)) Recovery::discard(f);
+        else say(tr("Not kept for recovery: %1").arg(QString::fromStdString(kept.error().text())), true);
     });
     connect(discard, &QPushButton::clicked, this, [this, f = *found] {
         Recovery::discard(f);
         m_notice->hide();
     });
+}
+
+void MainWindow::changeEvent(QEvent* e)
+{
+    QMainWindow::changeEvent(e);
+    if (e->type() == QEvent::ActivationChange && isActiveWindow()) m_session.lookForChangedPictures();
 }
 
 void MainWindow::closeEvent(QCloseEvent* e)

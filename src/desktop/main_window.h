@@ -36,6 +36,7 @@ public:
     int workspace() const;
 
 protected:
+    void changeEvent(QEvent*) override; // coming back from another program: pictures may have changed
     void closeEvent(QCloseEvent*) override;
     void dragEnterEvent(QDragEnterEvent*) override;
     void dropEvent(QDropEvent*) override;

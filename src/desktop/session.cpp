@@ -2,6 +2,7 @@
 
 #include "inspect/proposals.h"
 
+#include "base/files.h"
 #include "desktop/recovery.h"
 #include "geometry/zones.h"
 #include "image/decode.h"
@@ -44,7 +45,7 @@ Session::~Session() { m_runner.reset(); }
 void Session::newRecipe()
 {
     m_recipe = Recipe{};
-    m_undo.clear(), m_redo.clear(), m_results.clear(), m_stale.clear();
+    m_undo.clear(), m_redo.clear(), m_results.clear(), m_stale.clear(), m_stamps.clear();
     m_path.clear(), m_selected.clear(), m_merge.clear();
     m_draft.reset(), m_proposal.reset();
     m_modified = m_showReference = false;
@@ -99,12 +100,13 @@ void Session::setRevision(int revision)
     emit recipeChanged();
 }
 
-void Session::restored(const QString& original)
+base::Status Session::restored(const QString& original)
 {
     m_path = original;
     m_modified = true;
-    m_autosave.start();
+    const auto kept = Recovery::keep(m_recipe, m_path); // at once: until then only the found file holds it
     emit recipeChanged();
+    return kept;
 }
 
 void Session::change(const QString& what, const std::function<void(Recipe&)>& edit, const QString& merge)
@@ -363,6 +365,7 @@ void Session::received(int generation, inspect::PictureResult result)
     if (generation != m_generation) return; // a newer recipe is already at work
     const bool inView = m_trial >= 0 && m_trial < trialCount() && m_recipe.trials[std::size_t(m_trial)].picture == result.picture;
     m_stale.erase(result.picture);
+    m_stamps.try_emplace(result.picture, base::stampOf(result.picture));
     m_results[result.picture] = std::move(result);
     proposeWhenReady();
     if (inView) {
@@ -380,6 +383,28 @@ void Session::autosave()
 }
 
 // ---------------------------------------------------------------- trials
+void Session::lookForChangedPictures()
+{
+    QStringList changed;
+    bool inView = false;
+    for (int i = 0; i < trialCount(); ++i) {
+        const std::string& picture = m_recipe.trials[std::size_t(i)].picture;
+        const auto known = m_stamps.find(picture);
+        if (known == m_stamps.end() || known->second == base::stampOf(picture)) continue;
+        m_stamps.erase(known);
+        m_results.erase(picture);
+        m_runner->forget(picture);
+        changed << QFileInfo(QString::fromStdString(picture)).fileName();
+        inView = inView || i == m_trial;
+    }
+    if (changed.isEmpty()) return;
+    adopt();
+    if (inView && !m_showReference) loadPicture();
+    emit resultsChanged();
+    emit said(changed.size() == 1 ? tr("%1 was written anew and is inspected again").arg(changed.front())
+                                  : tr("%1 pictures were written anew and are inspected again").arg(changed.size()));
+}
+
 void Session::setTrial(int index)
 {
     index = std::clamp(index, trialCount() ? 0 : -1, trialCount() - 1);

@@ -38,7 +38,8 @@ public:
     void newRecipe();
     base::Status open(const QString& path);
     base::Status saveTo(const QString& path);
-    void restored(const QString& original); // what was opened is unsaved work of that file
+    // What was opened is unsaved work of that file; kept for recovery again before this returns, or why not.
+    base::Status restored(const QString& original);
     // One change, one undo. Changes with the same non-empty `merge` in a row are one.
     void change(const QString& what, const std::function<void(recipe::Recipe&)>& edit, const QString& merge = {});
     void endMerge()
@@ -67,6 +68,7 @@ public:
     // ---- trials and results
     int trialCount() const { return int(m_recipe.trials.size()); }
     int trial() const { return m_trial; }
+    void lookForChangedPictures(); // trials whose files were written since they were inspected are inspected anew
     void setTrial(int index);
     int item() const { return m_item; }
     void setItem(int item);
@@ -151,6 +153,7 @@ private:
     bool m_modified = false, m_showReference = false;
     int m_trial = -1, m_item = 0, m_generation = 0;
     std::map<std::string, inspect::PictureResult> m_results;
+    std::map<std::string, std::string> m_stamps; // of the files that gave the results
     std::set<std::string> m_stale; // pictures whose result is an earlier recipe's
     inspect::CapturePtr m_capture;
     QString m_pictureError;

@@ -1,5 +1,6 @@
 #include "inspect/trials.h"
 
+#include "base/files.h"
 #include "image/decode.h"
 
 #include <sys/resource.h>
@@ -10,19 +11,21 @@ namespace inspect
 
 base::Result<CapturePtr> CaptureCache::get(const std::string& path)
 {
+    const std::string stamp = base::stampOf(path);
     {
         const std::lock_guard lock(m_mutex);
         for (auto it = m_entries.begin(); it != m_entries.end(); ++it)
-            if (it->path == path) {
+            if (it->path == path && it->stamp == stamp) {
                 m_entries.splice(m_entries.begin(), m_entries, it);
                 return m_entries.front().capture;
             }
     }
+    forget(path);
     auto loaded = image::loadCapture(path);
     if (!loaded) return base::passOn(loaded.error());
     auto capture = std::make_shared<const image::Capture>(std::move(*loaded));
     const std::lock_guard lock(m_mutex);
-    m_entries.push_front({path, capture});
+    m_entries.push_front({path, stamp, capture});
     m_used += capture->grey.byteCount() + capture->original.byteCount();
     while (m_used > m_memory && m_entries.size() > 1) {
         m_used -= m_entries.back().capture->grey.byteCount() + m_entries.back().capture->original.byteCount();
@@ -46,6 +49,12 @@ TrialRunner::TrialRunner(Callback callback, std::shared_ptr<CaptureCache> cache,
 {
     if (threads <= 0) threads = int(std::max(1u, std::thread::hardware_concurrency()));
     for (int i = 0; i < threads; ++i) m_threads.emplace_back([this] { work(); });
+}
+
+void TrialRunner::forget(const std::string& picture)
+{
+    const std::lock_guard lock(m_mutex);
+    m_results.erase(picture);
 }
 
 TrialRunner::~TrialRunner()

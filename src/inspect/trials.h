@@ -18,7 +18,7 @@ namespace inspect
 
 using CapturePtr = std::shared_ptr<const image::Capture>;
 
-// Decoded pictures, least recently used first out.
+// Decoded pictures, least recently used first out; one whose file was written since is read anew.
 class CaptureCache
 {
 public:
@@ -28,7 +28,7 @@ public:
 
 private:
     struct Entry {
-        std::string path;
+        std::string path, stamp;
         CapturePtr capture;
     };
     std::mutex m_mutex;
@@ -45,6 +45,7 @@ public:
 
     // Starts over with these pictures under this recipe; `first` is answered before the others. Earlier results are used where they hold.
     void run(std::shared_ptr<const Prepared> prepared, std::vector<std::string> pictures, int generation, const std::string& first);
+    void forget(const std::string& picture); // its earlier result holds no more: the picture is another one
     // Blocks until nothing is left to do; for the command line and tests.
     void wait();
 
