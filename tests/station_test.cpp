@@ -227,12 +227,20 @@ private slots:
         class Fast : public SimulatedSource
         {
         public:
-            Fast() : SimulatedSource([](int) { return barPicture(); }) {}
+            Fast() : SimulatedSource([](int) { return image::Image(); }) {}
             bool live() const override { return true; }
-            std::optional<Shot> next() override { return m_left-- > 0 ? SimulatedSource::next() : std::nullopt; }
+            std::optional<Shot> next() override
+            {
+                if (m_left-- == 0) return {};
+                Shot shot;
+                shot.ready = m_picture;
+                shot.id = m_picture->id;
+                return shot;
+            }
 
         private:
             int m_left = 120;
+            std::shared_ptr<const image::Capture> m_picture = std::make_shared<const image::Capture>(support::captureOf(barPicture(), "fast"));
         };
         class Slow : public Sink
         {
@@ -266,7 +274,7 @@ private slots:
             Station s(sinksTo(path("change.sqlite"), ""), {}, heard.listener(), {2, 1});
             s.setSource(bars(400));
             const auto recipeNumber = [&](int n) {
-                recipe::Recipe r = recipeOf(59.2 + 0.01 * n + (n % 2 ? 1 : 0)); // odd ones accept a 60 px bar
+                recipe::Recipe r = recipeOf((n % 2 ? 61 : 59.2) + 0.001 * n); // odd ones accept a 60 px bar
                 r.revision = n + 1;
                 r.totals = {{"Numbered", std::to_string(n), base::Unit::None}};
                 return lineOf(r, "batch " + std::to_string(n));
@@ -395,24 +403,29 @@ private slots:
         }
         QFAIL("the operations never ended");
     }
+    // No file of this process may grow beyond a bound: as on a full disk, a write stops half way.
     void aFullDiskLeavesWholeRows()
     {
-        // No file of this process may grow beyond a bound: as on a full disk, the write stops half way.
-        QProcess child;
-        child.setProcessChannelMode(QProcess::ForwardedErrorChannel);
+        const auto run = [&](const QString& log, const QString& csv, const char* bytes, const char* items) -> std::pair<int, int> {
+            QProcess child;
+            child.setProcessChannelMode(QProcess::ForwardedErrorChannel);
+            child.start(QCoreApplication::applicationFilePath(), {"--full-disk", log, csv, bytes, items});
+            if (!child.waitForFinished(100000) || child.exitCode() != 0) return {-1, -1};
+            const auto out = child.readAll().trimmed().split(' ');
+            return {out.at(0).toInt(), out.at(1).toInt()};
+        };
         const QString csv = m_dir.filePath("full.csv"), log = m_dir.filePath("full.sqlite");
-        child.start(QCoreApplication::applicationFilePath(), {"--full-disk", log, csv});
-        QVERIFY(child.waitForFinished(60000));
-        QCOMPARE(child.exitCode(), 0);
-        const auto out = child.readAll().trimmed().split(' ');
-        const int saved = out.at(0).toInt(), unsaved = out.at(1).toInt();
-        QVERIFY2(saved > 0 && unsaved > 0, out.join(' ').constData());
-        const auto opened = records::RecordLog::open(log);
-        QVERIFY(opened && (*opened)->counts({})->items >= saved);
+        const auto [rows, notRows] = run("", csv, "10000", "150");
+        QVERIFY(rows > 20 && notRows > 20 && rows + notRows == 150);
         const QByteArray table = QByteArray::fromStdString(*base::readFile(csv.toStdString()));
-        QVERIFY(table.endsWith('\n') && table.count('\n') - 1 >= saved);
+        QVERIFY(table.endsWith('\n') && table.count('\n') - 1 == rows);
         const int commas = int(table.left(table.indexOf('\n')).count(','));
         for (const QByteArray& line : table.trimmed().split('\n')) QVERIFY(line.count(',') == commas);
+        const auto [saved, unsaved] = run(log, "", "150000", "60");
+        QVERIFY(saved > 0 && unsaved > 0 && saved + unsaved == 60);
+        const auto opened = records::RecordLog::open(log);
+        QVERIFY2(opened, opened ? "" : opened.error().text().c_str());
+        QVERIFY((*opened)->counts({})->items >= saved);
     }
     // ---- several programs
     void severalProgramsShareOneLogAndOneTable()
@@ -525,11 +538,12 @@ int runChild(char** argv)
     s.settle();
     return wrong || s.counts().unsaved > 0;
 }
-// LOG CSV: no file may grow beyond a bound; says how many items were saved and how many not.
+// LOG CSV BYTES ITEMS: no file may grow beyond a bound; says how many items were saved and how many not.
 int fullDiskChild(char** argv)
 {
     std::signal(SIGXFSZ, SIG_IGN);
-    const rlimit bound{90'000, 90'000};
+    const rlim_t bytes = rlim_t(std::atoll(argv[4]));
+    const rlimit bound{bytes, bytes};
     ::setrlimit(RLIMIT_FSIZE, &bound);
     int saved = 0, unsaved = 0;
     Station::Listener listener;
@@ -537,7 +551,7 @@ int fullDiskChild(char** argv)
     {
         Station s(sinksTo(argv[2], argv[3]), {}, listener, {1, 1});
         s.setLine(lineOf(recipeOf()));
-        s.setSource(bars(1500));
+        s.setSource(bars(std::atoi(argv[5])));
         s.start();
         s.settle();
     }
@@ -550,7 +564,7 @@ int main(int argc, char** argv)
 {
     QCoreApplication application(argc, argv);
     if (argc == 6 && QString(argv[1]) == "--run") return runChild(argv);
-    if (argc == 4 && QString(argv[1]) == "--full-disk") return fullDiskChild(argv);
+    if (argc == 6 && QString(argv[1]) == "--full-disk") return fullDiskChild(argv);
     StationTest test;
     return QTest::qExec(&test, argc, argv);
 }
