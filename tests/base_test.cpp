@@ -1,5 +1,6 @@
 #include "base/files.h"
 #include "base/parallel.h"
+#include "base/text.h"
 #include "base/unit.h"
 
 #include <QtTest>
@@ -59,6 +60,38 @@ class BaseTest : public QObject
 {
     Q_OBJECT
 private slots:
+    void contentHasAName() // FIPS 180-4's own examples
+    {
+        QCOMPARE(sha256("abc"), std::string("ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad"));
+        QCOMPARE(sha256(""), std::string("e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855"));
+    }
+    void bytesThatAreNoTextAreReplaced()
+    {
+        for (const char* text : {"", "plain", "µm ± 0,05", "\xF0\x9F\x94\xA7"}) QVERIFY(isUtf8(text) && toUtf8(text) == text);
+        // Cut off, overlong, a surrogate, beyond the last character, a lone continuation.
+        for (const char* bytes : {"\xC2", "\xC0\xAF", "\xED\xA0\x80", "\xF4\x90\x80\x80", "a\x80z"}) {
+            QVERIFY(!isUtf8(bytes));
+            QVERIFY(isUtf8(toUtf8(bytes)));
+        }
+        QCOMPARE(toUtf8("a\x80z"), std::string("a\xEF\xBF\xBDz"));
+    }
+    void linesAreAddedWhole()
+    {
+        QTemporaryDir dir;
+        const std::string path = dir.filePath("t.csv").toStdString();
+        FileSystem& files = realFiles();
+        QVERIFY(files.append(path, "head\n", "one\n") && files.append(path, "head\n", "two\n") && files.append(path, "head\n", ""));
+        QCOMPARE(*readFile(path), std::string("head\none\ntwo\n"));
+        QVERIFY(files.write(path, "head\none\ntw"));
+        QVERIFY(files.append(path, "head\n", "three\n")); // what was cut off goes
+        QCOMPARE(*readFile(path), std::string("head\none\nthree\n"));
+        QVERIFY(files.write(path, "head\none\ntwo"));
+        QVERIFY(files.append(path, "head\n", "three\n", [](const std::string& line) { return line == "two"; }));
+        QCOMPARE(*readFile(path), std::string("head\none\ntwo\nthree\n"));
+        const auto other = files.append(path, "another head\n", "x\n");
+        QVERIFY(!other && other.error().code == ErrorCode::InvalidArgument && *readFile(path) == "head\none\ntwo\nthree\n");
+        QVERIFY(!files.append(dir.path().toStdString(), "head\n", "x\n") && !files.append("/proc/none/x", "", "x\n"));
+    }
     void unitsRoundTrip()
     {
         for (int u = 0; u < 8; ++u) QCOMPARE(int(*unitFrom(symbol(Unit(u)))), u);

@@ -281,13 +281,13 @@ inline std::string commandLine(std::uint64_t seed, const std::string& folder)
     const Whole& w = wholeRecipe(folder);
     (void)w;
     const std::string place = folder + "/whole/";
-    const std::vector<std::string> words{"inspect", "check", "review", "calibrate", "map", "target", "repeat", "study", "pack", "unpack", "kinds", "help", "demo",
+    const std::vector<std::string> words{"inspect", "check", "review", "calibrate", "map", "target", "repeat", "study", "pack", "unpack", "kinds", "help", "demo", "run", "replay", "--source", "folder:" + folder + "/whole", "--keep", "all," + folder + "/kept", "--items",
                                          "--json", "-", "--csv", "--log", "--annotate", "--jobs", "1", "0", "-1", "99999999999", "1e9", "", "--", "--set", "gone",
                                          "--seed", "--count", "2", "--target", "dots", "checkerboard", "--columns", "--rows", "--pitch", "5", "--to", "mm", "1,2",
                                          place + "reed-plate.dikkat", place + "plate-001.png", place + "truth.json", folder + "/out.json", folder + "/out",
                                          "\xff\xfe", std::string(5000, 'a'), "\n", "--overwrite", "--check", "Width", "/dev/null", folder};
     std::vector<std::string> line;
-    for (int i = 0, n = r.below(9); i < n; ++i) line.push_back(words[std::size_t(i == 0 ? r.below(13) : r.below(int(words.size())))]);
+    for (int i = 0, n = r.below(9); i < n; ++i) line.push_back(words[std::size_t(i == 0 ? r.below(15) : r.below(int(words.size())))]);
     if (!line.empty() && line.front() == "demo") line.resize(1); // writes whatever it is told to
     std::ostringstream out, err;
     const int code = cli::run(line, out, err);

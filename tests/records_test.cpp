@@ -108,9 +108,16 @@ private slots:
         QVERIFY(RecordLog::open(newer).error().message.find("newer program") != std::string::npos);
         QVERIFY(RecordLog::open(other).error().message.find("not a record log") != std::string::npos);
     }
-    void aLogOfTheFirstSchemaIsBroughtUp()
+    void logsOfEarlierSchemasAreBroughtUp_data()
     {
-        const QString path = m_dir.filePath("first.sqlite");
+        QTest::addColumn<int>("version");
+        QTest::newRow("first") << 1;
+        QTest::newRow("second") << 2;
+    }
+    void logsOfEarlierSchemasAreBroughtUp()
+    {
+        QFETCH(const int, version);
+        const QString path = m_dir.filePath(QString("schema-%1.sqlite").arg(version));
         {
             QSqlDatabase db = QSqlDatabase::addDatabase("QSQLITE", "first");
             db.setDatabaseName(path);
@@ -128,6 +135,16 @@ private slots:
                   "insert into item values (7, '2026-01-01', 1, 'b', 'old.png', 1, 'reject', 'Width 9', 5)",
                   "insert into value values (7, 0, 's', 'distance', 'Width', 1, 0, '9.25', 'mm', null, 10, 11, 'fail', 'at least 10')", "pragma user_version = 1"})
                 QVERIFY2(q.exec(sql), qPrintable(q.lastError().text()));
+            // What the second one had more: an item on which nothing was judged, own limits of elements, its name in the header.
+            if (version == 2)
+                for (const char* sql :
+                     {"create table item_2 (id integer primary key autoincrement, at text not null, recipe integer not null references recipe(id), batch text "
+                      "not null, picture text not null, item integer not null, verdict text not null check (verdict in ('accept', 'reject', 'unjudged')), "
+                      "sentence text not null, milliseconds real not null)",
+                      "insert into item_2 select * from item", "drop table item", "alter table item_2 rename to item",
+                      "alter table value add column elements text", "create index item_at on item (at)", "create index item_verdict on item (verdict, id)",
+                      "pragma application_id = 1147759467", "pragma user_version = 2"})
+                    QVERIFY2(q.exec(sql), qPrintable(q.lastError().text()));
         }
         QSqlDatabase::removeDatabase("first");
         const auto log = RecordLog::open(path);
@@ -144,6 +161,9 @@ private slots:
         QVERIFY(rows && rows->size() == 2);
         QCOMPARE(rows->front().verdict, QString("unjudged"));
         QCOMPARE(rows->back().recipe, QString("Old"));
+        QCOMPARE(rows->back().revision, 3);
+        QVERIFY(rows->back().kept.isEmpty() && !rows->back().notKept.isEmpty());
+        QVERIFY((*log)->recipeOf(7).error().message.find("before recipes were kept") != std::string::npos);
         QVERIFY(RecordLog::open(path)); // once brought up it opens like any other
     }
     // Killed at any moment: what was acknowledged is there, and nothing is half there.

@@ -69,6 +69,8 @@ private slots:
     // New recipe → load a folder of pictures → take the reference → datum → width check → label trials → run → record: mouse alone.
     void fromNothingToARecordByMouse()
     {
+        m_window.reset();
+        m_window = openWindow(m_place.path("fresh")); // nothing logged, nothing released
         QTemporaryDir dir;
         QVERIFY(QDir(dir.path()).mkdir("pictures"));
         for (int n = 1; n <= 6; ++n)
@@ -549,6 +551,9 @@ private slots:
         auto* band = m_window->findChild<VerdictBand*>("verdictBand");
         auto* chip = m_window->findChild<QToolButton*>("lineChip");
         m_window->showWorkspace(1);
+        session().newRecipe();
+        QVERIFY(!run->release("A. Person")); // nothing is nothing to release
+        QVERIFY(m_window->openRecipe(m_recipe));
         QVERIFY(run->release("A. Person"));
         QVERIFY(m_window->findChild<QLabel*>("runsLine")->text().contains("by A. Person"));
         const int revision = run->released()->revision;

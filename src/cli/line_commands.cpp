@@ -200,10 +200,8 @@ int inspectPictures(const std::vector<std::string>& arguments, std::ostream& out
         if (results) results->add(item.result());
     };
     bool ended = false;
-    listener.trouble = [&](const std::string&, const std::string& message) {
-        if (message.rfind("no more pictures", 0) != 0) tally.trouble(message);
-        else ended = true;
-    };
+    listener.trouble = [&](const std::string&, const std::string& message) { tally.trouble(message); };
+    listener.ended = [&](const std::string&) { ended = true; };
     const Interruptible interrupt;
     {
         station::Station station(sinksOf(*a), {}, listener, {int(*jobs), pictures.size() == 1 ? int(*jobs) : 1});
@@ -303,9 +301,7 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
     Tally tally{err};
     station::Station::Listener listener;
     listener.logged = [&](const station::Logged& item) { tally.add(item.result()); };
-    listener.trouble = [&](const std::string&, const std::string& message) {
-        if (message.rfind("no more pictures", 0) != 0) tally.trouble(message);
-    };
+    listener.trouble = [&](const std::string&, const std::string& message) { tally.trouble(message); };
     std::vector<std::unique_ptr<station::Output>> outputs;
     outputs.push_back(std::make_unique<station::LampOutput>(out));
     station::Station::Counts counts;
@@ -326,6 +322,7 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
         << tally.rejected << " rejected";
     if (counts.unreadable) err << ", " << counts.unreadable << " unreadable";
     if (counts.unsaved) err << ", " << counts.unsaved << " NOT saved";
+    if (counts.untold) err << ", " << counts.untold << " lines left out because nobody read them in time";
     if (counts.tooSlow) err << ", " << counts.tooSlow << " not inspected in time";
     err << (interrupt.asked() ? "; ended by a signal\n" : "\n");
     return tally.code();

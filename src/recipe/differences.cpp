@@ -49,7 +49,6 @@ void addSettings(const Step& before, const Step& now, std::vector<std::string>& 
         return j;
     };
     if (rest(a) != rest(b)) out.push_back("step " + quoted(now.name) + ": regions or inputs differ");
-    else if (a != b && before.name == now.name && before.inUse == now.inUse && out.empty()) out.push_back("step " + quoted(now.name) + " is set otherwise");
 }
 bool sameBytes(const Reference& a, const Reference& b)
 {
@@ -81,14 +80,12 @@ std::vector<std::string> differences(const Recipe& before, const Recipe& now)
             out.push_back("step " + quoted(s.name) + " is new");
             continue;
         }
-        std::vector<std::string> settings;
         const std::size_t said = out.size();
         addChecks(*old, s, out);
-        addSettings(*old, s, settings);
-        if (settings.size() == 1 && out.size() > said && settings[0].find("is set otherwise") != std::string::npos) settings.clear();
-        out.insert(out.end(), settings.begin(), settings.end());
+        addSettings(*old, s, out);
         if (old->name != s.name) out.push_back("step " + quoted(old->name) + " is named " + quoted(s.name));
         if (old->inUse != s.inUse) out.push_back("step " + quoted(s.name) + (s.inUse ? " is in use" : " is out of use"));
+        if (out.size() == said && stepToJson(*old) != stepToJson(s)) out.push_back("step " + quoted(s.name) + ": details of its checks differ");
     }
     for (const Step& s : before.steps)
         if (!now.find(s.id)) out.push_back("step " + quoted(s.name) + " is gone");

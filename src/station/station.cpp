@@ -72,7 +72,9 @@ bool Station::running() const
 Station::Counts Station::counts() const
 {
     const std::lock_guard lock(m_mutex);
-    return m_counts;
+    Counts out = m_counts;
+    for (const auto& t : m_tellers) out.untold += t->lost();
+    return out;
 }
 void Station::start() { setRunning(true); }
 void Station::stop() { setRunning(false); }
@@ -150,7 +152,7 @@ void Station::takeShot(const LinePtr& line, PictureSource& source)
     auto shot = source.next();
     if (!shot) {
         setRunning(false);
-        say("camera", "no more pictures from the " + source.name());
+        if (m_listener.ended) m_listener.ended(source.name());
         return;
     }
     Taken taken;

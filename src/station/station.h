@@ -26,6 +26,7 @@ public:
         std::function<void(const Logged&)> logged;
         std::function<void(const std::string& what, const std::string& message)> trouble; // what: "camera", "records", "table", "pictures", an output
         std::function<void(bool)> runningChanged;
+        std::function<void(const std::string& source)> ended; // it has no more pictures; the line stopped
     };
     struct Threads {
         int inspecting = 0, eachItem = 1; // 0: one per core
@@ -49,7 +50,7 @@ public:
     bool settle(std::chrono::milliseconds most); // false: it was not in that time
 
     struct Counts {
-        std::uint64_t taken = 0, logged = 0, unreadable = 0, unsaved = 0, tooSlow = 0;
+        std::uint64_t taken = 0, logged = 0, unreadable = 0, unsaved = 0, tooSlow = 0, untold = 0; // untold: to a slow output
     };
     Counts counts() const;
 

@@ -43,6 +43,11 @@ LineBridge::LineBridge(const QString& logPath, QObject* parent) : QObject(parent
         QMetaObject::invokeMethod(
             this, [this, w = QString::fromStdString(what), m = QString::fromStdString(message)] { emit trouble(w, m); }, Qt::QueuedConnection);
     };
+    listener.ended = [this](const std::string& source) {
+        QMetaObject::invokeMethod(
+            this, [this, s = QString::fromStdString(source)] { emit trouble(QStringLiteral("camera"), tr("no more pictures from the %1").arg(s)); },
+            Qt::QueuedConnection);
+    };
     listener.runningChanged = [this](bool on) { QMetaObject::invokeMethod(this, [this, on] { emit runningChanged(on); }, Qt::QueuedConnection); };
     m_station = std::make_unique<station::Station>(std::move(sinks), std::vector<std::unique_ptr<station::Output>>(), std::move(listener),
                                                    station::Station::Threads{1, 0});

@@ -2,6 +2,7 @@
 
 #include "recipe/differences.h"
 #include "recipe/recipe_file.h"
+#include "recipe/soundness.h"
 #include "report/theme.h"
 
 #include <QComboBox>
@@ -196,14 +197,16 @@ base::Status RunPage::release(const QString& by)
 {
     // A draft is no part of the recipe.
     recipe::Recipe recipe = m_session.recipe();
+    if (recipe.steps.empty()) return base::fail(base::ErrorCode::InvalidArgument, "the recipe has no steps: nothing can be released");
+    if (const auto wrong = recipe::unsound(recipe); !wrong.empty()) return base::passOn(wrong.front());
     if (m_released && m_released->identity != recipe::identity(recipe) && recipe.revision <= m_released->revision && recipe.name == m_released->recipe().name)
         recipe.revision = m_released->revision + 1; // what runs is never two things under one number
-    m_session.setRevision(recipe.revision);
     auto prepared = inspect::Prepared::make(std::move(recipe), m_session.prepared().get());
     if (!prepared) return base::passOn(prepared.error());
     auto made = records::release(std::make_shared<const inspect::Prepared>(std::move(*prepared)), by.toStdString());
     if (!made) return base::passOn(made.error());
     const auto name = [](const records::Release& r) { return q(r.recipe().name) + tr(" revision %1 · %2").arg(r.revision).arg(q(r.identity.substr(0, 12))); };
+    m_session.setRevision((*made)->revision);
     auto log = records::RecordLog::open(m_log);
     const base::Status written = log ? (*log)->append(**made, m_released ? m_released->identity : std::string()) : base::passOn(log.error());
     m_released = *made;
