@@ -1,9 +1,10 @@
 // Spoilt pictures, recipes, calibrations and command lines, as many as are wanted; meant for the asan preset.
 // Usage: fuzz_inputs KIND COUNT [SEED]   (kind: pictures, recipes, calibrations, commands)
 //        fuzz_inputs seeds DIR           whole inputs for `libfuzzer` to start from
-// One seed is one input: what went wrong is run again by its number and a count of 1. An input that takes more than 8 s ends the program.
-#include "demo/small_sets.h"
+// One seed is one input: what went wrong is run again by its number and a count of 1. An input that takes more than 8 s
+// ends the program.
 #include "fuzz_inputs.h"
+#include "demo/small_sets.h"
 
 #include <QGuiApplication>
 #include <QTemporaryDir>
@@ -19,7 +20,8 @@ unsigned long long g_seed = 0;
 void late(int)
 {
     char text[128];
-    const int n = std::snprintf(text, sizeof text, "\n%s %llu: not answered within 8 s\n", fuzz_inputs::kKinds[g_kind].name, g_seed);
+    const int n = std::snprintf(text, sizeof text, "\n%s %llu: not answered within 8 s\n",
+                                fuzz_inputs::kKinds[g_kind].name, g_seed);
     (void)!::write(2, text, std::size_t(n));
     std::_Exit(1);
 }
@@ -42,7 +44,8 @@ int writeSeeds(const std::string& folder)
         }
     }
     const nlohmann::json factor = recipe::calibrationToJson(geometry::Calibration::factor(0.05, "by hand"));
-    inputs.push_back('\2' + nlohmann::json{{"format", "dikkat-calibration"}, {"version", 1}, {"calibration", factor}}.dump());
+    inputs.push_back('\2' +
+                     nlohmann::json{{"format", "dikkat-calibration"}, {"version", 1}, {"calibration", factor}}.dump());
     for (std::size_t i = 0; i < inputs.size(); ++i)
         if (!base::realFiles().write(folder + "/" + std::to_string(i), inputs[i])) return 1;
     return 0;
@@ -57,8 +60,12 @@ int main(int argc, char** argv)
     int kind = -1;
     for (int i = 0; i < 4; ++i)
         if (argc > 2 && !std::strcmp(argv[1], fuzz_inputs::kKinds[i].name)) kind = i;
-    if (kind < 0) return std::fprintf(stderr, "usage: fuzz_inputs pictures|recipes|calibrations|commands COUNT [SEED] | seeds DIR\n"), 2;
-    const unsigned long long count = std::strtoull(argv[2], nullptr, 10), first = argc > 3 ? std::strtoull(argv[3], nullptr, 10) : 1;
+    if (kind < 0)
+        return std::fprintf(stderr,
+                            "usage: fuzz_inputs pictures|recipes|calibrations|commands COUNT [SEED] | seeds DIR\n"),
+               2;
+    const unsigned long long count = std::strtoull(argv[2], nullptr, 10),
+                             first = argc > 3 ? std::strtoull(argv[3], nullptr, 10) : 1;
     QTemporaryDir dir;
     g_kind = kind;
     std::signal(SIGALRM, late);
@@ -72,6 +79,7 @@ int main(int argc, char** argv)
     }
     rusage use{};
     ::getrusage(RUSAGE_SELF, &use);
-    std::printf("%llu %s from %llu on: %llu wrong; %ld MB at most\n", count, fuzz_inputs::kKinds[kind].name, first, wrong, use.ru_maxrss / 1024);
+    std::printf("%llu %s from %llu on: %llu wrong; %ld MB at most\n", count, fuzz_inputs::kKinds[kind].name, first,
+                wrong, use.ru_maxrss / 1024);
     return wrong ? 1 : 0;
 }

@@ -1,5 +1,6 @@
-// Random settings of every kind on random, blank, 1×1 and 50-megapixel pictures: always a result or a reason. Meant to be built with the
-// address and undefined-behaviour sanitizers (preset asan). Usage: fuzz_steps [sets of each kind [first seed [kind]]]
+// Random settings of every kind on random, blank, 1×1 and 50-megapixel pictures: always a result or a reason. Meant to
+// be built with the address and undefined-behaviour sanitizers (preset asan). Usage: fuzz_steps [sets of each kind
+// [first seed [kind]]]
 #include "../tests/fuzz.h"
 #include "base/parallel.h"
 
@@ -17,9 +18,11 @@ int main(int argc, char** argv)
             // One in 2000 on 50 megapixels.
             const std::string what = fuzz::once(kind, seed + std::uint64_t(n), n % 2000 == 1999);
             if (!what.empty())
-                ++wrong, std::printf("%s, seed %llu: %s\n", kind.key.c_str(), static_cast<unsigned long long>(seed + std::uint64_t(n)), what.c_str());
+                ++wrong, std::printf("%s, seed %llu: %s\n", kind.key.c_str(),
+                                     static_cast<unsigned long long>(seed + std::uint64_t(n)), what.c_str());
         });
-        std::printf("%-18s %d sets from seed %llu, %d broken\n", kind.key.c_str(), sets, static_cast<unsigned long long>(seed), wrong.load());
+        std::printf("%-18s %d sets from seed %llu, %d broken\n", kind.key.c_str(), sets,
+                    static_cast<unsigned long long>(seed), wrong.load());
         std::fflush(stdout);
         broken += wrong;
     }

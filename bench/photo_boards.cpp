@@ -1,9 +1,10 @@
-// photo_boards - boards made to look like photographs of a cheap wide lens: print on paper in a cluttered room, soft light, blur.
+// photo_boards - boards made to look like photographs of a cheap wide lens: print on paper in a cluttered room, soft
+// light, blur.
 //
-// usage: photo_boards SETS SEED [hard]. Hard: also a bent sheet, steeper views, a narrow margin held by fingers, a tiled wall behind, burnt-out
-// lights, a moved camera, its sharpening and the blocks of a strong JPEG. Says how many boards are found, the residuals, and how far undistorted
-// places are from the true lens; with the measuring stick (DIKKAT_BENCH_STICK) the same figures of the general-purpose library's own board search and
-// calibration.
+// usage: photo_boards SETS SEED [hard]. Hard: also a bent sheet, steeper views, a narrow margin held by fingers, a
+// tiled wall behind, burnt-out lights, a moved camera, its sharpening and the blocks of a strong JPEG. Says how many
+// boards are found, the residuals, and how far undistorted places are from the true lens; with the measuring stick
+// (DIKKAT_BENCH_STICK) the same figures of the general-purpose library's own board search and calibration.
 #include "base/files.h"
 #include "demo/targets.h"
 #include "image/decode.h"
@@ -23,7 +24,8 @@ using namespace geometry;
 
 namespace
 {
-// Undistorted place by the camera, carried to px; a shift, turn and scale of the whole is taken out, because poses take those up.
+// Undistorted place by the camera, carried to px; a shift, turn and scale of the whole is taken out, because poses take
+// those up.
 double disagreement(const Camera& a, const Camera& b, int width, int height, const Calibration& covered)
 {
     std::vector<Point> p, q;
@@ -34,7 +36,8 @@ double disagreement(const Camera& a, const Camera& b, int width, int height, con
                 p.push_back({m.x * b.fx, m.y * b.fy}), q.push_back({n.x * b.fx, n.y * b.fy});
             }
     Point mp, mq;
-    for (std::size_t i = 0; i < p.size(); ++i) mp = mp + p[i] * (1.0 / double(p.size())), mq = mq + q[i] * (1.0 / double(p.size()));
+    for (std::size_t i = 0; i < p.size(); ++i)
+        mp = mp + p[i] * (1.0 / double(p.size())), mq = mq + q[i] * (1.0 / double(p.size()));
     double sq = 0, c = 0, s = 0, sum = 0;
     for (std::size_t i = 0; i < p.size(); ++i) {
         const Point u = p[i] - mp, v = q[i] - mq;
@@ -50,14 +53,14 @@ double disagreement(const Camera& a, const Camera& b, int width, int height, con
 }
 
 #ifdef DIKKAT_STICK
-std::pair<Camera, double> stickFit(const std::vector<std::vector<cv::Point3f>>& flat, const std::vector<std::vector<cv::Point2f>>& corners, int width,
-                                   int height)
+std::pair<Camera, double> stickFit(const std::vector<std::vector<cv::Point3f>>& flat,
+                                   const std::vector<std::vector<cv::Point2f>>& corners, int width, int height)
 {
     cv::Mat k, d;
     std::vector<cv::Mat> rs, ts;
     const double rms = cv::calibrateCamera(flat, corners, {width, height}, k, d, rs, ts);
-    return {Camera{k.at<double>(0, 0), k.at<double>(1, 1), k.at<double>(0, 2), k.at<double>(1, 2), d.at<double>(0), d.at<double>(1),
-                   d.total() > 4 ? d.at<double>(4) : 0, d.at<double>(2), d.at<double>(3)},
+    return {Camera{k.at<double>(0, 0), k.at<double>(1, 1), k.at<double>(0, 2), k.at<double>(1, 2), d.at<double>(0),
+                   d.at<double>(1), d.total() > 4 ? d.at<double>(4) : 0, d.at<double>(2), d.at<double>(3)},
             rms};
 }
 #endif
@@ -164,21 +167,24 @@ int main(int argc, char** argv)
             const auto r = rotationOf(pose.turn);
             const Point m{100, 62.5};
             const double z = f * random.uniform(0.55, 1.0);
-            pose.shift = {random.uniform(-0.1, 0.1) * z - r[0] * m.x - r[1] * m.y, random.uniform(-0.07, 0.07) * z - r[3] * m.x - r[4] * m.y,
-                          z - r[6] * m.x - r[7] * m.y};
+            pose.shift = {random.uniform(-0.1, 0.1) * z - r[0] * m.x - r[1] * m.y,
+                          random.uniform(-0.07, 0.07) * z - r[3] * m.x - r[4] * m.y, z - r[6] * m.x - r[7] * m.y};
             l.plane = pose;
             // A sheet on card is bent by some tenths of a mm, along a direction of its own.
             const double bend = hard ? random.uniform(-0.5, 0.5) : 0, bendAngle = random.uniform(0, 3.14);
             const auto seen = [&](Point mm) {
-                const double across = dot(mm - m, {std::cos(bendAngle), std::sin(bendAngle)}) / 100, h = bend * across * across;
-                const double x = r[0] * mm.x + r[1] * mm.y + r[2] * h + pose.shift[0], y = r[3] * mm.x + r[4] * mm.y + r[5] * h + pose.shift[1];
+                const double across = dot(mm - m, {std::cos(bendAngle), std::sin(bendAngle)}) / 100,
+                             h = bend * across * across;
+                const double x = r[0] * mm.x + r[1] * mm.y + r[2] * h + pose.shift[0],
+                             y = r[3] * mm.x + r[4] * mm.y + r[5] * h + pose.shift[1];
                 const double depth = r[6] * mm.x + r[7] * mm.y + r[8] * h + pose.shift[2];
                 return l.camera.project({x / depth, y / depth});
             };
             const auto outline = [&](std::vector<Point> mm) {
                 std::vector<Point> out;
                 for (std::size_t i = 0; i < mm.size(); ++i)
-                    for (int k = 0; k < 24; ++k) out.push_back(seen(mm[i] + (mm[(i + 1) % mm.size()] - mm[i]) * (k / 24.0)));
+                    for (int k = 0; k < 24; ++k)
+                        out.push_back(seen(mm[i] + (mm[(i + 1) % mm.size()] - mm[i]) * (k / 24.0)));
                 return out;
             };
             // All of the print lies in the picture, as whoever takes such pictures sees to.
@@ -195,7 +201,8 @@ int main(int argc, char** argv)
             const double bleed = random.uniform(-0.4, 0.75);
             std::vector<std::vector<Point>> squares, paper;
             const double margin = 25 + (hard ? random.uniform(1, 20) : 20);
-            paper.push_back(outline({{-margin, -margin}, {200 + margin, -margin}, {200 + margin, 125 + margin}, {-margin, 125 + margin}}));
+            paper.push_back(outline(
+                {{-margin, -margin}, {200 + margin, -margin}, {200 + margin, 125 + margin}, {-margin, 125 + margin}}));
             for (int y = -1; y < 6; ++y)
                 for (int x = -1; x < 9; ++x)
                     if ((x + y) % 2 == 0)
@@ -217,11 +224,13 @@ int main(int argc, char** argv)
             if (hard) {
                 // Tiles or a grating on the wall, and fingers over the margin.
                 const double size = random.uniform(9, 45), a = random.uniform(0, 1.5);
-                const Point u{std::cos(a), std::sin(a)}, v{-u.y, u.x}, at{random.uniform(0, width), random.uniform(0, height)};
+                const Point u{std::cos(a), std::sin(a)}, v{-u.y, u.x},
+                    at{random.uniform(0, width), random.uniform(0, height)};
                 for (int j = -6; j < 6; ++j)
                     for (int i = -6; i < 6; ++i) {
                         const Point c = at + u * (i * size) + v * (j * size);
-                        if ((i + j) % 2 == 0) clutter.push_back({c, c + u * size, c + u * size + v * size, c + v * size});
+                        if ((i + j) % 2 == 0)
+                            clutter.push_back({c, c + u * size, c + u * size + v * size, c + v * size});
                     }
             }
             std::vector<float> room(std::size_t(width * height), 0.f);
@@ -231,17 +240,21 @@ int main(int argc, char** argv)
                 for (std::size_t i = 0; i < room.size(); ++i) room[i] += one[i] * level;
             }
             image::Image picture(width, height, image::PixelFormat::Grey8);
-            const double lampX = random.uniform(0, width), lampY = random.uniform(0, height), gain = random.uniform(0.55, 1.1);
+            const double lampX = random.uniform(0, width), lampY = random.uniform(0, height),
+                         gain = random.uniform(0.55, 1.1);
             const double noise = random.uniform(1, 4), gamma = random.uniform(0.7, 1.1);
             std::vector<float> fingers(std::size_t(width * height), 0.f);
             for (int k = 0; hard && k < 4; ++k) {
                 // Its tip lies at most on the outer half of an outer square.
                 const double along = random.uniform(0, 1), w = random.uniform(5, 9);
-                const Point tip = k % 2 ? Point{200 * along, k < 2 ? -15.0 : 140.0} : Point{k < 2 ? -15.0 : 215.0, 125 * along};
-                const Point out = k % 2 ? Point{0, k < 2 ? -1.0 : 1.0} : Point{k < 2 ? -1.0 : 1.0, 0}, side{-out.y, out.x};
-                const auto one = demo::blurredCoverage({outline({tip - side * (0.6 * w), tip + side * (0.6 * w), tip + side * w + out * 6,
-                                                                 tip + side * w + out * 60, tip - side * w + out * 60, tip - side * w + out * 6})},
-                                                       {}, width, height, sigma, 1);
+                const Point tip =
+                    k % 2 ? Point{200 * along, k < 2 ? -15.0 : 140.0} : Point{k < 2 ? -15.0 : 215.0, 125 * along};
+                const Point out = k % 2 ? Point{0, k < 2 ? -1.0 : 1.0} : Point{k < 2 ? -1.0 : 1.0, 0},
+                            side{-out.y, out.x};
+                const auto one = demo::blurredCoverage(
+                    {outline({tip - side * (0.6 * w), tip + side * (0.6 * w), tip + side * w + out * 6,
+                              tip + side * w + out * 60, tip - side * w + out * 60, tip - side * w + out * 6})},
+                    {}, width, height, sigma, 1);
                 for (std::size_t i = 0; i < fingers.size(); ++i) fingers[i] = std::max(fingers[i], one[i]);
             }
             Plane level(std::size_t(width * height));
@@ -249,19 +262,24 @@ int main(int argc, char** argv)
             for (int y = 0; y < height; ++y)
                 for (int x = 0; x < width; ++x) {
                     const std::size_t i = std::size_t(y * width + x);
-                    const double light = gain * burnt * (0.35 + 0.75 * std::exp(-(std::pow((x - lampX) / 420, 2) + std::pow((y - lampY) / 420, 2))));
+                    const double light =
+                        gain * burnt *
+                        (0.35 + 0.75 * std::exp(-(std::pow((x - lampX) / 420, 2) + std::pow((y - lampY) / 420, 2))));
                     const double back = std::clamp(0.4 + double(room[i]), 0.03, 1.0);
                     const double print = 0.9 - 0.82 * double(ink[i]);
                     const double flat = double(sheet[i]) * print + (1 - double(sheet[i])) * back;
                     level[i] = float(light * ((1 - double(fingers[i])) * flat + double(fingers[i]) * 0.45));
                 }
             if (hard) level = moved(level, width, height, Point{random.uniform(-2, 2), random.uniform(-2, 2)});
-            for (float& v : level) v = float(255 * std::min(1.0, std::pow(std::max(0.0, double(v)), gamma)) + random.normal(noise, 4 * noise));
+            for (float& v : level)
+                v = float(255 * std::min(1.0, std::pow(std::max(0.0, double(v)), gamma)) +
+                          random.normal(noise, 4 * noise));
             if (hard) sharpen(level, width, height, random.uniform(0, 1.5));
             for (float& v : level) v = std::clamp(v, 0.f, 255.f);
             if (hard) blocks(level, width, height, random.uniform(2, 12));
             for (int y = 0; y < height; ++y)
-                for (int x = 0; x < width; ++x) picture.row(y)[x] = std::uint8_t(std::clamp(level[std::size_t(y * width + x)] + 0.5f, 0.f, 255.f));
+                for (int x = 0; x < width; ++x)
+                    picture.row(y)[x] = std::uint8_t(std::clamp(level[std::size_t(y * width + x)] + 0.5f, 0.f, 255.f));
             ++asked;
             const auto start = std::chrono::steady_clock::now();
             const auto hit = vision::findTarget(picture.grey(), t);
@@ -281,8 +299,10 @@ int main(int argc, char** argv)
             std::printf("set %d: %s\n", set, fit.error().message.c_str());
             continue;
         }
-        std::printf("set %d: %zu of 13, %.3f px rms, undistorted %.3f px from the truth, %.1f ms a board", set, views.size(), fit->rms,
-                    disagreement(fit->calibration.lens().camera, l.camera, width, height, fit->calibration), 1000 * seconds / 13);
+        std::printf("set %d: %zu of 13, %.3f px rms, undistorted %.3f px from the truth, %.1f ms a board", set,
+                    views.size(), fit->rms,
+                    disagreement(fit->calibration.lens().camera, l.camera, width, height, fit->calibration),
+                    1000 * seconds / 13);
 #ifdef DIKKAT_STICK
         std::vector<std::vector<cv::Point2f>> corners;
         std::vector<std::vector<cv::Point3f>> flat;
@@ -314,9 +334,10 @@ int main(int argc, char** argv)
         const auto [same, sameRms] = stickFit(oursFlat, ours, width, height);
         std::printf(" | its fit of our corners: %.3f px rms, %.4f px from ours", sameRms,
                     disagreement(same, fit->calibration.lens().camera, width, height, fit->calibration));
-        std::printf(" | stick: %zu, %.3f px rms, %.3f px from the truth, %.3f px from ours, %.1f ms", corners.size(), rms,
-                    disagreement(c, l.camera, width, height, fit->calibration),
-                    disagreement(c, fit->calibration.lens().camera, width, height, fit->calibration), 1000 * stickSeconds / 13);
+        std::printf(" | stick: %zu, %.3f px rms, %.3f px from the truth, %.3f px from ours, %.1f ms", corners.size(),
+                    rms, disagreement(c, l.camera, width, height, fit->calibration),
+                    disagreement(c, fit->calibration.lens().camera, width, height, fit->calibration),
+                    1000 * stickSeconds / 13);
 #endif
         std::printf("\n");
     }

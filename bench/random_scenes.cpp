@@ -1,12 +1,12 @@
-// Random scenes. `plain`: 1 to 12 parts among up to 20 other shapes of like size, contrast 15 to 150, noise 2 to 8, up to 30 % of a part's length
-// hidden by a bright flap. `dirty` (the usual one): what real pictures have, each in some of the scenes: like parts beside each other, round ones
-// too, flat and textured occluders from any direction, textured and uneven ground, glare, shadows, motion blur.
-// At the default settings: how many of the parts are found of which at most 25 % of the outline is hidden (seen: the picture without noise differs
-// by 10 grey levels and more across it), and how many finds are no part.
-// Usage: random_scenes [scenes [seed [dirty|plain]]]; SCENES_TELL=1 names every miss, SCENES_DUMP=DIR writes the pictures of misses,
-// SCENES_ONLY=NUMBER works on one of them
-#include "base/parallel.h"
+// Random scenes. `plain`: 1 to 12 parts among up to 20 other shapes of like size, contrast 15 to 150, noise 2 to 8, up
+// to 30 % of a part's length hidden by a bright flap. `dirty` (the usual one): what real pictures have, each in some of
+// the scenes: like parts beside each other, round ones too, flat and textured occluders from any direction, textured
+// and uneven ground, glare, shadows, motion blur. At the default settings: how many of the parts are found of which at
+// most 25 % of the outline is hidden (seen: the picture without noise differs by 10 grey levels and more across it),
+// and how many finds are no part. Usage: random_scenes [scenes [seed [dirty|plain]]]; SCENES_TELL=1 names every miss,
+// SCENES_DUMP=DIR writes the pictures of misses, SCENES_ONLY=NUMBER works on one of them
 #include "base/files.h"
+#include "base/parallel.h"
 #include "demo/render.h"
 #include "image/decode.h"
 #include "vision/pattern.h"
@@ -28,7 +28,8 @@ std::vector<Point> placed(std::vector<Point> p, const Pose& pose)
     for (Point& q : p) q = pose.toPicture(q);
     return p;
 }
-const std::vector<Point> kPart{{-100, -60}, {40, -60}, {40, -30}, {100, -30}, {100, 60}, {20, 60}, {0, 30}, {-20, 60}, {-100, 60}};
+const std::vector<Point> kPart{{-100, -60}, {40, -60}, {40, -30}, {100, -30}, {100, 60},
+                               {20, 60},    {0, 30},   {-20, 60}, {-100, 60}};
 
 std::vector<Point> other(demo::Random& r)
 {
@@ -39,7 +40,8 @@ std::vector<Point> other(demo::Random& r)
     case 1: return {{-size, -0.5 * size}, {size, -0.5 * size}, {size, 0.5 * size}, {-size, 0.5 * size}};
     case 2: return {{-size, size * 0.6}, {size, size * 0.6}, {0, -size}};
     case 3:
-        for (int i = 0; i < 10; ++i) p.push_back(geometry::direction(i * geometry::kPi / 5) * (i % 2 ? size : 0.45 * size));
+        for (int i = 0; i < 10; ++i)
+            p.push_back(geometry::direction(i * geometry::kPi / 5) * (i % 2 ? size : 0.45 * size));
         return p;
     default:
         return {{-size, -size * 0.7}, {-0.2 * size, -size * 0.7}, {-0.2 * size, 0.2 * size},
@@ -88,7 +90,8 @@ Tally scene(const vision::PatternModel& model, std::uint64_t seed)
         if (place(215, at)) taken.push_back(at), clutter.push_back(placed(other(r), {at, r.uniform(-3, 3)}));
     // Coverage: parts less their hidden ends, and the others.
     std::vector<float> cover = demo::blurredCoverage(dark, {}, kW, kH, 0.8, 1);
-    const std::vector<float> off = demo::blurredCoverage(bright, {}, kW, kH, 0.8, 1), more = demo::blurredCoverage(clutter, {}, kW, kH, 0.8, 1);
+    const std::vector<float> off = demo::blurredCoverage(bright, {}, kW, kH, 0.8, 1),
+                             more = demo::blurredCoverage(clutter, {}, kW, kH, 0.8, 1);
     for (std::size_t i = 0; i < cover.size(); ++i) cover[i] = std::max(cover[i] * (1 - std::min(1.f, off[i])), more[i]);
     const double level = r.uniform(contrast + 20, 235);
     const image::Image picture = demo::backlit(cover, kW, kH, {level, level - contrast, 0, 0, 0, noise}, r);
@@ -109,8 +112,8 @@ Tally scene(const vision::PatternModel& model, std::uint64_t seed)
         }
         if (!right) ++t.falseFinds;
         if (!right && std::getenv("SCENES_TELL"))
-            std::printf("  scene %llu: false find score %.3f, contrast %.0f noise %.1f\n", static_cast<unsigned long long>(seed), f.score, contrast,
-                        noise);
+            std::printf("  scene %llu: false find score %.3f, contrast %.0f noise %.1f\n",
+                        static_cast<unsigned long long>(seed), f.score, contrast, noise);
     }
     if (std::getenv("SCENES_TELL"))
         for (std::size_t i = 0; i < truth.size(); ++i)
@@ -133,7 +136,8 @@ struct Canvas {
     std::vector<float> level; // grey levels without noise
     float& at(int x, int y) { return level[std::size_t(y) * kW + std::size_t(x)]; }
 };
-void paint(Canvas& c, const std::vector<std::vector<Point>>& outlines, const std::vector<std::vector<Point>>& holes, const std::vector<float>& with)
+void paint(Canvas& c, const std::vector<std::vector<Point>>& outlines, const std::vector<std::vector<Point>>& holes,
+           const std::vector<float>& with)
 {
     const std::vector<float> cover = demo::blurredCoverage(outlines, holes, kW, kH, 0.8, 1);
     for (std::size_t i = 0; i < cover.size(); ++i) c.level[i] += cover[i] * (with[i] - c.level[i]);
@@ -199,10 +203,13 @@ Tally dirtyScene(const std::vector<Kind>& kinds, std::uint64_t seed)
     for (int i = 0; i < others; ++i)
         for (int tries = 0; tries < 60; ++tries) {
             const Point at{r.uniform(60, kW - 60), r.uniform(60, kH - 60)};
-            if (std::any_of(taken.begin(), taken.end(), [&](Point q) { return geometry::distance(q, at) < 215; })) continue;
+            if (std::any_of(taken.begin(), taken.end(), [&](Point q) { return geometry::distance(q, at) < 215; }))
+                continue;
             // A disc of the round part's own size shows most of its outline: that is no other shape.
             const auto shape = other(r);
-            if (kind.round && shape.size() > 100 && std::abs(geometry::length(shape.front()) - kind.apart / 2) < 0.08 * kind.apart) break;
+            if (kind.round && shape.size() > 100 &&
+                std::abs(geometry::length(shape.front()) - kind.apart / 2) < 0.08 * kind.apart)
+                break;
             taken.push_back(at), clutter.push_back(placed(shape, {at, r.uniform(-3, 3)}));
             break;
         }
@@ -232,8 +239,10 @@ Tally dirtyScene(const std::vector<Kind>& kinds, std::uint64_t seed)
     // Light: a slope, a shadow with a soft border, a spot of glare.
     const double slopeX = r.uniform(-0.25, 0.25), slopeY = r.uniform(-0.25, 0.25);
     const bool shadow = r.below(3) == 0, glare = r.below(3) == 0;
-    const Point s0{r.uniform(0, kW), r.uniform(0, kH)}, sd = geometry::direction(r.uniform(-3, 3)), g0{r.uniform(0, kW), r.uniform(0, kH)};
-    const double deep = r.uniform(0.1, 0.45), soft = r.uniform(3, 60), spot = r.uniform(30, 120), strong = r.uniform(30, 160);
+    const Point s0{r.uniform(0, kW), r.uniform(0, kH)}, sd = geometry::direction(r.uniform(-3, 3)),
+                                                        g0{r.uniform(0, kW), r.uniform(0, kH)};
+    const double deep = r.uniform(0.1, 0.45), soft = r.uniform(3, 60), spot = r.uniform(30, 120),
+                 strong = r.uniform(30, 160);
     for (int y = 0; y < kH; ++y)
         for (int x = 0; x < kW; ++x) {
             double l = c.at(x, y) * (1 + slopeX * (double(x) / kW - 0.5) + slopeY * (double(y) / kH - 0.5));
@@ -251,10 +260,13 @@ Tally dirtyScene(const std::vector<Kind>& kinds, std::uint64_t seed)
             for (int x = 0; x < kW; ++x) {
                 double sum = 0;
                 for (int k = 0; k < n; ++k) {
-                    const double t = length * ((k + 0.5) / n - 0.5), px = std::clamp(x + d.x * t, 0.0, kW - 1.001), py = std::clamp(y + d.y * t, 0.0, kH - 1.001);
+                    const double t = length * ((k + 0.5) / n - 0.5), px = std::clamp(x + d.x * t, 0.0, kW - 1.001),
+                                 py = std::clamp(y + d.y * t, 0.0, kH - 1.001);
                     const int ix = int(px), iy = int(py);
                     const double fx = px - ix, fy = py - iy;
-                    const auto v = [&](int i, int j) { return double(still[std::size_t(iy + j) * kW + std::size_t(ix + i)]); };
+                    const auto v = [&](int i, int j) {
+                        return double(still[std::size_t(iy + j) * kW + std::size_t(ix + i)]);
+                    };
                     sum += (v(0, 0) * (1 - fx) + v(1, 0) * fx) * (1 - fy) + (v(0, 1) * (1 - fx) + v(1, 1) * fx) * fy;
                 }
                 c.at(x, y) = float(sum / n);
@@ -270,19 +282,23 @@ Tally dirtyScene(const std::vector<Kind>& kinds, std::uint64_t seed)
         for (const auto* list : {&kind.outlines, &kind.holes})
             for (const auto& o : *list)
                 for (std::size_t i = 0; i < o.size(); ++i) {
-                    const Point a = p.toPicture(o[i]), b = p.toPicture(o[(i + 1) % o.size()]), n = geometry::leftOf(geometry::unit(b - a));
+                    const Point a = p.toPicture(o[i]), b = p.toPicture(o[(i + 1) % o.size()]),
+                                n = geometry::leftOf(geometry::unit(b - a));
                     const int pieces = std::max(1, int(geometry::distance(a, b) / 3));
                     for (int k = 0; k < pieces; ++k) {
                         const Point q = a + (b - a) * ((k + 0.5) / pieces);
                         const auto l = [&](Point at) {
-                            return double(c.at(std::clamp(int(std::lround(at.x)), 0, kW - 1), std::clamp(int(std::lround(at.y)), 0, kH - 1)));
+                            return double(c.at(std::clamp(int(std::lround(at.x)), 0, kW - 1),
+                                               std::clamp(int(std::lround(at.y)), 0, kH - 1)));
                         };
                         // Which side is the part's is known by the sign most of the outline has: dark inside.
                         const double step = l(q + n * 4) - l(q - n * 4);
                         Point in = p.toLocal(q + n * 2);
                         bool left = false;
-                        for (const auto& outline : kind.outlines) left = left || geometry::Region::polygon(outline).contains(in);
-                        for (const auto& hole : kind.holes) left = left && !geometry::Region::polygon(hole).contains(in);
+                        for (const auto& outline : kind.outlines)
+                            left = left || geometry::Region::polygon(outline).contains(in);
+                        for (const auto& hole : kind.holes)
+                            left = left && !geometry::Region::polygon(hole).contains(in);
                         const bool hidden = covered[std::size_t(std::clamp(int(std::lround(q.y)), 0, kH - 1)) * kW +
                                                     std::size_t(std::clamp(int(std::lround(q.x)), 0, kW - 1))] > 0.3f;
                         ++all, seen += !hidden && (left ? -step : step) >= 10;
@@ -295,7 +311,8 @@ Tally dirtyScene(const std::vector<Kind>& kinds, std::uint64_t seed)
     Tally t;
     std::vector<char> counts, found(truth.size(), 0);
     std::vector<double> share;
-    for (const Pose& p : truth) share.push_back(seenShare(p)), counts.push_back(share.back() >= 0.75), t.parts += counts.back();
+    for (const Pose& p : truth)
+        share.push_back(seenShare(p)), counts.push_back(share.back() >= 0.75), t.parts += counts.back();
     bool dump = false;
     for (const auto& f : vision::findPattern(picture.grey(), kind.model, geometry::Region::whole(), o)) {
         bool right = false;
@@ -304,27 +321,31 @@ Tally dirtyScene(const std::vector<Kind>& kinds, std::uint64_t seed)
                          turn = geometry::degrees(geometry::wrapped(f.pose.angle - truth[i].angle));
             if (off > 4 || (!kind.round && std::abs(turn) > 2)) continue;
             right = true;
-            if (!found[i] && counts[i]) ++t.found, t.squareError += off * off, t.squareAngle += kind.round ? 0 : turn * turn;
+            if (!found[i] && counts[i])
+                ++t.found, t.squareError += off * off, t.squareAngle += kind.round ? 0 : turn * turn;
             found[i] = 1;
         }
         if (right) continue;
         ++t.falseFinds, dump = true;
         if (std::getenv("SCENES_TELL"))
-            std::printf("  scene %llu: false find score %.3f at %.0f, %.0f turned %.0f, contrast %.0f noise %.1f\n", static_cast<unsigned long long>(seed),
-                        f.score, f.pose.origin.x, f.pose.origin.y, geometry::degrees(f.pose.angle), contrast, noise);
+            std::printf("  scene %llu: false find score %.3f at %.0f, %.0f turned %.0f, contrast %.0f noise %.1f\n",
+                        static_cast<unsigned long long>(seed), f.score, f.pose.origin.x, f.pose.origin.y,
+                        geometry::degrees(f.pose.angle), contrast, noise);
     }
     for (std::size_t i = 0; i < truth.size(); ++i) {
         if (found[i] || !counts[i]) continue;
         dump = true;
         if (std::getenv("SCENES_TELL"))
-            std::printf("  scene %llu: lost %s at %.0f, %.0f, score there %.3f, seen %.2f, contrast %.0f noise %.1f%s%s%s\n",
-                        static_cast<unsigned long long>(seed), kind.round ? "round" : "part", truth[i].origin.x, truth[i].origin.y,
-                        vision::scoreAt(picture.grey(), kind.model, truth[i], 10), share[i], contrast, noise, tray ? " tray" : "", glare ? " glare" : "",
-                        shadow ? " shadow" : "");
+            std::printf(
+                "  scene %llu: lost %s at %.0f, %.0f, score there %.3f, seen %.2f, contrast %.0f noise %.1f%s%s%s\n",
+                static_cast<unsigned long long>(seed), kind.round ? "round" : "part", truth[i].origin.x,
+                truth[i].origin.y, vision::scoreAt(picture.grey(), kind.model, truth[i], 10), share[i], contrast, noise,
+                tray ? " tray" : "", glare ? " glare" : "", shadow ? " shadow" : "");
     }
     if (const char* folder = std::getenv("SCENES_DUMP"); folder && dump)
         if (const auto png = image::encodePng(picture))
-            (void)base::writeAtomic(base::realFiles(), std::string(folder) + "/scene-" + std::to_string(seed) + ".png", *png);
+            (void)base::writeAtomic(base::realFiles(), std::string(folder) + "/scene-" + std::to_string(seed) + ".png",
+                                    *png);
     return t;
 }
 } // namespace
@@ -340,14 +361,16 @@ int main(int argc, char** argv)
         std::vector<std::vector<Point>> outlines, holes;
         for (const auto& o : kind.outlines) outlines.push_back(placed(o, {c, 0}));
         for (const auto& o : kind.holes) holes.push_back(placed(o, {c, 0}));
-        const image::Image teaching = demo::backlit(demo::blurredCoverage(outlines, holes, 400, 320, 0.8, 2), 400, 320, {200, 60, 0, 0, 0, 2}, r);
+        const image::Image teaching =
+            demo::backlit(demo::blurredCoverage(outlines, holes, 400, 320, 0.8, 2), 400, 320, {200, 60, 0, 0, 0, 2}, r);
         auto model = vision::teachPattern(teaching.grey(), geometry::Region::rectangle(c, width, height), {c, 0}, 10);
         if (!model) std::printf("%s\n", model.error().text().c_str()), std::exit(1);
         kind.model = std::move(*model);
         return kind;
     };
-    const std::vector<Kind> kinds{taught({{kPart}, {}, false, 0, {}}, 230, 150),
-                                  taught({{demo::circleOutline({0, 0}, 80)}, {demo::circleOutline({0, 0}, 34)}, true, 160, {}}, 190, 190)};
+    const std::vector<Kind> kinds{
+        taught({{kPart}, {}, false, 0, {}}, 230, 150),
+        taught({{demo::circleOutline({0, 0}, 80)}, {demo::circleOutline({0, 0}, 34)}, true, 160, {}}, 190, 190)};
     Tally all;
     std::mutex mutex;
     base::parallelFor(scenes, 0, [&](int n) {
@@ -358,8 +381,10 @@ int main(int argc, char** argv)
         all.parts += t.parts, all.found += t.found, all.falseFinds += t.falseFinds, all.squareError += t.squareError,
             all.squareAngle += t.squareAngle;
     });
-    std::printf("%d %s scenes, seed %llu: %d of %d parts found (%.2f %%), %d false finds; %.3f px and %.3f degree rms of those found\n", scenes,
-                plain ? "plain" : "dirty", static_cast<unsigned long long>(seed), all.found, all.parts, 100.0 * all.found / all.parts, all.falseFinds,
-                std::sqrt(all.squareError / all.found), std::sqrt(all.squareAngle / all.found));
+    std::printf("%d %s scenes, seed %llu: %d of %d parts found (%.2f %%), %d false finds; %.3f px and %.3f degree rms "
+                "of those found\n",
+                scenes, plain ? "plain" : "dirty", static_cast<unsigned long long>(seed), all.found, all.parts,
+                100.0 * all.found / all.parts, all.falseFinds, std::sqrt(all.squareError / all.found),
+                std::sqrt(all.squareAngle / all.found));
     return all.falseFinds <= 1 && all.found >= 0.995 * all.parts ? 0 : 1;
 }

@@ -1,5 +1,6 @@
-// Times of the core's work on one thread, 5 MP pictures of dark parts on a bright field, blur 0.8 px, noise 2. With the measuring stick
-// switched on its calls stand beside ours in the same run: tools/performance makes the table of docs/performance.md from the JSON.
+// Times of the core's work on one thread, 5 MP pictures of dark parts on a bright field, blur 0.8 px, noise 2. With the
+// measuring stick switched on its calls stand beside ours in the same run: tools/performance makes the table of
+// docs/performance.md from the JSON.
 #include "demo/render.h"
 #include "vision/blobs.h"
 #include "vision/edges.h"
@@ -23,13 +24,15 @@ std::vector<Point> part(Point c, double size, double angle)
 {
     // A notched plate, about `size` px long: not alike at any other angle.
     const double s = size / 200;
-    std::vector<Point> p{{-100, -60}, {40, -60}, {40, -30}, {100, -30}, {100, 60}, {20, 60}, {0, 30}, {-20, 60}, {-100, 60}};
+    std::vector<Point> p{{-100, -60}, {40, -60}, {40, -30}, {100, -30}, {100, 60},
+                         {20, 60},    {0, 30},   {-20, 60}, {-100, 60}};
     const geometry::Pose pose{c, angle};
     for (Point& q : p) q = pose.toPicture(q * s);
     return p;
 }
 
-image::Image draw(const std::vector<std::vector<Point>>& dark, const std::vector<std::vector<Point>>& holes, std::uint64_t seed)
+image::Image draw(const std::vector<std::vector<Point>>& dark, const std::vector<std::vector<Point>>& holes,
+                  std::uint64_t seed)
 {
     demo::Random random(seed);
     return demo::backlit(demo::blurredCoverage(dark, holes, kW, kH, 0.8, 1), kW, kH, {200, 50, 0, 0, 0, 2}, random);
@@ -46,7 +49,9 @@ const image::Image& blobPicture(int n)
     for (int i = 0; i < n; ++i) {
         const Point c{(i % columns + 0.5) * pitch + random.uniform(-0.05, 0.05) * pitch, (i / columns + 0.5) * pitch};
         if (i % 2) dark.push_back(demo::circleOutline(c, 0.3 * pitch));
-        else dark.push_back(geometry::Region::rectangle(c, 0.6 * pitch, 0.4 * pitch, random.uniform(0, 3)).outlines().front());
+        else
+            dark.push_back(
+                geometry::Region::rectangle(c, 0.6 * pitch, 0.4 * pitch, random.uniform(0, 3)).outlines().front());
     }
     return made.emplace(n, draw(dark, {}, 5)).first->second;
 }
@@ -65,8 +70,9 @@ const Scene& scene(int parts)
     s.model = *vision::teachPattern(s.teaching.grey(), geometry::Region::rectangle(c, 240, 160), {c, 0}, 20);
     std::vector<std::vector<Point>> dark;
     for (int i = 0; i < parts; ++i)
-        dark.push_back(part({300.0 + 600 * (i % 4) + random.uniform(-50, 50), 300.0 + 600 * (i / 4) + random.uniform(-50, 50)}, 200,
-                            random.uniform(-3.14, 3.14)));
+        dark.push_back(
+            part({300.0 + 600 * (i % 4) + random.uniform(-50, 50), 300.0 + 600 * (i / 4) + random.uniform(-50, 50)},
+                 200, random.uniform(-3.14, 3.14)));
     s.picture = draw(dark, {}, 9);
     return made.emplace(parts, std::move(s)).first->second;
 }
@@ -130,12 +136,23 @@ BENCHMARK(local)->Name("ours/local_threshold_51")->Unit(benchmark::kMillisecond)
 BENCHMARK(histogram)->Name("ours/histogram")->Unit(benchmark::kMillisecond);
 BENCHMARK(automatic)->Name("ours/automatic_threshold")->Unit(benchmark::kMillisecond);
 BENCHMARK(difference)->Name("ours/difference")->Unit(benchmark::kMillisecond);
-BENCHMARK(opening)->Name("ours/opening")->Arg(3)->Arg(5)->Arg(9)->Arg(13)->Arg(25)->Arg(51)->Unit(benchmark::kMillisecond);
+BENCHMARK(opening)
+    ->Name("ours/opening")
+    ->Arg(3)
+    ->Arg(5)
+    ->Arg(9)
+    ->Arg(13)
+    ->Arg(25)
+    ->Arg(51)
+    ->Unit(benchmark::kMillisecond);
 BENCHMARK(pattern)->Name("ours/pattern")->Arg(1)->Arg(12)->Unit(benchmark::kMillisecond);
 BENCHMARK(profileOf)->Name("ours/profile_400x60")->Arg(0)->Arg(33)->Unit(benchmark::kMicrosecond);
 
 #ifdef DIKKAT_BENCH_STICK
-cv::Mat mat(const image::Image& p) { return cv::Mat(p.height(), p.width(), CV_8U, const_cast<std::uint8_t*>(p.row(0))); }
+cv::Mat mat(const image::Image& p)
+{
+    return cv::Mat(p.height(), p.width(), CV_8U, const_cast<std::uint8_t*>(p.row(0)));
+}
 void stickBlobs(benchmark::State& state)
 {
     const cv::Mat in = mat(blobPicture(int(state.range(0))));
@@ -157,20 +174,23 @@ bool sameBlobs(int n)
     cv::Mat mask, labels, stats, centroids;
     cv::threshold(mat(p), mask, 125, 255, cv::THRESH_BINARY_INV);
     const int count = cv::connectedComponentsWithStats(mask, labels, stats, centroids, 8, CV_32S) - 1;
-    if (count != int(list.blobs.size())) return std::fprintf(stderr, "%d blobs, the stick finds %d\n", int(list.blobs.size()), count), false;
+    if (count != int(list.blobs.size()))
+        return std::fprintf(stderr, "%d blobs, the stick finds %d\n", int(list.blobs.size()), count), false;
     std::map<std::array<int, 5>, Point> theirs;
     for (int i = 1; i <= count; ++i) {
         const int* s = stats.ptr<int>(i);
-        theirs[{s[cv::CC_STAT_LEFT], s[cv::CC_STAT_TOP], s[cv::CC_STAT_WIDTH], s[cv::CC_STAT_HEIGHT], s[cv::CC_STAT_AREA]}] = {
-            centroids.at<double>(i, 0), centroids.at<double>(i, 1)};
+        theirs[{s[cv::CC_STAT_LEFT], s[cv::CC_STAT_TOP], s[cv::CC_STAT_WIDTH], s[cv::CC_STAT_HEIGHT],
+                s[cv::CC_STAT_AREA]}] = {centroids.at<double>(i, 0), centroids.at<double>(i, 1)};
     }
     double worst = 0;
     for (const auto& b : list.blobs) {
         const auto it = theirs.find({b.left, b.top, b.right - b.left + 1, b.bottom - b.top + 1, int(b.area)});
-        if (it == theirs.end()) return std::fprintf(stderr, "a blob of %d px² differs from the stick's\n", int(b.area)), false;
+        if (it == theirs.end())
+            return std::fprintf(stderr, "a blob of %d px² differs from the stick's\n", int(b.area)), false;
         worst = std::max(worst, geometry::distance(it->second, b.centroid));
     }
-    std::fprintf(stderr, "%d blobs: counts, areas and boxes equal the stick's, centroids within %.1e px\n", count, worst);
+    std::fprintf(stderr, "%d blobs: counts, areas and boxes equal the stick's, centroids within %.1e px\n", count,
+                 worst);
     return worst < 1e-6;
 }
 void stickContours(benchmark::State& state)
@@ -224,7 +244,8 @@ void stickDifference(benchmark::State& state)
 }
 void stickOpening(benchmark::State& state)
 {
-    const cv::Mat in = mat(blobPicture(300)), element = cv::getStructuringElement(cv::MORPH_RECT, {int(state.range(0)), int(state.range(0))});
+    const cv::Mat in = mat(blobPicture(300)),
+                  element = cv::getStructuringElement(cv::MORPH_RECT, {int(state.range(0)), int(state.range(0))});
     for (auto _ : state) {
         cv::Mat out;
         cv::morphologyEx(in, out, cv::MORPH_OPEN, element);
@@ -238,7 +259,8 @@ void stickPattern(benchmark::State& state)
     const cv::Mat templ = teaching(cv::Rect(1000 - 110, 900 - 110, 220, 220));
     const auto turnedTemplate = [&](double degrees, int shrink) {
         cv::Mat out;
-        cv::warpAffine(templ, out, cv::getRotationMatrix2D({110, 110}, degrees, 1), templ.size(), cv::INTER_LINEAR, cv::BORDER_REPLICATE);
+        cv::warpAffine(templ, out, cv::getRotationMatrix2D({110, 110}, degrees, 1), templ.size(), cv::INTER_LINEAR,
+                       cv::BORDER_REPLICATE);
         if (shrink > 1) cv::resize(out, out, {}, 1.0 / shrink, 1.0 / shrink, cv::INTER_AREA);
         return out;
     };
@@ -278,7 +300,8 @@ void stickPattern(benchmark::State& state)
                 for (double a = b.degrees - 1; a <= b.degrees + 1; a += shrink == 4 ? 0.5 : 0.25) {
                     const cv::Mat t = turnedTemplate(a, shrink);
                     const cv::Rect where =
-                        cv::Rect(b.at.x * 8 / shrink - 16 / shrink, b.at.y * 8 / shrink - 16 / shrink, t.cols + 32 / shrink, t.rows + 32 / shrink) &
+                        cv::Rect(b.at.x * 8 / shrink - 16 / shrink, b.at.y * 8 / shrink - 16 / shrink,
+                                 t.cols + 32 / shrink, t.rows + 32 / shrink) &
                         cv::Rect(0, 0, level.cols, level.rows);
                     if (where.width < t.cols || where.height < t.rows) continue;
                     cv::Mat score;
@@ -306,7 +329,15 @@ BENCHMARK(stickLocal)->Name("stick/local_threshold_51")->Unit(benchmark::kMillis
 BENCHMARK(stickHistogram)->Name("stick/histogram")->Unit(benchmark::kMillisecond);
 BENCHMARK(stickAutomatic)->Name("stick/automatic_threshold")->Unit(benchmark::kMillisecond);
 BENCHMARK(stickDifference)->Name("stick/difference")->Unit(benchmark::kMillisecond);
-BENCHMARK(stickOpening)->Name("stick/opening")->Arg(3)->Arg(5)->Arg(9)->Arg(13)->Arg(25)->Arg(51)->Unit(benchmark::kMillisecond);
+BENCHMARK(stickOpening)
+    ->Name("stick/opening")
+    ->Arg(3)
+    ->Arg(5)
+    ->Arg(9)
+    ->Arg(13)
+    ->Arg(25)
+    ->Arg(51)
+    ->Unit(benchmark::kMillisecond);
 BENCHMARK(stickPattern)->Name("stick/pattern")->Arg(1)->Arg(12)->Unit(benchmark::kMillisecond);
 BENCHMARK(stickProfile)->Name("stick/profile_400x60")->Arg(0)->Arg(33)->Unit(benchmark::kMicrosecond);
 #endif

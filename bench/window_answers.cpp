@@ -1,4 +1,5 @@
-// How long a person waits: a limit dragged to all verdicts on the screen, a threshold dragged to the picture in view, at 5 megapixels and
+// How long a person waits: a limit dragged to all verdicts on the screen, a threshold dragged to the picture in view,
+// at 5 megapixels and
 // 100 trials. Run with QT_QPA_PLATFORM=offscreen; prints the median of each.
 #include "demo/reed_plate.h"
 #include "desktop/main_window.h"
@@ -29,7 +30,8 @@ void limitDragToAllVerdicts(benchmark::State& state)
     double tolerance = 0.05;
     for (auto _ : state) {
         tolerance = tolerance > 0.06 ? 0.01 : tolerance + 0.0007;
-        emit g_window->setupPage()->evidence()->trialsPlot()->handleMoved("high", 26 + tolerance, false); // as the mouse does while it drags
+        // as the mouse does while it drags
+        emit g_window->setupPage()->evidence()->trialsPlot()->handleMoved("high", 26 + tolerance, false);
         if (session().pending() != 0) state.SkipWithError("a limit must not start any inspection");
         g_window->grab(); // grid, sheet and evidence painted anew
     }
@@ -56,8 +58,18 @@ void thresholdDragToPictureInView(benchmark::State& state)
     emit plot->handleMoved("low", low, true);
     settle();
 }
-BENCHMARK(limitDragToAllVerdicts)->Unit(benchmark::kMillisecond)->MinTime(2)->UseRealTime()->Repetitions(5)->ReportAggregatesOnly();
-BENCHMARK(thresholdDragToPictureInView)->Unit(benchmark::kMillisecond)->MinTime(2)->UseRealTime()->Repetitions(5)->ReportAggregatesOnly();
+BENCHMARK(limitDragToAllVerdicts)
+    ->Unit(benchmark::kMillisecond)
+    ->MinTime(2)
+    ->UseRealTime()
+    ->Repetitions(5)
+    ->ReportAggregatesOnly();
+BENCHMARK(thresholdDragToPictureInView)
+    ->Unit(benchmark::kMillisecond)
+    ->MinTime(2)
+    ->UseRealTime()
+    ->Repetitions(5)
+    ->ReportAggregatesOnly();
 } // namespace
 
 int main(int argc, char** argv)

@@ -46,11 +46,12 @@ image::Image drawPanel(const Field& f, const Panel& p, Random& random)
     };
     std::vector<Ink> inks;
     inks.push_back({{236, 230, 216}, {onPanel(roundedBox(-x, -y, x, y, 1.2))}, {}});
-    inks.push_back(
-        {{36, 52, 118},
-         {onPrint({{-x + m, -y + m}, {x - m, -y + m}, {x - m, y - m}, {-x + m, y - m}})},
-         {onPrint(
-             {{-x + m + kLine, -y + m + kLine}, {x - m - kLine, -y + m + kLine}, {x - m - kLine, y - m - kLine}, {-x + m + kLine, y - m - kLine}})}});
+    inks.push_back({{36, 52, 118},
+                    {onPrint({{-x + m, -y + m}, {x - m, -y + m}, {x - m, y - m}, {-x + m, y - m}})},
+                    {onPrint({{-x + m + kLine, -y + m + kLine},
+                              {x - m - kLine, -y + m + kLine},
+                              {x - m - kLine, y - m - kLine},
+                              {-x + m + kLine, y - m - kLine}})}});
     const std::array<std::array<double, 3>, 4> dots{{{20, 110, 160}, {176, 34, 96}, {40, 104, 52}, {44, 42, 44}}};
     for (const auto& colour : dots) inks.push_back({colour, {}, {}});
     Ink* dotInks = &inks[inks.size() - 4];
@@ -72,7 +73,8 @@ image::Image drawPanel(const Field& f, const Panel& p, Random& random)
         const auto cover = blurredCoverage(ink.shapes, ink.holes, f.width, f.height, 0.8, 2);
         for (std::size_t i = 0; i < n; ++i)
             if (cover[i] > 0)
-                for (std::size_t ch = 0; ch < 3; ++ch) level[ch][i] += cover[i] * (float(ink.colour[ch]) - level[ch][i]);
+                for (std::size_t ch = 0; ch < 3; ++ch)
+                    level[ch][i] += cover[i] * (float(ink.colour[ch]) - level[ch][i]);
     }
     image::Image out(f.width, f.height, image::PixelFormat::Colour8);
     const double light = random.uniform(0.94, 1.04), slope = random.uniform(-0.05, 0.05);
@@ -80,8 +82,10 @@ image::Image drawPanel(const Field& f, const Panel& p, Random& random)
         for (int px = 0; px < f.width; ++px) {
             const double here = light * (1 + slope * (px - f.width / 2.0) / f.width);
             for (std::size_t ch = 0; ch < 3; ++ch)
-                out.row(py)[3 * px + int(ch)] = std::uint8_t(
-                    std::clamp(level[ch][std::size_t(py) * std::size_t(f.width) + std::size_t(px)] * here + random.normal(2, 8) + 0.5, 0.0, 255.0));
+                out.row(py)[3 * px + int(ch)] =
+                    std::uint8_t(std::clamp(level[ch][std::size_t(py) * std::size_t(f.width) + std::size_t(px)] * here +
+                                                random.normal(2, 8) + 0.5,
+                                            0.0, 255.0));
         }
     return out;
 }
@@ -105,7 +109,10 @@ Made panel(const Field& f, std::uint64_t seed, int n)
     if (n % 3 == 2) {
         switch ((n / 3) % 6) {
         case 0: p.missing = random.below(10), p.fault = "dot missing"; break;
-        case 1: p.shift = {(random.below(2) ? 1 : -1) * random.uniform(0.8, 1.6), random.uniform(-0.2, 0.2)}, p.fault = "print shifted"; break;
+        case 1:
+            p.shift = {(random.below(2) ? 1 : -1) * random.uniform(0.8, 1.6), random.uniform(-0.2, 0.2)},
+            p.fault = "print shifted";
+            break;
         case 2: p.smeared = random.below(10), p.fault = "dot smeared"; break;
         case 3: p.splash = true, p.fault = "splash"; break;
         case 4: p.skew = (random.below(2) ? 1 : -1) * random.uniform(0.02, 0.03), p.fault = "print skewed"; break;
@@ -137,7 +144,8 @@ base::Status writeCartonPanels(const std::string& folder, std::uint64_t seed, in
     json r = recipeHead("Carton panel, printed", f);
     r["calibration"]["by"] = "lens and distance, stated";
     r["general_tolerance"] = "ISO 2768-c";
-    r["totals"] = {{{"name", "Dots printed"}, {"expression", "[dots.count]"}}, {{"name", "Ink used"}, {"expression", "[dots.total_area] * 0.004"}}};
+    r["totals"] = {{{"name", "Dots printed"}, {"expression", "[dots.count]"}},
+                   {{"name", "Ink used"}, {"expression", "[dots.total_area] * 0.004"}}};
     auto& steps = r["steps"];
     steps.push_back({{"id", "panel"},
                      {"kind", "pattern"},
@@ -155,31 +163,44 @@ base::Status writeCartonPanels(const std::string& folder, std::uint64_t seed, in
              {"kind", "edge_pair"},
              {"name", name},
              {"datum", "panel"},
-             {"params", {{"rule", "numbered"}, {"first_number", 1}, {"last_number", 2}, {"first", "dark_to_bright"}, {"least_strength", 40}}},
-             {"regions", {{"window", {{"shape", "window"}, {"from", {a.x, a.y}}, {"to", {b.x, b.y}}, {"width", 61 * unit}}}}},
+             {"params",
+              {{"rule", "numbered"},
+               {"first_number", 1},
+               {"last_number", 2},
+               {"first", "dark_to_bright"},
+               {"least_strength", 40}}},
+             {"regions",
+              {{"window", {{"shape", "window"}, {"from", {a.x, a.y}}, {"to", {b.x, b.y}}, {"width", 61 * unit}}}}},
              {"checks",
-              {checkJson("distance", name, balloon, {{"nominal", kMargin}, {"general", "length"}, {"unit", "mm"}, {"fault", "print off centre"}})}}});
+              {checkJson(
+                  "distance", name, balloon,
+                  {{"nominal", kMargin}, {"general", "length"}, {"unit", "mm"}, {"fault", "print off centre"}})}}});
     };
     const double x = kWide / 2, y = kHigh / 2, in = kMargin + kLine + 1.4;
     margin("left", "Margin left", 1, {-x - 3, -6}, {-x + in, -6});
     margin("right", "Margin right", 2, {x + 3, -6}, {x - in, -6});
     margin("top", "Margin top", 3, {-22, -y - 3}, {-22, -y + in});
     margin("bottom", "Margin bottom", 4, {-22, y + 3}, {-22, y - in});
-    for (const auto& [id, name, yy, half] : {std::tuple{"edge", "Panel edge", -y, 2.4}, std::tuple{"frame", "Frame edge", -y + kMargin, 1.6}}) {
+    for (const auto& [id, name, yy, half] :
+         {std::tuple{"edge", "Panel edge", -y, 2.4}, std::tuple{"frame", "Frame edge", -y + kMargin, 1.6}}) {
         const Point a = at(-38, yy), b = at(38, yy);
-        steps.push_back({{"id", id},
-                         {"kind", "line"},
-                         {"name", name},
-                         {"datum", "panel"},
-                         {"params", {{"least_strength", 40}, {"windows", 40}, {"which", "strongest"}}},
-                         {"regions", {{"window", {{"shape", "window"}, {"from", {a.x, a.y}}, {"to", {b.x, b.y}}, {"width", 2 * half * k}}}}}});
+        steps.push_back(
+            {{"id", id},
+             {"kind", "line"},
+             {"name", name},
+             {"datum", "panel"},
+             {"params", {{"least_strength", 40}, {"windows", 40}, {"which", "strongest"}}},
+             {"regions",
+              {{"window", {{"shape", "window"}, {"from", {a.x, a.y}}, {"to", {b.x, b.y}}, {"width", 2 * half * k}}}}}});
     }
-    steps.push_back({{"id", "skew"},
-                     {"kind", "angle"},
-                     {"name", "Skew of the print"},
-                     {"datum", "panel"},
-                     {"inputs", {{"first", "edge"}, {"second", "frame"}}},
-                     {"checks", {checkJson("angle", "Skew of the print", 5, {{"high", 0.5}, {"unit", "deg"}, {"fault", "print skewed"}})}}});
+    steps.push_back(
+        {{"id", "skew"},
+         {"kind", "angle"},
+         {"name", "Skew of the print"},
+         {"datum", "panel"},
+         {"inputs", {{"first", "edge"}, {"second", "frame"}}},
+         {"checks",
+          {checkJson("angle", "Skew of the print", 5, {{"high", 0.5}, {"unit", "deg"}, {"fault", "print skewed"}})}}});
     json elements = json::array();
     for (int i = 0; i < 10; ++i) {
         const Point p = at(dotPlace(i).x, dotPlace(i).y);
@@ -197,21 +218,24 @@ base::Status writeCartonPanels(const std::string& folder, std::uint64_t seed, in
                      {"params", {{"objects", "dark"}, {"least_area", std::round(300 * unit * unit)}}},
                      {"regions", {{"region", rectangleJson(at(0, kDotRow - 1.2), (10 * kDotPitch + 2) * k, 11 * k)}}},
                      {"checks",
-                      {checkJson("areas", "Dot size", 6, {{"unit", "mm2"}, {"match", "place"}, {"reach", 2.2 * k}, {"elements", elements}}),
+                      {checkJson("areas", "Dot size", 6,
+                                 {{"unit", "mm2"}, {"match", "place"}, {"reach", 2.2 * k}, {"elements", elements}}),
                        checkJson("count", "Dots", 7, {{"low", 10}, {"high", 10}})}}});
     const Point mark = at(28, -16);
-    steps.push_back({{"id", "mark"},
-                     {"kind", "area_share"},
-                     {"name", "Colour mark"},
-                     {"datum", "panel"},
-                     {"params", {{"mode", "colour"}}},
-                     {"regions", {{"region", rectangleJson(mark, 6 * k, 6 * k)}}},
-                     {"samples", {{{"at", {mark.x, mark.y}}}, {{"at", {mark.x + 1.5 * k, mark.y + 1.2 * k}}}}},
-                     {"checks", {checkJson("share", "Colour mark", 8, {{"low", 60}, {"unit", "%"}, {"fault", "wrong colour"}})}}});
+    steps.push_back(
+        {{"id", "mark"},
+         {"kind", "area_share"},
+         {"name", "Colour mark"},
+         {"datum", "panel"},
+         {"params", {{"mode", "colour"}}},
+         {"regions", {{"region", rectangleJson(mark, 6 * k, 6 * k)}}},
+         {"samples", {{{"at", {mark.x, mark.y}}}, {{"at", {mark.x + 1.5 * k, mark.y + 1.2 * k}}}}},
+         {"checks", {checkJson("share", "Colour mark", 8, {{"low", 60}, {"unit", "%"}, {"fault", "wrong colour"}})}}});
     Made reference;
     Random random(3);
     reference.picture = drawPanel(f, goodPanel(f), random);
-    return writeSet(folder, {"carton-panel", "carton-panel"}, seed, count, f, reference, r, [&](int n) { return panel(f, seed, n); });
+    return writeSet(folder, {"carton-panel", "carton-panel"}, seed, count, f, reference, r,
+                    [&](int n) { return panel(f, seed, n); });
 }
 
 } // namespace demo

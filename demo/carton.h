@@ -1,4 +1,5 @@
-// carton.h - demo set 5: printed carton panels in colour; margins of a printed frame, a row of ten control dots, a colour mark. Truth beside them.
+// carton.h - demo set 5: printed carton panels in colour; margins of a printed frame, a row of ten control dots, a
+// colour mark. Truth beside them.
 #pragma once
 #include "demo/reed_plate.h"
 

@@ -1,7 +1,7 @@
 // reed_plate.h - the first demo set: a brass reed plate before a backlight, good and faulty, with the truth beside it.
 //
-// All lengths in mm, the plate's frame in its middle: x along the plate, y down at angle 0. Seen by a telecentric lens, or
-// by one with tilt and distortion; then places of the truth are those of the untilted field.
+// All lengths in mm, the plate's frame in its middle: x along the plate, y down at angle 0. Seen by a telecentric lens,
+// or by one with tilt and distortion; then places of the truth are those of the untilted field.
 #pragma once
 #include "base/result.h"
 #include "demo/render.h"
@@ -20,7 +20,7 @@ const char* name(Fault fault); // "", "missing slot", …
 struct Field { // of view
     int width = 2448, height = 2048;
     double mmPerPixel = 0.052;
-    std::shared_ptr<const geometry::Calibration> lens{}; // tilt and distortion; none: telecentric
+    std::shared_ptr<const geometry::Calibration> lens{};  // tilt and distortion; none: telecentric
     std::shared_ptr<const geometry::Calibration> found{}; // what the recipe is calibrated by, from pictures of targets
     // Where a place of the untilted field (px) is seen in the picture.
     geometry::Point seen(geometry::Point p) const { return lens ? lens->fromMm(p * mmPerPixel) : p; }
@@ -41,7 +41,8 @@ struct PlatePicture {
     image::Image picture;
 };
 
-constexpr double kPlateLength = 100, kPlateWidth = 26, kHolePitch = 92, kHoleY = 9, kHoleRadius = 1.6, kSlotPitch = 8.2, kFirstSlot = -38;
+constexpr double kPlateLength = 100, kPlateWidth = 26, kHolePitch = 92, kHoleY = 9, kHoleRadius = 1.6, kSlotPitch = 8.2,
+                 kFirstSlot = -38;
 // The good part the recipe is drawn on: level, all dimensions nominal.
 PlatePicture referencePlate(const Field& field);
 // The n-th picture (from 0) of the series with this seed: every third one has a fault, each kind in turn.

@@ -22,7 +22,8 @@ std::uint64_t Random::bits()
 {
     const auto rotate = [](std::uint64_t x, int k) { return (x << k) | (x >> (64 - k)); };
     const std::uint64_t out = rotate(m_state[1] * 5, 7) * 9, t = m_state[1] << 17;
-    m_state[2] ^= m_state[0], m_state[3] ^= m_state[1], m_state[1] ^= m_state[2], m_state[0] ^= m_state[3], m_state[2] ^= t;
+    m_state[2] ^= m_state[0], m_state[3] ^= m_state[1], m_state[1] ^= m_state[2], m_state[0] ^= m_state[3],
+        m_state[2] ^= t;
     m_state[3] = rotate(m_state[3], 45);
     return out;
 }
@@ -33,13 +34,17 @@ double Random::normal(double sigma, double cut)
     return std::clamp(sigma * std::sqrt(-2 * std::log(u)) * std::cos(2 * geometry::kPi * v), -cut, cut);
 }
 
-Coverage::Coverage(int width, int height) : m_width(width), m_height(height), m_area(std::size_t(width + 2) * std::size_t(height), 0.f) {}
+Coverage::Coverage(int width, int height)
+    : m_width(width), m_height(height), m_area(std::size_t(width + 2) * std::size_t(height), 0.f)
+{
+}
 
 void Coverage::add(const std::vector<Point>& outline, double sign)
 {
     // Pixel centres are whole numbers: pixel x covers x - 0.5 to x + 0.5.
     double area = 0;
-    for (std::size_t i = 0; i < outline.size(); ++i) area += geometry::cross(outline[i], outline[(i + 1) % outline.size()]);
+    for (std::size_t i = 0; i < outline.size(); ++i)
+        area += geometry::cross(outline[i], outline[(i + 1) % outline.size()]);
     const double way = area > 0 ? sign : -sign;
     for (std::size_t i = 0; i < outline.size(); ++i) {
         const Point a = outline[i], b = outline[(i + 1) % outline.size()];
@@ -75,7 +80,8 @@ void Coverage::edge(Point a, Point b, double sign)
             const double middle = 0.5 * (x + next) - cell; // mean place inside the pixel
             const int i = int(cell);
             if (i < 0) row[0] -= float(sign * part);
-            else if (i < m_width) row[i] -= float(sign * part * (1 - middle)), row[i + 1] -= float(sign * part * middle);
+            else if (i < m_width)
+                row[i] -= float(sign * part * (1 - middle)), row[i + 1] -= float(sign * part * middle);
             if (next >= xb) break;
             x = next;
         }
@@ -99,7 +105,8 @@ std::vector<float> Coverage::resolve() const
 std::vector<Point> circleOutline(Point centre, double radius)
 {
     constexpr int n = 720;
-    const double r = radius * std::sqrt(2 * geometry::kPi / (n * std::sin(2 * geometry::kPi / n))); // a polygon of the circle's own area
+    // a polygon of the circle's own area
+    const double r = radius * std::sqrt(2 * geometry::kPi / (n * std::sin(2 * geometry::kPi / n)));
     std::vector<Point> out;
     for (int i = 0; i < n; ++i) out.push_back(centre + geometry::direction(2 * geometry::kPi * i / n) * r);
     return out;
@@ -108,11 +115,14 @@ std::vector<Point> circleOutline(Point centre, double radius)
 std::vector<Point> roundedBox(double left, double top, double right, double bottom, double radius)
 {
     std::vector<Point> out;
-    const std::array<Point, 4> centres{
-        {{right - radius, top + radius}, {left + radius, top + radius}, {left + radius, bottom - radius}, {right - radius, bottom - radius}}};
+    const std::array<Point, 4> centres{{{right - radius, top + radius},
+                                        {left + radius, top + radius},
+                                        {left + radius, bottom - radius},
+                                        {right - radius, bottom - radius}}};
     for (int corner = 0; corner < 4; ++corner)
         for (int i = 0; i <= 24; ++i)
-            out.push_back(centres[std::size_t(corner)] + geometry::direction(geometry::kPi / 2 * (corner + i / 24.0)) * radius);
+            out.push_back(centres[std::size_t(corner)] +
+                          geometry::direction(geometry::kPi / 2 * (corner + i / 24.0)) * radius);
     return out;
 }
 
@@ -145,14 +155,16 @@ void blur(std::vector<float>& picture, int width, int height, double sigma)
                 for (int j = -r; j <= r; ++j) {
                     const int to = (y == 0 ? -beyond : height - 1 + beyond) + j;
                     if (to < 0 || to >= height) continue;
-                    for (std::size_t x = 0; x < w; ++x) out[std::size_t(to) * w + x] += k[std::size_t(j + r)] * smooth[x];
+                    for (std::size_t x = 0; x < w; ++x)
+                        out[std::size_t(to) * w + x] += k[std::size_t(j + r)] * smooth[x];
                 }
     }
     picture = std::move(out);
 }
 
-std::vector<float> blurredCoverage(const std::vector<std::vector<Point>>& outlines, const std::vector<std::vector<Point>>& holes, int width,
-                                   int height, double sigma, int finer)
+std::vector<float> blurredCoverage(const std::vector<std::vector<Point>>& outlines,
+                                   const std::vector<std::vector<Point>>& holes, int width, int height, double sigma,
+                                   int finer)
 {
     const int w = width * finer, h = height * finer;
     Coverage c(w, h);
@@ -211,8 +223,8 @@ image::Image backlit(const std::vector<float>& coverage, int width, int height, 
         int left = 0;
         for (int x = 0; x < width; ++x) {
             const double dx = x - cx;
-            const double field = 1 - light.fall * (dx * dx + dy * dy) / std::max(1.0, far2) + light.tiltX * dx / std::max(1.0, cx) +
-                                 light.tiltY * dy / std::max(1.0, cy);
+            const double field = 1 - light.fall * (dx * dx + dy * dy) / std::max(1.0, far2) +
+                                 light.tiltX * dx / std::max(1.0, cx) + light.tiltY * dy / std::max(1.0, cy);
             const double level = light.bright * field * double(1 - part[x]) + light.dark * double(part[x]);
             if (left == 0) pool = random.bits(), left = 5;
             const double n = light.noise * double(q[pool & 4095]);

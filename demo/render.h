@@ -1,7 +1,8 @@
 // render.h - pictures with known dimensions: exact area coverage, lens blur, uneven light, sensor noise.
 //
 // Output  the same numbers give the same bytes on every run.
-// Source  coverage by signed trapezoids accumulated along each row; noise from a table of normal quantiles and xoshiro256** (Blackman, Vigna 2018).
+// Source  coverage by signed trapezoids accumulated along each row; noise from a table of normal quantiles and
+//         xoshiro256** (Blackman, Vigna 2018).
 #pragma once
 #include "geometry/geometry.h"
 #include "image/image.h"
@@ -43,10 +44,11 @@ std::vector<geometry::Point> circleOutline(geometry::Point centre, double radius
 std::vector<geometry::Point> roundedBox(double left, double top, double right, double bottom, double radius);
 // Gaussian blur of a picture, sigma in its own pixels.
 void blur(std::vector<float>& picture, int width, int height, double sigma);
-// Coverage as a lens blurs it and pixels then integrate it: drawn and blurred on a grid `finer` times as fine, then averaged. Blurring
-// after the pixels have integrated would shift edges by up to 0.02 px, depending on their phase.
-std::vector<float> blurredCoverage(const std::vector<std::vector<geometry::Point>>& outlines, const std::vector<std::vector<geometry::Point>>& holes,
-                                   int width, int height, double sigma, int finer);
+// Coverage as a lens blurs it and pixels then integrate it: drawn and blurred on a grid `finer` times as fine, then
+// averaged. Blurring after the pixels have integrated would shift edges by up to 0.02 px, depending on their phase.
+std::vector<float> blurredCoverage(const std::vector<std::vector<geometry::Point>>& outlines,
+                                   const std::vector<std::vector<geometry::Point>>& holes, int width, int height,
+                                   double sigma, int finer);
 
 struct Light {
     double bright = 222, dark = 26; // grey levels of background and part

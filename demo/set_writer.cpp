@@ -13,8 +13,8 @@ namespace demo
 using geometry::Point;
 using nlohmann::json;
 
-base::Status writeSet(const std::string& folder, const SetNames& names, std::uint64_t seed, int count, const Field& field, const Made& reference,
-                      json recipe, const std::function<Made(int)>& make)
+base::Status writeSet(const std::string& folder, const SetNames& names, std::uint64_t seed, int count,
+                      const Field& field, const Made& reference, json recipe, const std::function<Made(int)>& make)
 {
     namespace fs = std::filesystem;
     std::error_code error;
@@ -35,8 +35,10 @@ base::Status writeSet(const std::string& folder, const SetNames& names, std::uin
     std::vector<base::Status> done(static_cast<std::size_t>(count));
     base::parallelFor(count, 0, [&](int n) {
         const Made m = make(n);
-        rows[std::size_t(n)] = {
-            {"picture", leafOf(n)}, {"label", m.bad ? "bad" : "good"}, {"fault", m.bad ? json(m.fault) : json()}, {"items", m.items}};
+        rows[std::size_t(n)] = {{"picture", leafOf(n)},
+                                {"label", m.bad ? "bad" : "good"},
+                                {"fault", m.bad ? json(m.fault) : json()},
+                                {"items", m.items}};
         done[std::size_t(n)] = writePicture(m.picture, leafOf(n));
     });
     for (const auto& d : done)
@@ -47,7 +49,8 @@ base::Status writeSet(const std::string& folder, const SetNames& names, std::uin
                {"mm_per_px", field.mmPerPixel},
                {"width", field.width},
                {"height", field.height},
-               {"conventions", "centre in px, pixel centres whole numbers, y down; angles in degree, counter-clockwise as seen; lengths in mm"},
+               {"conventions", "centre in px, pixel centres whole numbers, y down; angles in degree, counter-clockwise "
+                               "as seen; lengths in mm"},
                {"pictures", rows}};
     if (field.lens) truth["lens"] = recipe::calibrationToJson(*field.lens)["lens"];
     recipe["trials"] = json::array();
@@ -76,7 +79,13 @@ json checkJson(const char* output, const char* name, int balloon, json limits)
     limits["output"] = output, limits["name"] = name, limits["balloon"] = balloon;
     return limits;
 }
-json rectangleJson(Point c, double w, double h) { return {{"shape", "rectangle"}, {"centre", {c.x, c.y}}, {"size", {w, h}}}; }
-json ringJson(Point c, double inner, double outer) { return {{"shape", "ring"}, {"centre", {c.x, c.y}}, {"inner", inner}, {"outer", outer}}; }
+json rectangleJson(Point c, double w, double h)
+{
+    return {{"shape", "rectangle"}, {"centre", {c.x, c.y}}, {"size", {w, h}}};
+}
+json ringJson(Point c, double inner, double outer)
+{
+    return {{"shape", "ring"}, {"centre", {c.x, c.y}}, {"inner", inner}, {"outer", outer}};
+}
 
 } // namespace demo

@@ -1,4 +1,5 @@
-// set_writer.h - what the small demo sets share: pictures made in parallel, truth beside them, a recipe packed from plain JSON.
+// set_writer.h - what the small demo sets share: pictures made in parallel, truth beside them, a recipe packed from
+// plain JSON.
 #pragma once
 #include "demo/reed_plate.h"
 
@@ -15,12 +16,14 @@ struct Made {
     bool bad = false;
     std::string fault;
 };
-// Writes STEM-001.png …, reference.png, truth.json and SET.dikkat into a folder; trials are added to the recipe. Fails with Io.
+// Writes STEM-001.png …, reference.png, truth.json and SET.dikkat into a folder; trials are added to the recipe. Fails
+// with Io.
 struct SetNames {
     std::string set, stem;
 };
-base::Status writeSet(const std::string& folder, const SetNames& names, std::uint64_t seed, int count, const Field& field, const Made& reference,
-                      nlohmann::json recipe, const std::function<Made(int)>& make);
+base::Status writeSet(const std::string& folder, const SetNames& names, std::uint64_t seed, int count,
+                      const Field& field, const Made& reference, nlohmann::json recipe,
+                      const std::function<Made(int)>& make);
 
 // Pieces of a recipe as JSON.
 nlohmann::json recipeHead(const char* name, const Field& field);

@@ -35,7 +35,8 @@ void addSmall(const SmallPlate& p, double k, Outlines& dark, Outlines& holes)
     const double half = p.width / 2;
     dark.push_back(placed(roundedBox(-kSmallLength / 2, -half, kSmallLength / 2, half, 0.8)));
     holes.push_back(placed(circleOutline({-9, 0}, 1.5)));
-    for (int i = 0; i < p.slots; ++i) holes.push_back(placed(roundedBox(-4 + 5 * i, -3, -2.4 + 5 * i, 3 - 0.6 * i, 0.2)));
+    for (int i = 0; i < p.slots; ++i)
+        holes.push_back(placed(roundedBox(-4 + 5 * i, -3, -2.4 + 5 * i, 3 - 0.6 * i, 0.2)));
 }
 
 // ---- set 4: a ring of radius 42 mm with a bore, an index hole and eight notches
@@ -100,25 +101,37 @@ base::Status writeSmallPlates(const std::string& folder, std::uint64_t seed, int
          {"kind", "pattern"},
          {"name", "Plate"},
          {"letter", "A"},
-         {"params", {{"least_score", 0.55}, {"least_distance", std::round(9 * k)}, {"least_contrast", 20}, {"finds", 12}, {"order", "rows"}}},
+         {"params",
+          {{"least_score", 0.55},
+           {"least_distance", std::round(9 * k)},
+           {"least_contrast", 20},
+           {"finds", 12},
+           {"order", "rows"}}},
          {"regions", {{"part", rectangleJson(ref.origin, (kSmallLength + 1.2) * k, (kSmallWidth + 1.2) * k)}}},
          {"points", {{"origin", {ref.origin.x, ref.origin.y}}}},
          {"checks", {checkJson("score", "Plate", 0, {{"low", 0.55}})}}});
     const Point a = at(-6.2, -kSmallWidth / 2 - 1.2), b = at(-6.2, kSmallWidth / 2 + 1.2), hole = at(-9, 0);
-    steps.push_back({{"id", "width"},
-                     {"kind", "edge_pair"},
-                     {"name", "Width"},
-                     {"datum", "plate"},
-                     {"params", {{"first", "bright_to_dark"}, {"least_strength", 60}}},
-                     {"regions", {{"window", {{"shape", "window"}, {"from", {a.x, a.y}}, {"to", {b.x, b.y}}, {"width", std::max(5.0, 0.8 * k)}}}}},
-                     {"checks", {checkJson("distance", "Width", 1, {{"nominal", kSmallWidth}, {"plus", 0.06}, {"minus", 0.06}, {"unit", "mm"}})}}});
-    steps.push_back({{"id", "hole"},
-                     {"kind", "circle"},
-                     {"name", "Hole"},
-                     {"datum", "plate"},
-                     {"params", {{"polarity", "bright_to_dark"}, {"least_strength", 60}}},
-                     {"regions", {{"ring", ringJson(hole, 0.6 * k, 2.3 * k)}}},
-                     {"checks", {checkJson("diameter", "Hole", 2, {{"nominal", 3.0}, {"plus", 0.05}, {"minus", 0.05}, {"unit", "mm"}})}}});
+    steps.push_back(
+        {{"id", "width"},
+         {"kind", "edge_pair"},
+         {"name", "Width"},
+         {"datum", "plate"},
+         {"params", {{"first", "bright_to_dark"}, {"least_strength", 60}}},
+         {"regions",
+          {{"window",
+            {{"shape", "window"}, {"from", {a.x, a.y}}, {"to", {b.x, b.y}}, {"width", std::max(5.0, 0.8 * k)}}}}},
+         {"checks",
+          {checkJson("distance", "Width", 1,
+                     {{"nominal", kSmallWidth}, {"plus", 0.06}, {"minus", 0.06}, {"unit", "mm"}})}}});
+    steps.push_back(
+        {{"id", "hole"},
+         {"kind", "circle"},
+         {"name", "Hole"},
+         {"datum", "plate"},
+         {"params", {{"polarity", "bright_to_dark"}, {"least_strength", 60}}},
+         {"regions", {{"ring", ringJson(hole, 0.6 * k, 2.3 * k)}}},
+         {"checks",
+          {checkJson("diameter", "Hole", 2, {{"nominal", 3.0}, {"plus", 0.05}, {"minus", 0.05}, {"unit", "mm"}})}}});
     steps.push_back({{"id", "slots"},
                      {"kind", "blobs"},
                      {"name", "Slots"},
@@ -136,7 +149,8 @@ base::Status writeSmallPlates(const std::string& folder, std::uint64_t seed, int
             p.pose = {{random.uniform(reach, field.width - 1 - reach), random.uniform(reach, field.height - 1 - reach)},
                       random.uniform(-geometry::kPi, geometry::kPi)};
             bool free = true;
-            for (const SmallPlate& q : plates) free = free && geometry::distance(q.pose.origin, p.pose.origin) > 2 * reach * 0.93;
+            for (const SmallPlate& q : plates)
+                free = free && geometry::distance(q.pose.origin, p.pose.origin) > 2 * reach * 0.93;
             p.width += random.normal(0.012, 0.03);
             if (free) plates.push_back(p);
         }
@@ -191,7 +205,9 @@ base::Status writeTuningRings(const std::string& folder, std::uint64_t seed, int
                      {"datum", "ring"},
                      {"params", {{"least_strength", 60}, {"windows", 120}, {"reach", 3}}},
                      {"regions", {{"ring", ringJson(c, (kBore - 2) * k, (kBore + 2) * k)}}},
-                     {"checks", {checkJson("diameter", "Bore", 1, {{"nominal", 2 * kBore}, {"plus", 0.05}, {"minus", 0.05}, {"unit", "mm"}})}}});
+                     {"checks",
+                      {checkJson("diameter", "Bore", 1,
+                                 {{"nominal", 2 * kBore}, {"plus", 0.05}, {"minus", 0.05}, {"unit", "mm"}})}}});
     steps.push_back({{"id", "index"},
                      {"kind", "circle"},
                      {"name", "Index hole"},
@@ -210,18 +226,26 @@ base::Status writeTuningRings(const std::string& folder, std::uint64_t seed, int
                      {"datum", "frame"},
                      {"params", {{"least_strength", 60}, {"windows", 160}, {"which", "last"}, {"inward", false}}},
                      {"regions", {{"ring", ringJson(c, (kRim - 1.2) * k, (kRim + 1.2) * k)}}},
-                     {"checks", {checkJson("diameter", "Rim", 2, {{"nominal", 2 * kRim}, {"plus", 0.05}, {"minus", 0.05}, {"unit", "mm"}})}}});
+                     {"checks",
+                      {checkJson("diameter", "Rim", 2,
+                                 {{"nominal", 2 * kRim}, {"plus", 0.05}, {"minus", 0.05}, {"unit", "mm"}})}}});
     // Across 0°: the notch on the index side.
-    steps.push_back(
-        {{"id", "notch"},
-         {"kind", "edge_pair"},
-         {"name", "First notch"},
-         {"datum", "frame"},
-         {"params", {{"first", "dark_to_bright"}, {"least_strength", 60}}},
-         {"regions",
-          {{"window",
-            {{"shape", "arc"}, {"centre", {c.x, c.y}}, {"inner", (kRim - 1.8) * k}, {"outer", (kRim - 0.7) * k}, {"start", 348}, {"sweep", 24}}}}},
-         {"checks", {checkJson("angle", "First notch", 3, {{"nominal", kNotch}, {"plus", 0.3}, {"minus", 0.3}, {"unit", "deg"}})}}});
+    steps.push_back({{"id", "notch"},
+                     {"kind", "edge_pair"},
+                     {"name", "First notch"},
+                     {"datum", "frame"},
+                     {"params", {{"first", "dark_to_bright"}, {"least_strength", 60}}},
+                     {"regions",
+                      {{"window",
+                        {{"shape", "arc"},
+                         {"centre", {c.x, c.y}},
+                         {"inner", (kRim - 1.8) * k},
+                         {"outer", (kRim - 0.7) * k},
+                         {"start", 348},
+                         {"sweep", 24}}}}},
+                     {"checks",
+                      {checkJson("angle", "First notch", 3,
+                                 {{"nominal", kNotch}, {"plus", 0.3}, {"minus", 0.3}, {"unit", "deg"}})}}});
     steps.push_back({{"id", "round"},
                      {"kind", "roundness"},
                      {"name", "Roundness of the bore"},
@@ -231,28 +255,38 @@ base::Status writeTuningRings(const std::string& folder, std::uint64_t seed, int
                      {"checks", {checkJson("zone", "Roundness of the bore", 4, {{"high", 0.06}, {"unit", "mm"}})}}});
     json notches = json::array();
     for (int n = 0; n < 8; ++n)
-        notches.push_back(
-            {{"shape", "arc"}, {"centre", {c.x, c.y}}, {"inner", (kRim - 5) * k}, {"outer", (kRim + 3) * k}, {"start", 45 * n - 6.5}, {"sweep", 13}});
-    steps.push_back({{"id", "sink"},
-                     {"kind", "farthest"},
-                     {"name", "Sink in the rim"},
-                     {"datum", "frame"},
-                     {"inputs", {{"of", "rim"}}},
-                     {"leave_out", notches},
-                     {"params", {{"side", "inward"}, {"least_strength", 60}, {"spacing", 2}, {"reach", std::max(5.0, std::round(1.2 * k))}}},
-                     {"checks", {checkJson("size", "Sink in the rim", 5, {{"high", 0.1}, {"unit", "mm"}})}}});
+        notches.push_back({{"shape", "arc"},
+                           {"centre", {c.x, c.y}},
+                           {"inner", (kRim - 5) * k},
+                           {"outer", (kRim + 3) * k},
+                           {"start", 45 * n - 6.5},
+                           {"sweep", 13}});
+    steps.push_back(
+        {{"id", "sink"},
+         {"kind", "farthest"},
+         {"name", "Sink in the rim"},
+         {"datum", "frame"},
+         {"inputs", {{"of", "rim"}}},
+         {"leave_out", notches},
+         {"params",
+          {{"side", "inward"}, {"least_strength", 60}, {"spacing", 2}, {"reach", std::max(5.0, std::round(1.2 * k))}}},
+         {"checks", {checkJson("size", "Sink in the rim", 5, {{"high", 0.1}, {"unit", "mm"}})}}});
     return writeSet(folder, {"tuning-ring", "tuning-ring"}, seed, count, field, reference, r, [&](int n) {
         Random random(seed * 1'000'003ULL + std::uint64_t(n) * 7919ULL + 47);
         Ring ring_;
         const double free = 0.5 * std::min(field.width, field.height) - (kRim + 1) * k - 4;
-        ring_.pose = {{0.5 * field.width + random.uniform(-free, free), 0.5 * field.height + random.uniform(-free, free)},
-                      random.uniform(-geometry::kPi, geometry::kPi)};
+        ring_.pose = {
+            {0.5 * field.width + random.uniform(-free, free), 0.5 * field.height + random.uniform(-free, free)},
+            random.uniform(-geometry::kPi, geometry::kPi)};
         ring_.notch += random.normal(0.05, 0.15);
         Made m;
         if (n % 3 == 2) {
             m.bad = true;
             switch ((n / 3) % 3) {
-            case 0: ring_.notch = kNotch + (random.below(2) ? 1 : -1) * random.uniform(0.6, 1.5), m.fault = "notch of the wrong width"; break;
+            case 0:
+                ring_.notch = kNotch + (random.below(2) ? 1 : -1) * random.uniform(0.6, 1.5),
+                m.fault = "notch of the wrong width";
+                break;
             case 1: ring_.oval = random.uniform(0.06, 0.2), m.fault = "bore out of round"; break;
             default: ring_.sink = random.uniform(0.2, 0.6), m.fault = "sink"; break;
             }

@@ -19,13 +19,15 @@ using nlohmann::json;
 
 namespace
 {
-// A pose that shows the plane's place `middle` at the depth `distance`, on the line of sight through the picture's middle shifted by `off` mm.
+// A pose that shows the plane's place `middle` at the depth `distance`, on the line of sight through the picture's
+// middle shifted by `off` mm.
 PlanePose poseAt(std::array<double, 3> turn, Point middle, Point off, double distance)
 {
     const auto r = geometry::rotationOf(turn);
     PlanePose p;
     p.turn = turn;
-    p.shift = {off.x - r[0] * middle.x - r[1] * middle.y, off.y - r[3] * middle.x - r[4] * middle.y, distance - r[6] * middle.x - r[7] * middle.y};
+    p.shift = {off.x - r[0] * middle.x - r[1] * middle.y, off.y - r[3] * middle.x - r[4] * middle.y,
+               distance - r[6] * middle.x - r[7] * middle.y};
     return p;
 }
 constexpr double kDistance = 300; // mm
@@ -63,13 +65,15 @@ PlanePose targetPose(const Field& f, const Calibration& lens, const vision::Targ
         PlanePose p = lens.lens().plane;
         const auto r = geometry::rotationOf(p.turn);
         const Point d = there - middle;
-        p.shift = {p.shift[0] + r[0] * d.x + r[1] * d.y, p.shift[1] + r[3] * d.x + r[4] * d.y, p.shift[2] + r[6] * d.x + r[7] * d.y};
+        p.shift = {p.shift[0] + r[0] * d.x + r[1] * d.y, p.shift[1] + r[3] * d.x + r[4] * d.y,
+                   p.shift[2] + r[6] * d.x + r[7] * d.y};
         return p;
     }
     Random random(seed * 77'003ULL + std::uint64_t(n) * 131ULL + 5);
     const double wide = f.width * f.mmPerPixel, high = f.height * f.mmPerPixel;
     return poseAt({random.uniform(-0.5, 0.5), random.uniform(-0.5, 0.5), random.uniform(-0.25, 0.25)}, middle,
-                  {random.uniform(-0.18, 0.18) * wide, random.uniform(-0.18, 0.18) * high}, kDistance * random.uniform(0.95, 1.35));
+                  {random.uniform(-0.18, 0.18) * wide, random.uniform(-0.18, 0.18) * high},
+                  kDistance * random.uniform(0.95, 1.35));
 }
 
 image::Image drawTarget(const Field& f, const Calibration& lens, const TargetScene& s, Random& random)
@@ -98,8 +102,8 @@ image::Image drawTarget(const Field& f, const Calibration& lens, const TargetSce
         for (int r = 0; r < t.rows; ++r)
             for (int c = 0; c < t.columns; ++c) {
                 draw(dark, circleOutline({c * t.pitch, r * t.pitch}, t.dotDiameter() / 2));
-                const bool mark =
-                    s.marked && ((r == t.rows / 2 && (c == t.columns / 2 || c == t.columns / 2 + 1)) || (r == t.rows / 2 + 1 && c == t.columns / 2));
+                const bool mark = s.marked && ((r == t.rows / 2 && (c == t.columns / 2 || c == t.columns / 2 + 1)) ||
+                                               (r == t.rows / 2 + 1 && c == t.columns / 2));
                 if (mark) draw(holes, circleOutline({c * t.pitch, r * t.pitch}, t.dotDiameter() / 4.5));
             }
     }
@@ -141,7 +145,8 @@ base::Status writeTargets(const std::string& folder, std::uint64_t seed, int cou
                {"columns", 15},
                {"rows", 12},
                {"pitch", board.pitch},
-               {"conventions", "rotation as a vector along its axis in radians, translation in mm: target frame to camera; pixel centres whole "
+               {"conventions", "rotation as a vector along its axis in radians, translation in mm: target frame to "
+                               "camera; pixel centres whole "
                                "numbers; distortion after Brown: radial k1 k2 k3, tangential p1 p2"}};
     json& pictures = truth["pictures"] = json::array();
     std::vector<base::Status> done(std::size_t(2 * count));
@@ -155,7 +160,8 @@ base::Status writeTargets(const std::string& folder, std::uint64_t seed, int cou
         const std::string leaf = std::string(kind.leaf) + (n < 9 ? "-0" : "-") + std::to_string(n + 1) + ".png";
         rows[std::size_t(i)] = poseJson(scene.pose);
         rows[std::size_t(i)]["picture"] = leaf;
-        done[std::size_t(i)] = png ? files.write((std::filesystem::path(folder) / leaf).string(), *png) : base::Status(base::passOn(png.error()));
+        done[std::size_t(i)] = png ? files.write((std::filesystem::path(folder) / leaf).string(), *png)
+                                   : base::Status(base::passOn(png.error()));
     });
     for (const auto& d : done)
         if (!d) return d;
@@ -169,9 +175,11 @@ base::Status writeTiltedPlates(const std::string& folder, std::uint64_t seed, in
     f.lens = std::make_shared<Calibration>(tiltedLens(field));
     // The recipe measures by what the target pictures beside it say, not by the lens the generator knows.
     if (auto ok = writeTargets(folder, seed, 8, field); !ok) return ok;
-    std::filesystem::rename(std::filesystem::path(folder) / "truth.json", std::filesystem::path(folder) / "targets.json");
+    std::filesystem::rename(std::filesystem::path(folder) / "truth.json",
+                            std::filesystem::path(folder) / "targets.json");
     std::vector<vision::TargetView> views;
-    vision::Target board{vision::TargetKind::Checkerboard, 15, 12, std::round(f.width * f.mmPerPixel / 15.2 * 2) / 2, 0};
+    vision::Target board{vision::TargetKind::Checkerboard, 15, 12, std::round(f.width * f.mmPerPixel / 15.2 * 2) / 2,
+                         0};
     for (int n = 0; n < 8; ++n) {
         const std::string leaf = "board-0" + std::to_string(n + 1) + ".png";
         const auto capture = image::loadCapture((std::filesystem::path(folder) / leaf).string());
@@ -182,7 +190,8 @@ base::Status writeTiltedPlates(const std::string& folder, std::uint64_t seed, in
     }
     const auto fit = vision::calibrate(board, views, 0);
     if (!fit) return base::passOn(fit.error());
-    f.found = std::make_shared<Calibration>(Calibration::lens(fit->calibration.lens(), "8 pictures of a checkerboard 15 × 12"));
+    f.found = std::make_shared<Calibration>(
+        Calibration::lens(fit->calibration.lens(), "8 pictures of a checkerboard 15 × 12"));
     return writeReedPlates(folder, seed, count, f);
 }
 

@@ -67,7 +67,8 @@ private slots:
     }
     void bytesThatAreNoTextAreReplaced()
     {
-        for (const char* text : {"", "plain", "µm ± 0,05", "\xF0\x9F\x94\xA7"}) QVERIFY(isUtf8(text) && toUtf8(text) == text);
+        for (const char* text : {"", "plain", "µm ± 0,05", "\xF0\x9F\x94\xA7"})
+            QVERIFY(isUtf8(text) && toUtf8(text) == text);
         // Cut off, overlong, a surrogate, beyond the last character, a lone continuation.
         for (const char* bytes : {"\xC2", "\xC0\xAF", "\xED\xA0\x80", "\xF4\x90\x80\x80", "a\x80z"}) {
             QVERIFY(!isUtf8(bytes));
@@ -80,7 +81,8 @@ private slots:
         QTemporaryDir dir;
         const std::string path = dir.filePath("t.csv").toStdString();
         FileSystem& files = realFiles();
-        QVERIFY(files.append(path, "head\n", "one\n") && files.append(path, "head\n", "two\n") && files.append(path, "head\n", ""));
+        QVERIFY(files.append(path, "head\n", "one\n") && files.append(path, "head\n", "two\n") &&
+                files.append(path, "head\n", ""));
         QCOMPARE(*readFile(path), std::string("head\none\ntwo\n"));
         QVERIFY(files.write(path, "head\none\ntw"));
         QVERIFY(files.append(path, "head\n", "three\n")); // what was cut off goes
@@ -89,7 +91,8 @@ private slots:
         QVERIFY(files.append(path, "head\n", "three\n", [](const std::string& line) { return line == "two"; }));
         QCOMPARE(*readFile(path), std::string("head\none\ntwo\nthree\n"));
         const auto other = files.append(path, "another head\n", "x\n");
-        QVERIFY(!other && other.error().code == ErrorCode::InvalidArgument && *readFile(path) == "head\none\ntwo\nthree\n");
+        QVERIFY(!other && other.error().code == ErrorCode::InvalidArgument &&
+                *readFile(path) == "head\none\ntwo\nthree\n");
         QVERIFY(!files.append(dir.path().toStdString(), "head\n", "x\n") && !files.append("/proc/none/x", "", "x\n"));
     }
     void unitsRoundTrip()
@@ -147,7 +150,8 @@ private slots:
         QCOMPARE(readFile(path)->size(), std::size_t(9));
         QVERIFY(!QFile::exists(QString::fromStdString(path) + ".part"));
         const auto missing = readFile(dir.filePath("none").toStdString());
-        QVERIFY(!missing && missing.error().code == ErrorCode::NotFound && missing.error().where.find("none") != std::string::npos);
+        QVERIFY(!missing && missing.error().code == ErrorCode::NotFound &&
+                missing.error().where.find("none") != std::string::npos);
         const auto folder = readFile(dir.path().toStdString());
         QVERIFY(!folder && folder.error().message.find("folder") != std::string::npos);
         QVERIFY(!writeAtomic(realFiles(), dir.filePath("no/such/folder/x").toStdString(), "x"));
@@ -157,17 +161,21 @@ private slots:
         QTemporaryDir dir;
         const std::string pipe = dir.filePath("pipe").toStdString();
         QCOMPARE(::mkfifo(pipe.c_str(), 0600), 0);
-        for (const std::string& path : {pipe, std::string("/dev/zero"), std::string("/dev/null"), dir.path().toStdString()}) {
+        for (const std::string& path :
+             {pipe, std::string("/dev/zero"), std::string("/dev/null"), dir.path().toStdString()}) {
             QElapsedTimer clock;
             clock.start();
             const auto r = readFile(path);
-            QVERIFY2(!r && r.error().message.find("a regular file is expected") != std::string::npos && r.error().where == path, path.c_str());
+            QVERIFY2(!r && r.error().message.find("a regular file is expected") != std::string::npos &&
+                         r.error().where == path,
+                     path.c_str());
             QVERIFY(clock.elapsed() < 20000); // a pipe nobody writes to is not waited for
         }
         const std::string large = dir.filePath("large").toStdString();
         QVERIFY(writeAtomic(realFiles(), large, std::string(1000, 'x')));
         const auto r = readFile(large, 999);
-        QVERIFY(!r && r.error().code == ErrorCode::OutOfRange && r.error().message == "the file has 1000 bytes; at most 999 are read");
+        QVERIFY(!r && r.error().code == ErrorCode::OutOfRange &&
+                r.error().message == "the file has 1000 bytes; at most 999 are read");
         QVERIFY(readFile(large, 1000));
     }
     void writingKeepsLinksModesAndWhatIsBeside()
@@ -211,8 +219,13 @@ private slots:
         QVERIFY(::stat("/dev/null", &s) == 0 && S_ISCHR(s.st_mode));
         const auto full = writeAtomic(realFiles(), "/dev/full", "x");
         QVERIFY(!full && full.error().message.find("No space left") != std::string::npos);
-        QCOMPARE(dir.isValid() ? QDir(dir.path()).entryList({"*.part"}, QDir::Files | QDir::Hidden | QDir::System).size() : 0, 1); // the planted one alone
-        QVERIFY(sameFile(at("link"), at("secret")) && !sameFile(at("out"), at("secret")) && !sameFile(at("none"), at("none")));
+        // the planted one alone
+        QCOMPARE(dir.isValid()
+                     ? QDir(dir.path()).entryList({"*.part"}, QDir::Files | QDir::Hidden | QDir::System).size()
+                     : 0,
+                 1);
+        QVERIFY(sameFile(at("link"), at("secret")) && !sameFile(at("out"), at("secret")) &&
+                !sameFile(at("none"), at("none")));
     }
     void parallelDoesEachOnce()
     {

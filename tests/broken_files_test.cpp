@@ -1,5 +1,6 @@
-// Files that are not as they should be: every single value of a recipe or a calibration made wrong, cut off, or taken away. Each is either
-// read, or refused by an error that names the file; nothing is taken that a second reading would refuse, and nothing crashes.
+// Files that are not as they should be: every single value of a recipe or a calibration made wrong, cut off, or taken
+// away. Each is either read, or refused by an error that names the file; nothing is taken that a second reading would
+// refuse, and nothing crashes.
 #include "base/files.h"
 #include "demo/carton.h"
 #include "demo/targets.h"
@@ -27,7 +28,9 @@ void paths(const json& j, const json::json_pointer& at, std::vector<json::json_p
 const std::vector<json>& wrongs()
 {
     static const std::vector<json> all{
-        nullptr, true, -1, 0, 1e300, -1e300, 0.5, 1e18, "", "x", "[", json::array(), json::object(), json::array({1, 2, "y"}), "\xff\xfe"};
+        nullptr,   true, -1,  0,   1e300,         -1e300,         0.5,
+        1e18,      "",   "x", "[", json::array(), json::object(), json::array({1, 2, "y"}),
+        "\xff\xfe"};
     return all;
 }
 } // namespace
@@ -44,13 +47,16 @@ class BrokenFilesTest : public QObject
         const auto r = load(file);
         if (r) return true;
         ++refused;
-        const bool named = r.error().text().find(std::filesystem::path(file).filename().string()) != std::string::npos && !r.error().message.empty();
+        const bool named =
+            r.error().text().find(std::filesystem::path(file).filename().string()) != std::string::npos &&
+            !r.error().message.empty();
         if (!named) qWarning("%s", r.error().text().c_str());
         return named;
     }
     static std::string written(const json& j) { return j.dump(1, ' ', false, json::error_handler_t::replace); }
 
-    template <class Load> void wrongValues(const std::string& file, const json& whole, Load load, std::size_t rounds, int& refused)
+    template <class Load>
+    void wrongValues(const std::string& file, const json& whole, Load load, std::size_t rounds, int& refused)
     {
         std::vector<json::json_pointer> all;
         paths(whole, json::json_pointer(), all);
@@ -104,8 +110,10 @@ private slots:
                 // What was taken can be inspected and saved, and the saved one is read again.
                 const auto prepared = inspect::Prepared::make(*r);
                 const std::string copy = f + ".copy.dikkat";
-                if (auto ok = recipe::save(*r, copy); !ok) lost = QString::fromStdString("not saved: " + ok.error().text());
-                else if (auto again = recipe::load(copy); !again) lost = QString::fromStdString("saved and refused: " + again.error().text());
+                if (auto ok = recipe::save(*r, copy); !ok)
+                    lost = QString::fromStdString("not saved: " + ok.error().text());
+                else if (auto again = recipe::load(copy); !again)
+                    lost = QString::fromStdString("saved and refused: " + again.error().text());
                 return prepared ? 1 : 0;
             },
             300, refused);
@@ -116,7 +124,8 @@ private slots:
     {
         QVERIFY(demo::writeTargets(at("targets"), 3, 2, {816, 683, 0.156}));
         const inspect::Target t{inspect::TargetKind::Checkerboard, 15, 12, 8.5, 0};
-        const auto done = inspect::calibrateFrom(t, {at("targets/board-01.png"), at("targets/board-02.png")}, -1, nullptr, nullptr, 0);
+        const auto done = inspect::calibrateFrom(t, {at("targets/board-01.png"), at("targets/board-02.png")}, -1,
+                                                 nullptr, nullptr, 0);
         QVERIFY(done.fit);
         const json whole{{"format", "dikkat-calibration"},
                          {"version", recipe::kCalibrationVersion},
@@ -133,7 +142,8 @@ private slots:
                 // Whatever lens was taken: places stay finite both ways.
                 for (const geometry::Point p : {geometry::Point{0, 0}, {400, 300}, {815, 682}})
                     for (const geometry::Point q : {c->level(p), c->picture(p), c->mm(p), c->fromMm(p)})
-                        if (!std::isfinite(q.x) || !std::isfinite(q.y)) return base::fail(base::ErrorCode::Corrupt, "a place is not finite");
+                        if (!std::isfinite(q.x) || !std::isfinite(q.y))
+                            return base::fail(base::ErrorCode::Corrupt, "a place is not finite");
                 return 1;
             },
             1500, refused);
@@ -159,7 +169,8 @@ private slots:
         int refused = 0;
         for (int n = 0; n < 150; ++n) {
             std::string spoilt = whole;
-            for (int k = 0; k < 1 + n % 4; ++k) spoilt[std::size_t(random.uniform(0, double(whole.size()) - 1))] = char(random.uniform(0, 255));
+            for (int k = 0; k < 1 + n % 4; ++k)
+                spoilt[std::size_t(random.uniform(0, double(whole.size()) - 1))] = char(random.uniform(0, 255));
             const std::string file = at("spoilt.dikkat");
             QVERIFY(base::realFiles().write(file, spoilt));
             QVERIFY(readOrRefused([](const std::string& f) { return recipe::load(f); }, file, refused));

@@ -23,7 +23,8 @@ image::Image seen(const demo::Field& f, const std::vector<std::vector<Point>>& o
     for (const auto& o : outlines) {
         std::vector<Point> fine;
         for (std::size_t i = 0; i < o.size(); ++i)
-            for (int k = 0; k < 40; ++k) fine.push_back(f.lens->fromMm(o[i] + (o[(i + 1) % o.size()] - o[i]) * (k / 40.0)));
+            for (int k = 0; k < 40; ++k)
+                fine.push_back(f.lens->fromMm(o[i] + (o[(i + 1) % o.size()] - o[i]) * (k / 40.0)));
         px.push_back(std::move(fine));
     }
     return draw(px, f.width, f.height);
@@ -52,7 +53,10 @@ private slots:
         auto text = demo::reedPlateRecipe(f, {});
         const auto path = dir.filePath("r.json").toStdString();
         QVERIFY(base::realFiles().write(path, text).has_value());
-        QVERIFY(base::realFiles().write(dir.filePath("reference.png").toStdString(), *image::encodePng(demo::referencePlate(f).picture)).has_value());
+        QVERIFY(
+            base::realFiles()
+                .write(dir.filePath("reference.png").toStdString(), *image::encodePng(demo::referencePlate(f).picture))
+                .has_value());
         auto loaded = recipe::load(path);
         QVERIFY2(loaded.has_value(), loaded ? "" : loaded.error().text().c_str());
         recipe::Recipe plain = *loaded;
@@ -65,17 +69,20 @@ private slots:
             const auto p = demo::plate(f, 5, n);
             const auto capture = captureOf(p.picture.clone());
             const auto r = inspect::evaluate(*prepared, capture), q = inspect::evaluate(*without, capture);
-            for (const auto& [step, truth] :
-                 {std::pair<const char*, double>{"width", p.truth.width}, {"pitch", p.truth.pitch}, {"edge", p.truth.width / 2 + demo::kHoleY}}) {
+            for (const auto& [step, truth] : {std::pair<const char*, double>{"width", p.truth.width},
+                                              {"pitch", p.truth.pitch},
+                                              {"edge", p.truth.width / 2 + demo::kHoleY}}) {
                 QVERIFY2(state(r, step) == inspect::State::Ok, r.items.front().step(step)->reason.c_str());
                 worst = std::max(worst, std::abs(value(r, step, "distance") - truth));
-                if (state(q, step) == inspect::State::Ok) worstPlain = std::max(worstPlain, std::abs(value(q, step, "distance") - truth));
+                if (state(q, step) == inspect::State::Ok)
+                    worstPlain = std::max(worstPlain, std::abs(value(q, step, "distance") - truth));
                 ++measured;
             }
             // The smallest box of a slot is read off its pixels: half a px at each end.
             const auto* holes = r.items.front().step("slots");
             QCOMPARE(int(holes->output("length")->values.size()), 10);
-            for (std::size_t i = 0; i < 10; ++i) QVERIFY(std::abs(holes->output("length")->values[i] - (19 - 0.85 * double(i))) < 0.2);
+            for (std::size_t i = 0; i < 10; ++i)
+                QVERIFY(std::abs(holes->output("length")->values[i] - (19 - 0.85 * double(i))) < 0.2);
             QVERIFY(holes->output("areas")->unit == base::Unit::SquareMillimetre);
         }
         qInfo("%d dimensions: worst %.4f mm with the lens, %.4f mm without", measured, worst, worstPlain);
@@ -99,7 +106,8 @@ private slots:
         QCOMPARE(value(result, "discs", "count"), 5.0);
         for (std::size_t i = 0; i < 5; ++i) {
             QVERIFY(std::abs(b->output("areas")->values[i] / (geometry::kPi * 9) - 1) < 0.01);
-            QVERIFY(std::abs(b->output("major")->values[i] - 6) < 0.06 && std::abs(b->output("minor")->values[i] - 6) < 0.06);
+            QVERIFY(std::abs(b->output("major")->values[i] - 6) < 0.06 &&
+                    std::abs(b->output("minor")->values[i] - 6) < 0.06);
             QVERIFY(std::abs(b->output("perimeter")->values[i] / (geometry::kPi * 6) - 1) < 0.03);
             // Its place in the picture stays in px, where it is seen.
             const Point px{b->output("x")->values[i], b->output("y")->values[i]};
@@ -113,7 +121,8 @@ private slots:
     {
         const demo::Field f = field();
         const Point c{100, 80};
-        const std::vector<std::vector<Point>> part{{{10, 20}, {118, 20}, {118, 45}, {10, 45}}, demo::circleOutline(c, 10)};
+        const std::vector<std::vector<Point>> part{{{10, 20}, {118, 20}, {118, 45}, {10, 45}},
+                                                   demo::circleOutline(c, 10)};
         recipe::Recipe r = calibrated(f);
         chain(r, "line", "top", [&](recipe::Step& s) {
             put(s, "least_share", 5.0); // without the lens it is bowed, and is to be judged by its form
@@ -142,8 +151,10 @@ private slots:
         QVERIFY(std::abs(value(result, "far", "distance") - 60) < 0.01);
         QVERIFY(std::abs(value(result, "top", "length") - 100) < 2.5);
         // The lens bows the edge by more than a px; on the part it is straight.
-        QVERIFY2(value(result, "straight", "zone") < 0.03, qPrintable(QString::number(value(result, "straight", "zone"))));
-        QVERIFY2(value(result, "roundness", "zone") < 0.04, qPrintable(QString::number(value(result, "roundness", "zone"))));
+        QVERIFY2(value(result, "straight", "zone") < 0.03,
+                 qPrintable(QString::number(value(result, "straight", "zone"))));
+        QVERIFY2(value(result, "roundness", "zone") < 0.04,
+                 qPrintable(QString::number(value(result, "roundness", "zone"))));
         QVERIFY(std::abs(value(result, "whole", "area") / (geometry::kPi * 100) - 1) < 0.002);
         recipe::Recipe flat = r;
         flat.calibration = Calibration::factor(f.lens->mmPerPixel(), "");
@@ -163,7 +174,8 @@ private slots:
         l.covered = {{0, 0}, {600, 0}, {600, 1023}, {0, 1023}};
         r.calibration = Calibration::lens(l, "");
         const Point c{100, 80};
-        chain(r, "circle", "round", [&](recipe::Step& s) { s.regions["ring"] = geometry::Region::ring(f.lens->fromMm(c), 80, 112); });
+        chain(r, "circle", "round",
+              [&](recipe::Step& s) { s.regions["ring"] = geometry::Region::ring(f.lens->fromMm(c), 80, 112); });
         const auto result = runChain(r, seen(f, {demo::circleOutline(c, 10)}));
         QCOMPARE(state(result, "round"), inspect::State::Ok);
         QVERIFY(result.items.front().step("round")->note.find("outside the area") != std::string::npos);
@@ -179,8 +191,9 @@ private slots:
         const vision::Target t{vision::TargetKind::Checkerboard, 9, 7, 10, 0};
         demo::Random random(2);
         const auto lens = demo::tiltedLens(f);
-        const auto r =
-            inspect::evaluate(*prepared, captureOf(demo::drawTarget(f, lens, {t, demo::targetPose(f, lens, t, 1, 0), true, 2, 0.1}, random)));
+        const auto r = inspect::evaluate(
+            *prepared,
+            captureOf(demo::drawTarget(f, lens, {t, demo::targetPose(f, lens, t, 1, 0), true, 2, 0.1}, random)));
         QVERIFY(!r.accepted());
         QVERIFY(!r.warnings.empty() && r.warnings.front().find("target") != std::string::npos);
     }
@@ -228,10 +241,14 @@ private slots:
         for (double px = 119.3; px < 120.8; px += 0.01)
             for (const double k : {0.05, 0.0123456789, 7.7}) {
                 const auto before = r.steps[0].checks.front().limits;
-                const auto after = recipe::recalibrated(r, Calibration::factor(k, ""), true).steps[0].checks.front().limits;
+                const auto after =
+                    recipe::recalibrated(r, Calibration::factor(k, ""), true).steps[0].checks.front().limits;
                 QCOMPARE(before.holds(px), after.holds(px * k));
             }
-        QVERIFY(recipe::recalibrated(r, Calibration::factor(0.3, ""), true).steps[0].checks.front().limits.holds(120.5 * 0.3));
+        QVERIFY(recipe::recalibrated(r, Calibration::factor(0.3, ""), true)
+                    .steps[0]
+                    .checks.front()
+                    .limits.holds(120.5 * 0.3));
         // And back to px.
         const auto back = recipe::recalibrated(all, Calibration(), true);
         QVERIFY(std::abs(*back.steps[0].checks.front().limits.nominal - 120) < 1e-9);
@@ -262,7 +279,9 @@ private slots:
     void aTrueplaceIsNotReadAnewByACalibration()
     {
         recipe::Recipe r;
-        chain(r, "edge_point", "p", [](recipe::Step& s) { s.regions["window"] = geometry::Region::window({40, 100}, {150, 100}, 21); });
+        chain(r, "edge_point", "p", [](recipe::Step& s) {
+            s.regions["window"] = geometry::Region::window({40, 100}, {150, 100}, 21);
+        });
         chain(r, "position", "where", [](recipe::Step& s) {
             s.inputs["of"] = "p";
             put(s, "x", 90.0), put(s, "y", 100.0);

@@ -37,7 +37,8 @@ class CalibrationTest : public QObject
 {
     Q_OBJECT
 private slots:
-    // A sheet that shows half squares beyond the board: the asked grid is the one with whole squares all round, and that is said.
+    // A sheet that shows half squares beyond the board: the asked grid is the one with whole squares all round, and
+    // that is said.
     void halfSquaresBeyondTheBoardAreNotItsOwn()
     {
         const double pitch = 46;
@@ -61,14 +62,17 @@ private slots:
             QVERIFY2(found, found ? "" : found.error().message.c_str());
             QCOMPARE(found->points.size(), std::size_t(54));
             QVERIFY(found->whole);
-            QVERIFY2(found->note.find("the 9 × 6 with whole squares all round are taken") != std::string::npos, found->note.c_str());
+            QVERIFY2(found->note.find("the 9 × 6 with whole squares all round are taken") != std::string::npos,
+                     found->note.c_str());
             double top = 1e9, bottom = 0;
             for (const auto& p : found->points) top = std::min(top, p.at.y), bottom = std::max(bottom, p.at.y);
             QVERIFY(std::abs(top - (90 + pitch - 0.5)) < 0.6 && std::abs(bottom - (90 + 6 * pitch - 0.5)) < 0.6);
         }
         // A whole row more is another board: nothing says which part is meant.
-        const auto other = vision::findTarget(board(false, true).grey(), {vision::TargetKind::Checkerboard, 9, 6, 1, 0});
-        QVERIFY(!other && other.error().message.find("9 × 7 corners was found, 9 × 6 are asked for") != std::string::npos);
+        const auto other =
+            vision::findTarget(board(false, true).grey(), {vision::TargetKind::Checkerboard, 9, 6, 1, 0});
+        QVERIFY(!other &&
+                other.error().message.find("9 × 7 corners was found, 9 × 6 are asked for") != std::string::npos);
     }
     void placesComeBackThroughLensAndTilt()
     {
@@ -112,7 +116,8 @@ private slots:
             // plane: z row of R^T (p - t) = -3 towards the lens
             const double a[3] = {n.x, n.y, 1};
             double down = 0, at = 0;
-            for (int i = 0; i < 3; ++i) down += r[std::size_t(3 * i + 2)] * a[i], at += r[std::size_t(3 * i + 2)] * t[std::size_t(i)];
+            for (int i = 0; i < 3; ++i)
+                down += r[std::size_t(3 * i + 2)] * a[i], at += r[std::size_t(3 * i + 2)] * t[std::size_t(i)];
             const double k = (at - 3) / down;
             Point out;
             for (int i = 0; i < 3; ++i) {
@@ -121,7 +126,8 @@ private slots:
             }
             return out;
         };
-        QVERIFY(std::abs(distance(meet({100, 90}), meet({1100, 900})) - distance(c.mm({100, 90}), c.mm({1100, 900}))) < 1e-9);
+        QVERIFY(std::abs(distance(meet({100, 90}), meet({1100, 900})) - distance(c.mm({100, 90}), c.mm({1100, 900}))) <
+                1e-9);
         QVERIFY(distance(c.fromMm(c.mm({100, 90})), {100, 90}) < 1e-8);
         // A plain factor cannot know how far the lens is.
         Calibration plain = Calibration::factor(0.1, "");
@@ -158,7 +164,8 @@ private slots:
             double rms = 0;
             const double most = worst(*found, t, viewOf(f, pose), rms);
             // Centroids of dots are not pictures of centres: up to 0.03 px at these tilts, put right by calibrate().
-            QVERIFY2(rms < (kind ? 0.07 : 0.03) && most < 0.15, qPrintable(QString("%1 rms, %2 at most, picture %3").arg(rms).arg(most).arg(n)));
+            QVERIFY2(rms < (kind ? 0.07 : 0.03) && most < 0.15,
+                     qPrintable(QString("%1 rms, %2 at most, picture %3").arg(rms).arg(most).arg(n)));
         }
     }
     void theTurnedTargetKeepsItsNumbersByTheMark()
@@ -173,7 +180,8 @@ private slots:
             const Point middle{(t.columns - 1) * t.pitch / 2, (t.rows - 1) * t.pitch / 2};
             pose.turn = {0.02, 0.03, turn};
             const auto r = rotationOf(pose.turn);
-            pose.shift = {-r[0] * middle.x - r[1] * middle.y, -r[3] * middle.x - r[4] * middle.y, 340 - r[6] * middle.x - r[7] * middle.y};
+            pose.shift = {-r[0] * middle.x - r[1] * middle.y, -r[3] * middle.x - r[4] * middle.y,
+                          340 - r[6] * middle.x - r[7] * middle.y};
             const auto picture = demo::drawTarget(f, lens, {t, pose, true, 2, 0.2}, random);
             const auto found = vision::findTarget(picture.grey(), t);
             QVERIFY2(found.has_value(), found ? "" : found.error().message.c_str());
@@ -216,11 +224,12 @@ private slots:
                 if (!c.covers({x, y})) continue;
                 const double d = distance(c.fromMm(seen.mm({x, y})), {x, y});
                 most = std::max(most, d), square += d * d, ++count;
-                ratio += std::log(std::sqrt(std::abs(c.local({x, y}).area() / seen.local({x, y}).area())) * c.mmPerPixel() / seen.mmPerPixel());
+                ratio += std::log(std::sqrt(std::abs(c.local({x, y}).area() / seen.local({x, y}).area())) *
+                                  c.mmPerPixel() / seen.mmPerPixel());
             }
         const double scale = std::exp(ratio / count) - 1;
-        qInfo("%d places: %.4f px rms, %.4f px at most; mean scale off by %.2e; residuals %.4f px", count, std::sqrt(square / count), most, scale,
-              fit->rms);
+        qInfo("%d places: %.4f px rms, %.4f px at most; mean scale off by %.2e; residuals %.4f px", count,
+              std::sqrt(square / count), most, scale, fit->rms);
         QVERIFY(count > 1000);
         QVERIFY(std::abs(scale) < 2e-5);
         QVERIFY(std::sqrt(square / count) < 0.01 && most < 0.02);
@@ -244,7 +253,8 @@ private slots:
         double most = 0;
         const Calibration seen = viewOf(f, pose);
         for (double y = 60; y < f.height - 60; y += 40)
-            for (double x = 60; x < f.width - 60; x += 40) most = std::max(most, distance(fit->calibration.fromMm(seen.mm({x, y})), {x, y}));
+            for (double x = 60; x < f.width - 60; x += 40)
+                most = std::max(most, distance(fit->calibration.fromMm(seen.mm({x, y})), {x, y}));
         QVERIFY2(most < 0.1, qPrintable(QString::number(most)));
     }
     void strongDistortionAndUnevenLightAreNoObstacle()
@@ -263,12 +273,13 @@ private slots:
             const auto r = rotationOf(pose.turn);
             const Point m{100, 62.5};
             const double z = random.uniform(330, 520);
-            pose.shift = {random.uniform(-0.12, 0.12) * z - r[0] * m.x - r[1] * m.y, random.uniform(-0.08, 0.08) * z - r[3] * m.x - r[4] * m.y,
-                          z - r[6] * m.x - r[7] * m.y};
+            pose.shift = {random.uniform(-0.12, 0.12) * z - r[0] * m.x - r[1] * m.y,
+                          random.uniform(-0.08, 0.08) * z - r[3] * m.x - r[4] * m.y, z - r[6] * m.x - r[7] * m.y};
             l.plane = pose;
             const auto picture = demo::drawTarget(f, Calibration::lens(l, ""), {t, pose, false, 3, 0.45}, random);
             const auto found = vision::findTarget(picture.grey(), t);
-            QVERIFY2(found.has_value(), qPrintable(QString("%1: %2").arg(n).arg(found ? "" : found.error().message.c_str())));
+            QVERIFY2(found.has_value(),
+                     qPrintable(QString("%1: %2").arg(n).arg(found ? "" : found.error().message.c_str())));
             views.push_back({std::to_string(n), 640, 480, found->points});
         }
         const auto fit = vision::calibrate(t, views, 0);
@@ -307,14 +318,17 @@ private slots:
         QVERIFY(!vision::looksLikeTarget(demo::referencePlate(f).picture.grey()));
         // Dots: by their mark, or by being many; a part with rows of holes is no target.
         const Target dots{TargetKind::Dots, 9, 7, 10, 0}, many{TargetKind::Dots, 14, 12, 7, 0};
-        QVERIFY(vision::looksLikeTarget(demo::drawTarget(f, lens, {dots, demo::targetPose(f, lens, dots, 1, 0), true, 2, 0.1}, random).grey()));
-        QVERIFY(vision::looksLikeTarget(demo::drawTarget(f, lens, {many, demo::targetPose(f, lens, many, 1, 0), false, 2, 0.1}, random).grey()));
+        QVERIFY(vision::looksLikeTarget(
+            demo::drawTarget(f, lens, {dots, demo::targetPose(f, lens, dots, 1, 0), true, 2, 0.1}, random).grey()));
+        QVERIFY(vision::looksLikeTarget(
+            demo::drawTarget(f, lens, {many, demo::targetPose(f, lens, many, 1, 0), false, 2, 0.1}, random).grey()));
         std::vector<std::vector<Point>> holes;
         for (int y = 0; y < 5; ++y)
             for (int x = 0; x < 6; ++x) holes.push_back(demo::circleOutline({150.0 + 60 * x, 150.0 + 60 * y}, 12));
         const std::vector<Point> plate{{100, 100}, {500, 100}, {500, 440}, {100, 440}};
         demo::Random noise(3);
-        const auto perforated = demo::backlit(demo::blurredCoverage({plate}, holes, 800, 600, 0.8, 2), 800, 600, {200, 50, 0, 0, 0, 2}, noise);
+        const auto perforated = demo::backlit(demo::blurredCoverage({plate}, holes, 800, 600, 0.8, 2), 800, 600,
+                                              {200, 50, 0, 0, 0, 2}, noise);
         QVERIFY(!vision::looksLikeTarget(perforated.grey()));
         const image::Image tiny(8, 8, image::PixelFormat::Grey8);
         QVERIFY(!vision::findTarget(tiny.grey(), t));
@@ -348,7 +362,8 @@ private slots:
         l.rmsMm = 0.002;
         l.covered = {{300, 0}, {1223, 0}, {1223, 1023}, {300, 1023}};
         const std::string s = inspect::calibrationSentence(Calibration::lens(l, ""));
-        QVERIFY2(s.find("±0.004 mm") != std::string::npos && s.find("the left") != std::string::npos && s.find("uncovered") != std::string::npos,
+        QVERIFY2(s.find("±0.004 mm") != std::string::npos && s.find("the left") != std::string::npos &&
+                     s.find("uncovered") != std::string::npos,
                  s.c_str());
         l.covered = {{0, 0}, {1223, 0}, {1223, 1023}, {0, 1023}};
         QVERIFY(inspect::calibrationSentence(Calibration::lens(l, "")).find("uncovered") == std::string::npos);

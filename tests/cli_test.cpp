@@ -45,7 +45,8 @@ private slots:
         for (const char c : m_err.str()) lines += c == '\n';
         QCOMPARE(lines, j["findings"].size() + 1); // the same for a person, and a last line that counts
         for (const auto& f : j["findings"]) {
-            for (const char* key : {"doubt", "about", "text", "remedy"}) QVERIFY2(f[key].is_string() && !f[key].get<std::string>().empty(), key);
+            for (const char* key : {"doubt", "about", "text", "remedy"})
+                QVERIFY2(f[key].is_string() && !f[key].get<std::string>().empty(), key);
             QVERIFY(f["doubt"] != "unit" && f["doubt"] != "label"); // the demo is in order
         }
         // A copy whose width is limited in px: the value is in mm.
@@ -56,11 +57,14 @@ private slots:
             if (s["id"] == "width") s["checks"][0]["unit"] = "px";
         QVERIFY(base::realFiles().write(file, recipe.dump()));
         QCOMPARE(call({"review", at("doubtful")}), 1);
-        QVERIFY2(m_out.str().find("limit in another unit: Width: the limit is in px, the value in mm") == 0, m_out.str().c_str());
+        QVERIFY2(m_out.str().find("limit in another unit: Width: the limit is in px, the value in mm") == 0,
+                 m_out.str().c_str());
     }
     void jsonHasThePromisedKeys()
     {
-        QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), at("plate-003.png"), at("truth.json"), "--json", "-", "--jobs", "1"}), 2);
+        QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), at("plate-003.png"), at("truth.json"), "--json", "-",
+                       "--jobs", "1"}),
+                 2);
         const auto j = nlohmann::json::parse(m_out.str());
         QCOMPARE(j["revision"].get<int>(), 1);
         QCOMPARE(int(j["pictures"].size()), 3);
@@ -74,19 +78,20 @@ private slots:
             QCOMPARE(datum["outputs"][key]["unit"].get<std::string>(), std::string(unit));
         bool width = false;
         for (const auto& c : item["checks"]) {
-            for (const char* key : {"step", "name", "unit", "nominal", "low", "high", "verdict", "reason"}) QVERIFY2(c.contains(key), key);
+            for (const char* key : {"step", "name", "unit", "nominal", "low", "high", "verdict", "reason"})
+                QVERIFY2(c.contains(key), key);
             QVERIFY(c.contains("value") != c.contains("values"));
             if (c["name"] == "Width")
-                width = std::abs(c["value"].get<double>() - 26) < 0.06 && c["nominal"] == 26.0 && std::abs(c["low"].get<double>() - 25.95) < 1e-9 &&
-                        c["unit"] == "mm";
+                width = std::abs(c["value"].get<double>() - 26) < 0.06 && c["nominal"] == 26.0 &&
+                        std::abs(c["low"].get<double>() - 25.95) < 1e-9 && c["unit"] == "mm";
         }
         QVERIFY(width);
         QVERIFY(j["pictures"][2]["error"].is_string() && j["pictures"][2]["items"].empty());
     }
     void everythingIsWrittenWhereAsked()
     {
-        QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), at("plate-003.png"), "--json", at("r.json"), "--csv", at("r.csv"), "--log",
-                       at("r.sqlite"), "--annotate", at("annotated")}),
+        QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), at("plate-003.png"), "--json", at("r.json"), "--csv",
+                       at("r.csv"), "--log", at("r.sqlite"), "--annotate", at("annotated")}),
                  1);
         QVERIFY(QFile::exists(m_dir.filePath("r.json")) && QFile::exists(m_dir.filePath("r.sqlite")));
         QCOMPARE(int(QString::fromStdString(*base::readFile(at("r.csv"))).count('\n')), 3);
@@ -99,22 +104,31 @@ private slots:
     void inputsAreNeverWrittenOver()
     {
         const std::string before = *base::readFile(at("plate-001.png")), recipe = *base::readFile(m_recipe);
-        for (const std::vector<std::string>& outputs : {std::vector<std::string>{"--json", at("plate-001.png")}, {"--csv", at("plate-001.png")}, {"--log", at("plate-001.png")},
-                                                        {"--json", m_recipe}, {"--csv", m_recipe}, {"--json", at("plate-005.png")} /* a trial */}) {
+        for (const std::vector<std::string>& outputs : {std::vector<std::string>{"--json", at("plate-001.png")},
+                                                        {"--csv", at("plate-001.png")},
+                                                        {"--log", at("plate-001.png")},
+                                                        {"--json", m_recipe},
+                                                        {"--csv", m_recipe},
+                                                        {"--json", at("plate-005.png")} /* a trial */}) {
             std::vector<std::string> line{"inspect", m_recipe, at("plate-001.png")};
             line.insert(line.end(), outputs.begin(), outputs.end());
             QCOMPARE(call(line), 2);
-            QVERIFY2(m_err.str().find("never written over") != std::string::npos && m_err.str().find(outputs[0]) != std::string::npos, m_err.str().c_str());
+            QVERIFY2(m_err.str().find("never written over") != std::string::npos &&
+                         m_err.str().find(outputs[0]) != std::string::npos,
+                     m_err.str().c_str());
         }
         // By another way to the same file, too.
         QVERIFY(QFile::link(m_dir.filePath("plate-001.png"), m_dir.filePath("other-name.png")));
         QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), "--json", at("other-name.png")}), 2);
         QVERIFY(m_err.str().find("never written over") != std::string::npos);
         // Annotated pictures have a name of their own: into the pictures' folder, twice.
-        for (int i = 0; i < 2; ++i) QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), "--annotate", m_dir.path().toStdString()}), 0);
+        for (int i = 0; i < 2; ++i)
+            QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), "--annotate", m_dir.path().toStdString()}), 0);
         QVERIFY(QFile::exists(m_dir.filePath("plate-001-annotated.png")));
         QVERIFY(QFile::copy(m_dir.filePath("plate-001-annotated.png"), m_dir.filePath("kept.png")));
-        QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), at("plate-001-annotated.png"), "--annotate", m_dir.path().toStdString()}), 2);
+        QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), at("plate-001-annotated.png"), "--annotate",
+                       m_dir.path().toStdString()}),
+                 2);
         QVERIFY(QFile::remove(m_dir.filePath("plate-001-annotated.png")));
         QCOMPARE(*base::readFile(at("plate-001.png")), before);
         QCOMPARE(*base::readFile(m_recipe), recipe);
@@ -135,7 +149,8 @@ private slots:
             QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), option, ""}), 2);
             QVERIFY(m_err.str().find(std::string(option) + " needs a value") != std::string::npos);
         }
-        QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), "--log", m_dir.path().toStdString() + "/\xff.sqlite"}), 2);
+        QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), "--log", m_dir.path().toStdString() + "/\xff.sqlite"}),
+                 2);
         QVERIFY(m_err.str().find("no UTF-8 text") != std::string::npos);
         QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), "--json", at("a.json"), "--json", at("b.json")}), 2);
         QVERIFY(m_err.str().find("given twice") != std::string::npos);
@@ -148,7 +163,8 @@ private slots:
             db.setDatabaseName(path);
             QVERIFY(db.open());
             QSqlQuery q(db);
-            QVERIFY(q.exec("create table mine (a)") && q.exec("insert into mine values (7)") && q.exec("pragma user_version = 1"));
+            QVERIFY(q.exec("create table mine (a)") && q.exec("insert into mine values (7)") &&
+                    q.exec("pragma user_version = 1"));
         }
         QSqlDatabase::removeDatabase("foreign");
         const std::string before = *base::readFile(path.toStdString());
@@ -157,7 +173,9 @@ private slots:
         QVERIFY(*base::readFile(path.toStdString()) == before); // not even its journal was changed
         QVERIFY(!QFile::exists(path + "-wal"));
         QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), "--log", "/proc/none/x.sqlite"}), 2);
-        QVERIFY2(m_err.str().find("cannot be used: ") != std::string::npos && !m_err.str().ends_with("cannot be used: \n"), m_err.str().c_str());
+        QVERIFY2(m_err.str().find("cannot be used: ") != std::string::npos &&
+                     !m_err.str().ends_with("cannot be used: \n"),
+                 m_err.str().c_str());
     }
     void unpackingOverwritesNothingUnasked()
     {
@@ -170,7 +188,8 @@ private slots:
         QVERIFY(call({"check", at("taken")}) == 0);
         // A reference that is called like the recipe itself is kept under another name.
         auto j = nlohmann::json::parse(*base::readFile(at("taken/recipe.json")));
-        const std::string name = j["reference"]["picture"].get<std::string>(), bytes = *base::readFile(at("taken/") + name);
+        const std::string name = j["reference"]["picture"].get<std::string>(),
+                          bytes = *base::readFile(at("taken/") + name);
         QVERIFY(QDir(m_dir.filePath("taken")).mkdir("deep"));
         QVERIFY(base::realFiles().write(at("taken/deep/recipe.json"), bytes));
         j["reference"]["picture"] = "deep/recipe.json";
@@ -196,29 +215,33 @@ private slots:
     {
         auto j = nlohmann::json::parse("{\"format\":\"dikkat-recipe\",\"version\":1,\"name\":\"bare\",\"steps\":[]}");
         QVERIFY(base::realFiles().write(at("bare.json"), j.dump()));
-        QCOMPARE(call({"inspect", at("bare.json"), at("plate-001.png"), "--json", "-", "--csv", at("bare.csv"), "--log", at("bare.sqlite")}), 0);
-        QCOMPARE(nlohmann::json::parse(m_out.str())["pictures"][0]["items"][0]["verdict"].get<std::string>(), std::string("unjudged"));
+        QCOMPARE(call({"inspect", at("bare.json"), at("plate-001.png"), "--json", "-", "--csv", at("bare.csv"), "--log",
+                       at("bare.sqlite")}),
+                 0);
+        QCOMPARE(nlohmann::json::parse(m_out.str())["pictures"][0]["items"][0]["verdict"].get<std::string>(),
+                 std::string("unjudged"));
         QVERIFY(m_err.str().find("1 item was not judged") != std::string::npos);
         QVERIFY(base::readFile(at("bare.csv"))->find(",unjudged,") != std::string::npos);
     }
     void badUsageIsNamed()
     {
-        for (const auto& [arguments, says] : {std::pair<std::vector<std::string>, std::string>{{}, "a command is missing"},
-                                              {{"fly"}, "unknown command"},
-                                              {{"review"}, "review takes one recipe"},
-                                              {{"review", "none.dikkat"}, "none.dikkat"},
-                                              {{"review", m_recipe, "--json", "/proc/none/x.json"}, "/proc/none/x.json"},
-                                              {{"inspect", m_recipe}, "at least one picture"},
-                                              {{"inspect", "none.dikkat", "x.png"}, "none.dikkat"},
-                                              {{"inspect", m_recipe, "x.png", "--jsn", "a"}, "unknown option --jsn"},
-                                              {{"inspect", m_recipe, "x.png", "--jobs", "-3"}, "--jobs = -3"},
-                                              {{"inspect", m_recipe, "x.png", "--json"}, "--json needs a value"},
-                                              {{"inspect", m_recipe, at("plate-001.png"), "--json", "/proc/none/x.json"}, "/proc/none/x.json"},
-                                              {{"inspect", m_recipe, at("plate-001.png"), "--log", "/proc/none/x.sqlite"}, "/proc/none/x.sqlite"},
-                                              {{"demo", at("d"), "--set", "other"}, "is not one of: reed-plate"},
-                                              {{"demo", at("d"), "--count", "0"}, "--count = 0"},
-                                              {{"demo", "/proc/none"}, "/proc/none"},
-                                              {{"pack", at("nothing"), at("x.dikkat")}, "nothing"}}) {
+        for (const auto& [arguments, says] :
+             {std::pair<std::vector<std::string>, std::string>{{}, "a command is missing"},
+              {{"fly"}, "unknown command"},
+              {{"review"}, "review takes one recipe"},
+              {{"review", "none.dikkat"}, "none.dikkat"},
+              {{"review", m_recipe, "--json", "/proc/none/x.json"}, "/proc/none/x.json"},
+              {{"inspect", m_recipe}, "at least one picture"},
+              {{"inspect", "none.dikkat", "x.png"}, "none.dikkat"},
+              {{"inspect", m_recipe, "x.png", "--jsn", "a"}, "unknown option --jsn"},
+              {{"inspect", m_recipe, "x.png", "--jobs", "-3"}, "--jobs = -3"},
+              {{"inspect", m_recipe, "x.png", "--json"}, "--json needs a value"},
+              {{"inspect", m_recipe, at("plate-001.png"), "--json", "/proc/none/x.json"}, "/proc/none/x.json"},
+              {{"inspect", m_recipe, at("plate-001.png"), "--log", "/proc/none/x.sqlite"}, "/proc/none/x.sqlite"},
+              {{"demo", at("d"), "--set", "other"}, "is not one of: reed-plate"},
+              {{"demo", at("d"), "--count", "0"}, "--count = 0"},
+              {{"demo", "/proc/none"}, "/proc/none"},
+              {{"pack", at("nothing"), at("x.dikkat")}, "nothing"}}) {
             QCOMPARE(call(arguments), 2);
             QVERIFY2(m_err.str().find(says) != std::string::npos, (says + " / " + m_err.str()).c_str());
         }
@@ -227,7 +250,8 @@ private slots:
     void packAndUnpackGoRound()
     {
         QCOMPARE(call({"unpack", m_recipe, at("open")}), 0);
-        QVERIFY(QFile::exists(m_dir.filePath("open/recipe.json")) && QFile::exists(m_dir.filePath("open/reference.png")));
+        QVERIFY(QFile::exists(m_dir.filePath("open/recipe.json")) &&
+                QFile::exists(m_dir.filePath("open/reference.png")));
         QCOMPARE(call({"pack", at("open"), at("open/again.dikkat")}), 0);
         QCOMPARE(call({"inspect", at("open/again.dikkat"), at("plate-002.png")}), 0);
         QCOMPARE(call({"inspect", at("open"), at("plate-002.png")}), 0);
@@ -263,9 +287,11 @@ private slots:
     }
     void theStepReferenceIsCurrent()
     {
-        QCOMPARE(QString::fromStdString(*base::readFile(SOURCE_DIR "/docs/steps.md")), QString::fromStdString(cli::kindsPage()));
+        QCOMPARE(QString::fromStdString(*base::readFile(SOURCE_DIR "/docs/steps.md")),
+                 QString::fromStdString(cli::kindsPage()));
     }
-    // What file-formats.md shows is a recipe that reads, has nothing wrong with it, and accepts a good plate of the demo.
+    // What file-formats.md shows is a recipe that reads, has nothing wrong with it, and accepts a good plate of the
+    // demo.
     void theSamplesOfTheFileFormatsWork()
     {
         const std::string page = *base::readFile(SOURCE_DIR "/docs/file-formats.md");
@@ -282,7 +308,8 @@ private slots:
         for (const auto& step : samples[1]) samples[0]["steps"].push_back(step);
         QVERIFY(base::realFiles().write(folder + "/page.json", samples[0].dump()));
         QCOMPARE(call({"check", folder + "/page.json"}), 0);
-        QCOMPARE(call({"inspect", folder + "/page.json", folder + "/plate-001.png", "--json", folder + "/out.json"}), 0);
+        QCOMPARE(call({"inspect", folder + "/page.json", folder + "/plate-001.png", "--json", folder + "/out.json"}),
+                 0);
         const auto item = nlohmann::json::parse(*base::readFile(folder + "/out.json"))["pictures"][0]["items"][0];
         QVERIFY(item["verdict"] == "accept");
         QVERIFY(item["checks"].size() >= 6);

@@ -25,7 +25,8 @@ class DemoSetsTest : public QObject
         s.recipe = *recipe::load(folder + "/" + name + ".dikkat");
         const auto prepared = inspect::Prepared::make(s.recipe);
         for (const json& p : s.truth["pictures"])
-            s.results.push_back(inspect::evaluate(*prepared, *image::loadCapture(folder + "/" + p["picture"].get<std::string>())));
+            s.results.push_back(
+                inspect::evaluate(*prepared, *image::loadCapture(folder + "/" + p["picture"].get<std::string>())));
         return s;
     }
     static const inspect::CheckResult* check(const inspect::ItemResult& item, const char* name)
@@ -71,10 +72,12 @@ private slots:
         for (std::size_t i = 0; i < s.results.size(); ++i) {
             const json &p = s.truth["pictures"][i], &t = p["items"][0];
             const auto& item = s.results[i].items.at(0);
-            QVERIFY2(s.results[i].accepted() == (p["label"] == "good"), qPrintable(QString::fromStdString(item.sentence())));
+            QVERIFY2(s.results[i].accepted() == (p["label"] == "good"),
+                     qPrintable(QString::fromStdString(item.sentence())));
             QVERIFY(std::abs(check(item, "First notch")->values.at(0) - t["notch"].get<double>()) < 0.05);
             const double round = check(item, "Roundness of the bore")->values.at(0);
-            QVERIFY2(round > t["roundness"].get<double>() - 0.01 && round < t["roundness"].get<double>() + 0.04, qPrintable(QString::number(round)));
+            QVERIFY2(round > t["roundness"].get<double>() - 0.01 && round < t["roundness"].get<double>() + 0.04,
+                     qPrintable(QString::number(round)));
             const double sink = check(item, "Sink in the rim")->values.at(0);
             QVERIFY2(std::abs(sink - t["sink"].get<double>()) < 0.05, qPrintable(QString::number(sink)));
         }
@@ -87,9 +90,10 @@ private slots:
         for (std::size_t i = 0; i < s.results.size(); ++i) {
             const json& p = s.truth["pictures"][i];
             QVERIFY2(s.results[i].accepted() == (p["label"] == "good"),
-                     qPrintable(QString::fromStdString(p["picture"].get<std::string>() + " " + p["fault"].dump() + ": " +
-                                                       s.results[i].items[0].sentence())));
-            if (p["fault"] == "burr") QVERIFY(QString::fromStdString(s.results[i].items[0].sentence()).startsWith("Burr"));
+                     qPrintable(QString::fromStdString(p["picture"].get<std::string>() + " " + p["fault"].dump() +
+                                                       ": " + s.results[i].items[0].sentence())));
+            if (p["fault"] == "burr")
+                QVERIFY(QString::fromStdString(s.results[i].items[0].sentence()).startsWith("Burr"));
         }
     }
 };

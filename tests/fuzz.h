@@ -1,4 +1,5 @@
-// fuzz.h - random settings, regions, lists and inputs for every kind on random, blank, tiny and large pictures: always a result or a reason.
+// fuzz.h - random settings, regions, lists and inputs for every kind on random, blank, tiny and large pictures: always
+// a result or a reason.
 #pragma once
 #include "support.h"
 
@@ -36,11 +37,16 @@ inline Region region(demo::Random& r, geometry::Shape shape, int w, int h)
     Region out;
     switch (shape) {
     case geometry::Shape::Window: out = Region::window(at(), at(), r.uniform(0.1, size)); break;
-    case geometry::Shape::Rectangle: out = Region::rectangle(at(), r.uniform(0.1, size), r.uniform(0.1, size), r.uniform(-9, 9)); break;
+    case geometry::Shape::Rectangle:
+        out = Region::rectangle(at(), r.uniform(0.1, size), r.uniform(0.1, size), r.uniform(-9, 9));
+        break;
     case geometry::Shape::Circle: out = Region::circle(at(), r.uniform(0.1, size)); break;
-    case geometry::Shape::Ring: out = Region::ring(at(), r.uniform(0, 0.5 * size), 0.5 * size + r.uniform(0.1, size)); break;
+    case geometry::Shape::Ring:
+        out = Region::ring(at(), r.uniform(0, 0.5 * size), 0.5 * size + r.uniform(0.1, size));
+        break;
     case geometry::Shape::Arc:
-        out = Region::arc(at(), r.uniform(0, 0.5 * size), 0.5 * size + r.uniform(0.1, size), r.uniform(-9, 9), r.uniform(0.01, 6.28));
+        out = Region::arc(at(), r.uniform(0, 0.5 * size), 0.5 * size + r.uniform(0.1, size), r.uniform(-9, 9),
+                          r.uniform(0.01, 6.28));
         break;
     default: {
         std::vector<Point> p;
@@ -65,10 +71,12 @@ inline void randomSettings(demo::Random& r, Step& s, const StepKind& kind, int w
         } else if (const auto* whole = std::get_if<Whole>(&p.domain)) {
             const std::int64_t range = std::min<std::int64_t>(whole->max - whole->min + 1, 200);
             v = r.below(8) == 0 ? whole->max : whole->min + std::int64_t(r.below(int(range)));
-        } else if (const auto* c = std::get_if<Choices>(&p.domain)) v = c->all[std::size_t(r.below(int(c->all.size())))].key;
+        } else if (const auto* c = std::get_if<Choices>(&p.domain))
+            v = c->all[std::size_t(r.below(int(c->all.size())))].key;
         else if (std::holds_alternative<Text>(p.domain)) {
-            static const char* const pieces[] = {"[g]", "[c.radius]", "[g.areas]", "+",   "-", "*", "/", "(", ")", "sum(", "count(", "1",
-                                                 "0",   " ",          "not",       "and", "<", "=", ",", "[", "]", "x",    "é",      "element("};
+            static const char* const pieces[] = {"[g]", "[c.radius]", "[g.areas]", "+", "-", "*", "/",   "(",
+                                                 ")",   "sum(",       "count(",    "1", "0", " ", "not", "and",
+                                                 "<",   "=",          ",",         "[", "]", "x", "é",   "element("};
             std::string text;
             for (int i = 0; i < r.below(12); ++i) text += pieces[std::size_t(r.below(int(std::size(pieces))))];
             v = text;
@@ -78,7 +86,8 @@ inline void randomSettings(demo::Random& r, Step& s, const StepKind& kind, int w
     for (const RegionSpec& spec : kind.regions) {
         if (!spec.needed && r.below(3) == 0) continue;
         if (!spec.teaching && r.below(6) == 0) {
-            s.regionsOf[spec.key] = {std::array{"g", "l", "c", "o", "nobody"}[std::size_t(r.below(5))], r.uniform(-10, 20)};
+            s.regionsOf[spec.key] = {std::array{"g", "l", "c", "o", "nobody"}[std::size_t(r.below(5))],
+                                     r.uniform(-10, 20)};
             continue;
         }
         s.regions[spec.key] = region(r, spec.shapes[std::size_t(r.below(int(spec.shapes.size())))], w, h);
@@ -86,18 +95,21 @@ inline void randomSettings(demo::Random& r, Step& s, const StepKind& kind, int w
     for (const PointSpec& p : kind.points)
         if (r.below(2)) s.points[p.key] = {r.uniform(-20, w + 20.0), r.uniform(-20, h + 20.0)};
     if (kind.leavesOut)
-        for (int i = 0; i < r.below(3); ++i) s.leaveOut.push_back(region(r, geometry::kAllShapes[std::size_t(1 + r.below(7))], w, h));
+        for (int i = 0; i < r.below(3); ++i)
+            s.leaveOut.push_back(region(r, geometry::kAllShapes[std::size_t(1 + r.below(7))], w, h));
     if (kind.hasFilters)
         for (int i = 0; i < r.below(3); ++i) {
             const OutputSpec& o = kind.outputs[std::size_t(r.below(int(kind.outputs.size())))];
             if (o.list) s.filters.push_back({o.key, r.uniform(-5, 50), {}});
         }
     if (kind.hasSamples)
-        for (int i = 0; i < r.below(4); ++i) s.samples.push_back({{r.uniform(0, w - 1.0), r.uniform(0, h - 1.0)}, r.below(3) == 0, {}});
+        for (int i = 0; i < r.below(4); ++i)
+            s.samples.push_back({{r.uniform(0, w - 1.0), r.uniform(0, h - 1.0)}, r.below(3) == 0, {}});
     if (kind.hasPlaces)
         for (int i = 0; i < r.below(4); ++i) s.places.push_back({"p", {r.uniform(0, w), r.uniform(0, h)}});
     for (const InputSpec& in : kind.inputs)
-        if (in.needed || r.below(2)) s.inputs[in.key] = std::array{"g", "l", "c", "o", "p", "e"}[std::size_t(r.below(6))];
+        if (in.needed || r.below(2))
+            s.inputs[in.key] = std::array{"g", "l", "c", "o", "p", "e"}[std::size_t(r.below(6))];
 }
 
 // Runs one random recipe; the text of what broke, empty when all is well.
@@ -108,14 +120,17 @@ inline std::string once(const StepKind& kind, std::uint64_t seed, bool large = f
     const int w = shown.width(), h = shown.height();
     Recipe recipe;
     if (r.below(4))
-        recipe.reference = {"r.png", "", nullptr, std::make_shared<const image::Capture>(image::makeCapture(shown.clone(), "reference")), seed};
+        recipe.reference = {"r.png", "", nullptr,
+                            std::make_shared<const image::Capture>(image::makeCapture(shown.clone(), "reference")),
+                            seed};
     switch (r.below(4)) {
     case 0: recipe.calibration = geometry::Calibration::factor(r.uniform(0.001, 2), ""); break;
     case 1: { // any lens, folding ones and those of another picture size too
         geometry::Calibration::Lens l;
         l.width = r.below(3) ? w : 640, l.height = r.below(3) ? h : 480;
-        l.camera = {r.uniform(0.4, 6) * w, r.uniform(0.4, 6) * w, r.uniform(0, w), r.uniform(0, h), r.uniform(-1, 1), r.uniform(-1, 1), r.uniform(-1, 1),
-                    r.uniform(-0.02, 0.02), r.uniform(-0.02, 0.02)};
+        l.camera = {r.uniform(0.4, 6) * w, r.uniform(0.4, 6) * w,  r.uniform(0, w),
+                    r.uniform(0, h),       r.uniform(-1, 1),       r.uniform(-1, 1),
+                    r.uniform(-1, 1),      r.uniform(-0.02, 0.02), r.uniform(-0.02, 0.02)};
         l.plane.turn = {r.uniform(-0.9, 0.9), r.uniform(-0.9, 0.9), r.uniform(-4, 4)};
         l.plane.shift = {r.uniform(-90, 90), r.uniform(-90, 90), r.uniform(60, 900)};
         if (r.below(2)) l.covered = {{0, 0}, {w * 0.7, 0}, {w * 0.7, h * 0.7}};
@@ -126,18 +141,21 @@ inline std::string once(const StepKind& kind, std::uint64_t seed, bool large = f
     default: break;
     }
     if (r.below(4) == 0)
-        recipe.empty = {"e.png", "", nullptr, std::make_shared<const image::Capture>(image::makeCapture(picture(r, false), "empty")), seed};
+        recipe.empty = {"e.png", "", nullptr,
+                        std::make_shared<const image::Capture>(image::makeCapture(picture(r, false), "empty")), seed};
     const auto base = [&](const char* key, const char* id) {
         Step s = makeStep(recipe, *findKind(key));
         s.id = s.name = id;
         for (const RegionSpec& spec : findKind(key)->regions)
             if (spec.needed) s.regions[spec.key] = region(r, spec.shapes.front(), w, h);
         for (const ParamSpec& p : findKind(key)->params)
-            if (p.key == "least_share" || p.key == "least_area" || p.key == "least_strength") p.put(s.params, std::get<Real>(p.domain).min);
+            if (p.key == "least_share" || p.key == "least_area" || p.key == "least_strength")
+                p.put(s.params, std::get<Real>(p.domain).min);
         recipe.steps.push_back(std::move(s));
     };
     if (!kind.inputs.empty() || r.below(4) == 0 || kind.key == "formula") {
-        base("blobs", "g"), base("line", "l"), base("circle", "c"), base("contour", "o"), base("edge_point", "p"), base("ellipse", "e");
+        base("blobs", "g"), base("line", "l"), base("circle", "c"), base("contour", "o"), base("edge_point", "p"),
+            base("ellipse", "e");
     }
     Step s = makeStep(recipe, kind);
     s.id = "x";

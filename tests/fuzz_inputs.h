@@ -1,8 +1,10 @@
-// fuzz_inputs.h - spoilt pictures, recipes, calibrations and command lines: each is taken or refused by name, never more.
+// fuzz_inputs.h - spoilt pictures, recipes, calibrations and command lines: each is taken or refused by name, never
+// more.
 //
 // Input   a kind, a seed; one seed is one input, the same on every machine.
-// Output  what is wrong with the program's answer, or nothing: a refusal that names no file or says nothing, an input that is taken and cannot be
-//         worked on. Crashes, hangs and memory are for the caller to watch (sanitizers, a clock, a limit).
+// Output  what is wrong with the program's answer, or nothing: a refusal that names no file or says nothing, an input
+//         that is taken and cannot be worked on. Crashes, hangs and memory are for the caller to watch (sanitizers, a
+//         clock, a limit).
 #pragma once
 #include "cli/commands.h"
 #include "demo/reed_plate.h"
@@ -49,7 +51,8 @@ inline std::string jpegBytes(int components, bool progressive)
     if (progressive) jpeg_simple_progression(&c);
     jpeg_start_compress(&c, TRUE);
     // An EXIF block that states an orientation.
-    static const unsigned char exif[] = {'E', 'x', 'i', 'f', 0, 0, 'M', 'M', 0, 42, 0, 0, 0, 8, 0, 1, 0x01, 0x12, 0, 3, 0, 0, 0, 1, 0, 6, 0, 0, 0, 0, 0, 0};
+    static const unsigned char exif[] = {'E',  'x',  'i', 'f', 0, 0, 'M', 'M', 0, 42, 0, 0, 0, 8, 0, 1,
+                                         0x01, 0x12, 0,   3,   0, 0, 0,   1,   0, 6,  0, 0, 0, 0, 0, 0};
     jpeg_write_marker(&c, JPEG_APP0 + 1, exif, sizeof exif);
     std::vector<JSAMPLE> line(std::size_t(40 * components));
     for (int y = 0; y < 28; ++y) {
@@ -91,13 +94,17 @@ inline const std::vector<std::string>& wholePictures(const std::string& folder)
     static const std::vector<std::string> all = [&] {
         using image::PixelFormat;
         std::vector<std::string> out;
-        for (const PixelFormat f : {PixelFormat::Grey8, PixelFormat::Grey16, PixelFormat::Colour8, PixelFormat::Colour16})
+        for (const PixelFormat f :
+             {PixelFormat::Grey8, PixelFormat::Grey16, PixelFormat::Colour8, PixelFormat::Colour16})
             out.push_back(*image::encodePng(patterned(33, 21, f)));
         for (const int components : {1, 3})
             for (const bool progressive : {false, true}) out.push_back(jpegBytes(components, progressive));
         for (const bool tiled : {false, true})
-            for (const int packing : {COMPRESSION_NONE, COMPRESSION_LZW, COMPRESSION_PACKBITS, COMPRESSION_ADOBE_DEFLATE})
-                for (const int samples : {1, 3}) out.push_back(tiffBytes(folder, samples == 1 && packing == COMPRESSION_NONE ? 16 : 8, samples, tiled, packing));
+            for (const int packing :
+                 {COMPRESSION_NONE, COMPRESSION_LZW, COMPRESSION_PACKBITS, COMPRESSION_ADOBE_DEFLATE})
+                for (const int samples : {1, 3})
+                    out.push_back(tiffBytes(folder, samples == 1 && packing == COMPRESSION_NONE ? 16 : 8, samples,
+                                            tiled, packing));
         out.erase(std::remove(out.begin(), out.end(), std::string()), out.end());
         return out;
     }();
@@ -110,19 +117,23 @@ inline void spoilBytes(std::string& b, demo::Random& r, std::size_t from = 0)
     const int edits = 1 + r.below(6);
     for (int e = 0; e < edits && b.size() > from; ++e) {
         const std::size_t at = from + std::size_t(r.bits() % (b.size() - from));
-        static const std::uint32_t numbers[] = {0, 1, 2, 0x7f, 0xff, 0x7fff, 0xffff, 0x10000, 0x7fffffff, 0x80000000u, 0xffffffffu, 100000, 400000000};
+        static const std::uint32_t numbers[] = {0,       1,          2,           0x7f,        0xff,   0x7fff,   0xffff,
+                                                0x10000, 0x7fffffff, 0x80000000u, 0xffffffffu, 100000, 400000000};
         switch (r.below(7)) {
         case 0: b[at] = char(b[at] ^ (1 << r.below(8))); break;
         case 1: b[at] = char(r.bits()); break;
         case 2: b.resize(at); break;
         case 3: b.insert(at, std::size_t(1 + r.below(40)), char(r.bits())); break;
         case 4: b.erase(at, std::size_t(1 + r.below(40))); break;
-        case 5: b.insert(at, b.substr(from + std::size_t(r.bits() % (b.size() - from)), std::size_t(1 + r.below(60)))); break;
+        case 5:
+            b.insert(at, b.substr(from + std::size_t(r.bits() % (b.size() - from)), std::size_t(1 + r.below(60))));
+            break;
         default: { // a hostile number of two or four bytes, either way round
             const std::uint32_t n = numbers[r.below(int(std::size(numbers)))];
             const int bytes = r.below(2) ? 2 : 4;
             const bool big = r.below(2);
-            for (int k = 0; k < bytes && at + std::size_t(k) < b.size(); ++k) b[at + std::size_t(k)] = char(n >> (8 * (big ? bytes - 1 - k : k)));
+            for (int k = 0; k < bytes && at + std::size_t(k) < b.size(); ++k)
+                b[at + std::size_t(k)] = char(n >> (8 * (big ? bytes - 1 - k : k)));
         }
         }
     }
@@ -131,7 +142,8 @@ inline void spoilBytes(std::string& b, demo::Random& r, std::size_t from = 0)
 inline void mendPng(std::string& b)
 {
     const auto number = [&](std::size_t at) {
-        return std::size_t(std::uint8_t(b[at])) << 24 | std::size_t(std::uint8_t(b[at + 1])) << 16 | std::size_t(std::uint8_t(b[at + 2])) << 8 | std::uint8_t(b[at + 3]);
+        return std::size_t(std::uint8_t(b[at])) << 24 | std::size_t(std::uint8_t(b[at + 1])) << 16 |
+               std::size_t(std::uint8_t(b[at + 2])) << 8 | std::uint8_t(b[at + 3]);
     };
     for (std::size_t at = 8; at + 12 <= b.size();) {
         const std::size_t length = number(at);
@@ -198,7 +210,9 @@ inline std::string picture(std::uint64_t seed, const std::string& folder)
     const std::string file = "spoilt-" + std::to_string(seed);
     const auto p = image::decode(spoiltPicture(seed, folder), file);
     if (!p) return refusalOf(p.error(), file);
-    return p->width() > 0 && p->height() > 0 && p->byteCount() == p->rowBytes() * std::size_t(p->height()) ? "" : "a picture without pixels";
+    return p->width() > 0 && p->height() > 0 && p->byteCount() == p->rowBytes() * std::size_t(p->height())
+               ? ""
+               : "a picture without pixels";
 }
 // The demo recipe's text and its reference, small.
 struct Whole {
@@ -252,21 +266,25 @@ inline std::string recipe(std::uint64_t seed, const std::string& folder)
     // What was taken works on a picture, and can be kept and read again.
     const std::string kept = place + "/kept" + std::to_string(seed % 8) + ".dikkat";
     if (auto ok = recipe::save(*loaded, kept); ok) {
-        if (auto again = recipe::load(kept); !again) return "what was taken and kept is refused: " + again.error().text();
+        if (auto again = recipe::load(kept); !again)
+            return "what was taken and kept is refused: " + again.error().text();
     }
     auto prepared = inspect::Prepared::make(std::move(*loaded));
     if (!prepared) return prepared.error().message.empty() ? "a refusal without a word" : "";
     const auto result = inspect::evaluate(*prepared, image::makeCapture(w.picture.clone(), "picture"));
     for (const auto& item : result.items)
         for (const auto& s : item.steps)
-            if (s->state != inspect::State::Ok && s->reason.empty()) return "step " + s->step + " failed without a reason";
+            if (s->state != inspect::State::Ok && s->reason.empty())
+                return "step " + s->step + " failed without a reason";
     return {};
 }
 inline std::string calibration(std::uint64_t seed, const std::string& folder)
 {
     demo::Random r(seed);
     const std::string file = folder + "/spoilt-calibration.json";
-    json j = {{"format", "dikkat-calibration"}, {"version", 1}, {"calibration", {{"kind", "factor"}, {"mm_per_px", 0.05}, {"stated", "by hand"}}}};
+    json j = {{"format", "dikkat-calibration"},
+              {"version", 1},
+              {"calibration", {{"kind", "factor"}, {"mm_per_px", 0.05}, {"stated", "by hand"}}}};
     if (r.below(2)) j["calibration"] = recipe::calibrationToJson(geometry::Calibration::factor(0.05, "by hand"));
     for (int i = 0, n = 1 + r.below(3); i < n; ++i) spoilJson(j, r);
     std::string text = j.dump();
@@ -281,13 +299,70 @@ inline std::string commandLine(std::uint64_t seed, const std::string& folder)
     const Whole& w = wholeRecipe(folder);
     (void)w;
     const std::string place = folder + "/whole/";
-    const std::vector<std::string> words{"inspect", "check", "review", "calibrate", "map", "target", "repeat", "study", "pack", "unpack", "kinds", "help", "demo", "run", "replay", "--source", "folder:" + folder + "/whole", "--keep", "all," + folder + "/kept", "--items",
-                                         "--json", "-", "--csv", "--log", "--annotate", "--jobs", "1", "0", "-1", "99999999999", "1e9", "", "--", "--set", "gone",
-                                         "--seed", "--count", "2", "--target", "dots", "checkerboard", "--columns", "--rows", "--pitch", "5", "--to", "mm", "1,2",
-                                         place + "reed-plate.dikkat", place + "plate-001.png", place + "truth.json", folder + "/out.json", folder + "/out",
-                                         "\xff\xfe", std::string(5000, 'a'), "\n", "--overwrite", "--check", "Width", "/dev/null", folder};
+    const std::vector<std::string> words{"inspect",
+                                         "check",
+                                         "review",
+                                         "calibrate",
+                                         "map",
+                                         "target",
+                                         "repeat",
+                                         "study",
+                                         "pack",
+                                         "unpack",
+                                         "kinds",
+                                         "help",
+                                         "demo",
+                                         "run",
+                                         "replay",
+                                         "--source",
+                                         "folder:" + folder + "/whole",
+                                         "--keep",
+                                         "all," + folder + "/kept",
+                                         "--items",
+                                         "--json",
+                                         "-",
+                                         "--csv",
+                                         "--log",
+                                         "--annotate",
+                                         "--jobs",
+                                         "1",
+                                         "0",
+                                         "-1",
+                                         "99999999999",
+                                         "1e9",
+                                         "",
+                                         "--",
+                                         "--set",
+                                         "gone",
+                                         "--seed",
+                                         "--count",
+                                         "2",
+                                         "--target",
+                                         "dots",
+                                         "checkerboard",
+                                         "--columns",
+                                         "--rows",
+                                         "--pitch",
+                                         "5",
+                                         "--to",
+                                         "mm",
+                                         "1,2",
+                                         place + "reed-plate.dikkat",
+                                         place + "plate-001.png",
+                                         place + "truth.json",
+                                         folder + "/out.json",
+                                         folder + "/out",
+                                         "\xff\xfe",
+                                         std::string(5000, 'a'),
+                                         "\n",
+                                         "--overwrite",
+                                         "--check",
+                                         "Width",
+                                         "/dev/null",
+                                         folder};
     std::vector<std::string> line;
-    for (int i = 0, n = r.below(9); i < n; ++i) line.push_back(words[std::size_t(i == 0 ? r.below(15) : r.below(int(words.size())))]);
+    for (int i = 0, n = r.below(9); i < n; ++i)
+        line.push_back(words[std::size_t(i == 0 ? r.below(15) : r.below(int(words.size())))]);
     if (!line.empty() && line.front() == "demo") line.resize(1); // writes whatever it is told to
     std::ostringstream out, err;
     const int code = cli::run(line, out, err);
@@ -300,6 +375,7 @@ struct Kind {
     const char* name;
     One one;
 };
-inline constexpr Kind kKinds[] = {{"pictures", picture}, {"recipes", recipe}, {"calibrations", calibration}, {"commands", commandLine}};
+inline constexpr Kind kKinds[] = {
+    {"pictures", picture}, {"recipes", recipe}, {"calibrations", calibration}, {"commands", commandLine}};
 
 } // namespace fuzz_inputs

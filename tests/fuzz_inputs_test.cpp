@@ -27,14 +27,17 @@ private slots:
             clock.start();
             const std::string wrong = fuzz_inputs::kKinds[kind].one(std::uint64_t(n) + 1, dir.path().toStdString());
             QVERIFY2(wrong.empty(), (std::to_string(n + 1) + ": " + wrong).c_str());
-            QVERIFY2(clock.elapsed() < 60000, std::to_string(n + 1).c_str()); // far more than any takes; a hang is a failure
+            // far more than any takes; a hang is a failure
+            QVERIFY2(clock.elapsed() < 60000, std::to_string(n + 1).c_str());
         }
     }
     void anInputIsTheSameForItsSeed()
     {
         QTemporaryDir dir;
-        QVERIFY(fuzz_inputs::spoiltPicture(17, dir.path().toStdString()) == fuzz_inputs::spoiltPicture(17, dir.path().toStdString()));
-        QVERIFY(fuzz_inputs::spoiltPicture(17, dir.path().toStdString()) != fuzz_inputs::spoiltPicture(18, dir.path().toStdString()));
+        QVERIFY(fuzz_inputs::spoiltPicture(17, dir.path().toStdString()) ==
+                fuzz_inputs::spoiltPicture(17, dir.path().toStdString()));
+        QVERIFY(fuzz_inputs::spoiltPicture(17, dir.path().toStdString()) !=
+                fuzz_inputs::spoiltPicture(18, dir.path().toStdString()));
     }
 };
 QTEST_MAIN(FuzzInputsTest)

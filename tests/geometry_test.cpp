@@ -40,7 +40,9 @@ private slots:
             const Point c{r.uniform(-5, 45), r.uniform(-5, 35)};
             switch (n % 4) {
             case 0: region = Region::rectangle(c, r.uniform(1, 30), r.uniform(1, 30), r.uniform(-4, 4)); break;
-            case 1: region = Region::window(c, c + Point{r.uniform(-20, 20), r.uniform(3, 20)}, r.uniform(1, 15)); break;
+            case 1:
+                region = Region::window(c, c + Point{r.uniform(-20, 20), r.uniform(3, 20)}, r.uniform(1, 15));
+                break;
             case 2: region = Region::circle(c, r.uniform(0.5, 18)); break;
             case 3: region = Region::ring(c, r.uniform(0.5, 6), r.uniform(7, 18)); break;
             }
@@ -49,7 +51,8 @@ private slots:
             for (const Span& s : spans(region, 40, 30))
                 for (int x = s.from; x < s.to; ++x) ++hits[std::size_t(s.y * 40 + x)];
             for (int y = 0; y < 30; ++y)
-                for (int x = 0; x < 40; ++x) QCOMPARE(hits[std::size_t(y * 40 + x)], int(region.contains({double(x), double(y)})));
+                for (int x = 0; x < 40; ++x)
+                    QCOMPARE(hits[std::size_t(y * 40 + x)], int(region.contains({double(x), double(y)})));
         }
         QCOMPARE(pixelCount(spans(Region::whole(), 40, 30)), 1200LL);
     }
@@ -65,7 +68,8 @@ private slots:
     }
     void badRegionsNameTheirField()
     {
-        QVERIFY(!Region::circle({0, 0}, 0).check() && !Region::ring({0, 0}, 5, 4).check() && !Region::window({1, 1}, {1, 1}, 3).check());
+        QVERIFY(!Region::circle({0, 0}, 0).check() && !Region::ring({0, 0}, 5, 4).check() &&
+                !Region::window({1, 1}, {1, 1}, 3).check());
         const auto e = Region::rectangle({0, 0}, 5, -1).check();
         QVERIFY(!e && e.error().message.find("size[1]") != std::string::npos);
         QVERIFY(!Region::circle({std::nan(""), 0}, 5).check());
@@ -79,7 +83,8 @@ private slots:
             const Point a{r.uniform(0, 500), r.uniform(0, 500)}, u = direction(angle), v = leftOf(u);
             std::vector<Point> p;
             for (int i = 0; i < 60; ++i) p.push_back(a + u * (5.0 * i) + v * r.normal(0.03, 0.1));
-            for (int i = 0; i < 60; i += 3) p[std::size_t(i)] = p[std::size_t(i)] + v * r.uniform(1, 40); // a third stray, all on one side
+            // a third stray, all on one side
+            for (int i = 0; i < 60; i += 3) p[std::size_t(i)] = p[std::size_t(i)] + v * r.uniform(1, 40);
             const auto fit = fitLine(p);
             QVERIFY(fit);
             QCOMPARE(fit->usedCount, 40);
@@ -117,8 +122,10 @@ private slots:
         demo::Random r(8);
         for (int n = 0; n < 60; ++n) {
             const Point c{r.uniform(0, 60), r.uniform(0, 50)};
-            const Region arc = Region::arc(c, r.uniform(0, 10), r.uniform(12, 30), r.uniform(-7, 7), r.uniform(0.2, 6.28));
-            const Region polygon = Region::polygon({c + Point{-20, -9}, c + Point{15, -14}, c + Point{9, 20}, c + Point{-3, 2}, c + Point{-15, 17}});
+            const Region arc =
+                Region::arc(c, r.uniform(0, 10), r.uniform(12, 30), r.uniform(-7, 7), r.uniform(0.2, 6.28));
+            const Region polygon = Region::polygon(
+                {c + Point{-20, -9}, c + Point{15, -14}, c + Point{9, 20}, c + Point{-3, 2}, c + Point{-15, 17}});
             const Region line = Region::polyline({c, c + Point{18, 4}, c + Point{22, -15}}, r.uniform(1, 9));
             for (const Region& region : {arc, polygon, line}) {
                 std::vector<int> seen(70 * 60, 0);
@@ -136,7 +143,8 @@ private slots:
                     }
             }
         }
-        QVERIFY(withinSweep(radians(5), radians(350), radians(30)) && withinSweep(radians(-5), radians(350), radians(30)) &&
+        QVERIFY(withinSweep(radians(5), radians(350), radians(30)) &&
+                withinSweep(radians(-5), radians(350), radians(30)) &&
                 !withinSweep(radians(25), radians(350), radians(30)));
         QVERIFY(!Region::polygon({{0, 0}, {1, 1}}).check() && !Region::polyline({{0, 0}, {0, 0}}, 3).check() &&
                 !Region::arc({0, 0}, 1, 5, 0, 0).check());
@@ -144,7 +152,8 @@ private slots:
     void leavingOutTakesExactlyThePixelsAway()
     {
         const auto all = spans(Region::rectangle({30, 30}, 41, 31), 80, 70);
-        const std::vector<Region> out{Region::circle({25, 28}, 9), Region::polyline({{10, 40}, {60, 20}}, 3), Region::rectangle({48, 40}, 6, 90)};
+        const std::vector<Region> out{Region::circle({25, 28}, 9), Region::polyline({{10, 40}, {60, 20}}, 3),
+                                      Region::rectangle({48, 40}, 6, 90)};
         const auto rest = without(all, out, 80, 70);
         long long wanted = 0;
         for (const Span& s : all)
@@ -157,7 +166,8 @@ private slots:
     {
         demo::Random r(4);
         for (int n = 0; n < 60; ++n) {
-            const Ellipse truth{{r.uniform(50, 150), r.uniform(50, 150)}, r.uniform(80, 160), r.uniform(40, 78), r.uniform(-1.5, 1.5)};
+            const Ellipse truth{
+                {r.uniform(50, 150), r.uniform(50, 150)}, r.uniform(80, 160), r.uniform(40, 78), r.uniform(-1.5, 1.5)};
             std::vector<Point> p;
             for (int i = 0; i < 80; ++i) {
                 const double t = 2 * kPi * i / 80;
@@ -165,11 +175,12 @@ private slots:
                 p.push_back(truth.centre + u * (truth.major / 2 * std::cos(t)) + v * (truth.minor / 2 * std::sin(t)) +
                             Point{r.normal(0.05, 0.2), r.normal(0.05, 0.2)});
             }
-            for (int i = 0; i < 16; ++i) p[std::size_t(i * 5)] = p[std::size_t(i * 5)] + Point{r.uniform(3, 20), r.uniform(-20, 20)};
+            for (int i = 0; i < 16; ++i)
+                p[std::size_t(i * 5)] = p[std::size_t(i * 5)] + Point{r.uniform(3, 20), r.uniform(-20, 20)};
             const auto fit = fitEllipse(p, 0.3);
             QVERIFY(fit.has_value());
-            QVERIFY(distance(fit->shape.centre, truth.centre) < 0.08 && std::abs(fit->shape.major - truth.major) < 0.15 &&
-                    std::abs(fit->shape.minor - truth.minor) < 0.15);
+            QVERIFY(distance(fit->shape.centre, truth.centre) < 0.08 &&
+                    std::abs(fit->shape.major - truth.major) < 0.15 && std::abs(fit->shape.minor - truth.minor) < 0.15);
             QVERIFY(std::abs(wrapped(2 * (fit->shape.angle - truth.angle))) < 0.02);
         }
         QVERIFY(!fitEllipse({{0, 0}, {1, 0}, {2, 0}, {3, 0}, {4, 0}, {5, 0}, {6, 0}}));
@@ -206,11 +217,13 @@ private slots:
             };
             QVERIFY(std::abs(widthAt(z.inner.centre) - z.width) < 1e-9);
             for (int i = 0; i < 200; ++i)
-                QVERIFY(widthAt(z.inner.centre + direction(r.uniform(0, 7)) * std::pow(10, r.uniform(-4, 0.5))) > z.width - 1e-6);
+                QVERIFY(widthAt(z.inner.centre + direction(r.uniform(0, 7)) * std::pow(10, r.uniform(-4, 0.5))) >
+                        z.width - 1e-6);
         }
         // Three known lobes: published form, width twice the height.
         std::vector<Point> lobes;
-        for (int i = 0; i < 720; ++i) lobes.push_back(direction(i * kPi / 360) * (50 + 0.5 * std::cos(3 * i * kPi / 360)));
+        for (int i = 0; i < 720; ++i)
+            lobes.push_back(direction(i * kPi / 360) * (50 + 0.5 * std::cos(3 * i * kPi / 360)));
         QVERIFY(std::abs(roundness(lobes).width - 1.0) < 1e-3);
     }
     void hullsBoxesAndPerimeters()
@@ -220,8 +233,8 @@ private slots:
         QCOMPARE(areaOf(hull), 12.0);
         QCOMPARE(perimeterOf(hull), 14.0);
         const TurnedBox b = smallestBox(Region::rectangle({7, 8}, 30, 12, radians(20)).outlines().front());
-        QVERIFY(std::abs(b.length - 30) < 1e-9 && std::abs(b.width - 12) < 1e-9 && std::abs(degrees(b.angle) - 20) < 1e-6 &&
-                distance(b.centre, {7, 8}) < 1e-9);
+        QVERIFY(std::abs(b.length - 30) < 1e-9 && std::abs(b.width - 12) < 1e-9 &&
+                std::abs(degrees(b.angle) - 20) < 1e-6 && distance(b.centre, {7, 8}) < 1e-9);
     }
     void crossingsAndFeet()
     {

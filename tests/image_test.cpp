@@ -26,7 +26,8 @@ std::string jpegOf(int width, int height, int components)
     std::vector<JSAMPLE> line(std::size_t(width * components));
     for (int y = 0; y < height; ++y) {
         for (int x = 0; x < width; ++x)
-            for (int k = 0; k < components; ++k) line[std::size_t(x * components + k)] = JSAMPLE((x * 2 + y + 40 * k) & 255);
+            for (int k = 0; k < components; ++k)
+                line[std::size_t(x * components + k)] = JSAMPLE((x * 2 + y + 40 * k) & 255);
         JSAMPROW row = line.data();
         jpeg_write_scanlines(&c, &row, 1);
     }
@@ -37,17 +38,23 @@ std::string jpegOf(int width, int height, int components)
     return bytes;
 }
 
-std::string tiffOf(const QString& path, int width, int height, int bits, int samples, bool tiled = false, bool inverted = false)
+std::string tiffOf(const QString& path, int width, int height, int bits, int samples, bool tiled = false,
+                   bool inverted = false)
 {
     TIFF* t = TIFFOpen(path.toLocal8Bit().constData(), "w");
     TIFFSetField(t, TIFFTAG_IMAGEWIDTH, width);
     TIFFSetField(t, TIFFTAG_IMAGELENGTH, height);
     TIFFSetField(t, TIFFTAG_BITSPERSAMPLE, bits);
     TIFFSetField(t, TIFFTAG_SAMPLESPERPIXEL, samples);
-    TIFFSetField(t, TIFFTAG_PHOTOMETRIC, samples == 3 ? PHOTOMETRIC_RGB : inverted ? PHOTOMETRIC_MINISWHITE : PHOTOMETRIC_MINISBLACK);
+    TIFFSetField(t, TIFFTAG_PHOTOMETRIC,
+                 samples == 3 ? PHOTOMETRIC_RGB
+                 : inverted   ? PHOTOMETRIC_MINISWHITE
+                              : PHOTOMETRIC_MINISBLACK);
     TIFFSetField(t, TIFFTAG_PLANARCONFIG, PLANARCONFIG_CONTIG);
     if (bits == 32) TIFFSetField(t, TIFFTAG_SAMPLEFORMAT, SAMPLEFORMAT_IEEEFP);
-    const auto value = [&](int x, int y, int k) { return bits == 16 ? (x * 257 + y * 3 + k * 1000) & 65535 : (x + y + k * 20) & 255; };
+    const auto value = [&](int x, int y, int k) {
+        return bits == 16 ? (x * 257 + y * 3 + k * 1000) & 65535 : (x + y + k * 20) & 255;
+    };
     if (tiled) {
         TIFFSetField(t, TIFFTAG_TILEWIDTH, 16);
         TIFFSetField(t, TIFFTAG_TILELENGTH, 16);
@@ -63,8 +70,11 @@ std::string tiffOf(const QString& path, int width, int height, int bits, int sam
         for (int y = 0; y < height; ++y) {
             for (int x = 0; x < width; ++x)
                 for (int k = 0; k < samples; ++k) {
-                    if (bits == 16) reinterpret_cast<std::uint16_t*>(line.data())[x * samples + k] = std::uint16_t(value(x, y, k));
-                    else if (bits == 8) line[std::size_t(x * samples + k)] = std::uint8_t(inverted ? 255 - value(x, y, k) : value(x, y, k));
+                    if (bits == 16)
+                        reinterpret_cast<std::uint16_t*>(line.data())[x * samples + k] = std::uint16_t(value(x, y, k));
+                    else if (bits == 8)
+                        line[std::size_t(x * samples + k)] =
+                            std::uint8_t(inverted ? 255 - value(x, y, k) : value(x, y, k));
                 }
             TIFFWriteScanline(t, line.data(), std::uint32_t(y));
         }
@@ -84,7 +94,8 @@ Image ramp(PixelFormat format, int width = 37, int height = 23)
 }
 bool same(const Image& a, const Image& b)
 {
-    return a.width() == b.width() && a.height() == b.height() && a.format() == b.format() && std::equal(a.row(0), a.row(0) + a.byteCount(), b.row(0));
+    return a.width() == b.width() && a.height() == b.height() && a.format() == b.format() &&
+           std::equal(a.row(0), a.row(0) + a.byteCount(), b.row(0));
 }
 } // namespace
 
@@ -95,7 +106,8 @@ class ImageTest : public QObject
 private slots:
     void pngKeepsEveryBit()
     {
-        for (const PixelFormat f : {PixelFormat::Grey8, PixelFormat::Grey16, PixelFormat::Colour8, PixelFormat::Colour16})
+        for (const PixelFormat f :
+             {PixelFormat::Grey8, PixelFormat::Grey16, PixelFormat::Colour8, PixelFormat::Colour16})
             for (const int level : {1, 9}) {
                 const Image p = ramp(f);
                 const auto bytes = encodePng(p, level);
@@ -131,7 +143,8 @@ private slots:
     void floatTiffIsRefusedByName()
     {
         const auto r = decode(tiffOf(m_dir.filePath("f.tif"), 8, 8, 32, 1), "f.tif");
-        QVERIFY(!r && r.error().code == base::ErrorCode::Unsupported && r.error().message.find("float") != std::string::npos);
+        QVERIFY(!r && r.error().code == base::ErrorCode::Unsupported &&
+                r.error().message.find("float") != std::string::npos);
     }
     void colourIsMeasuredAsGrey()
     {
@@ -175,7 +188,8 @@ private slots:
     }
     void randomDamageNeverCrashes()
     {
-        const std::string sources[] = {*encodePng(ramp(PixelFormat::Colour16)), jpegOf(40, 30, 3), tiffOf(m_dir.filePath("r.tif"), 30, 20, 16, 1)};
+        const std::string sources[] = {*encodePng(ramp(PixelFormat::Colour16)), jpegOf(40, 30, 3),
+                                       tiffOf(m_dir.filePath("r.tif"), 30, 20, 16, 1)};
         std::uint32_t state = 1;
         for (const std::string& source : sources)
             for (int n = 0; n < 400; ++n) {
@@ -224,10 +238,12 @@ private slots:
             return decode(b, "small.png");
         };
         const auto large = png(16000, 16000);
-        QVERIFY(!large && large.error().code == base::ErrorCode::Corrupt && large.error().message.find("can hold at most") != std::string::npos);
+        QVERIFY(!large && large.error().code == base::ErrorCode::Corrupt &&
+                large.error().message.find("can hold at most") != std::string::npos);
         for (const auto& [w, h] : {std::pair{300'000u, 10u}, {10u, 300'000u}, {0x7fffffffu, 0x7fffffffu}}) {
             const auto r = png(w, h);
-            QVERIFY2(!r && r.error().message.find("200000 px a side") != std::string::npos, r ? "" : r.error().message.c_str());
+            QVERIFY2(!r && r.error().message.find("200000 px a side") != std::string::npos,
+                     r ? "" : r.error().message.c_str());
         }
         // Tiles and strips a file of this size cannot have.
         QTemporaryDir dir;
@@ -235,7 +251,9 @@ private slots:
         int spoilt = 0;
         for (std::size_t at = 0; at + 12 <= tiff.size(); ++at) {
             const int tag = std::uint8_t(tiff[at]) | std::uint8_t(tiff[at + 1]) << 8;
-            if ((tag != TIFFTAG_TILEWIDTH && tag != TIFFTAG_TILELENGTH) || std::uint8_t(tiff[at + 3]) != 0 || std::uint8_t(tiff[at + 4]) != 1) continue;
+            if ((tag != TIFFTAG_TILEWIDTH && tag != TIFFTAG_TILELENGTH) || std::uint8_t(tiff[at + 3]) != 0 ||
+                std::uint8_t(tiff[at + 4]) != 1)
+                continue;
             for (const std::uint32_t hostile : {0u, 16u << 24, 0x40000000u, 0xfffffff0u}) {
                 std::string b = tiff;
                 b[at + 2] = 4;
@@ -258,7 +276,8 @@ private slots:
         const auto corners = [](const Image& i) {
             const GreyView g = i.grey();
             const auto round = [&](int x, int y) { return int(std::lround((g.levelAt(x, y) - 20) / 60)); };
-            return std::vector<int>{round(2, 2), round(g.width - 3, 2), round(2, g.height - 3), round(g.width - 3, g.height - 3)};
+            return std::vector<int>{round(2, 2), round(g.width - 3, 2), round(2, g.height - 3),
+                                    round(g.width - 3, g.height - 3)};
         };
         // Where the stored corners are seen, by TIFF 6.0: 0th row top, 0th column left for 1 …
         const std::vector<std::vector<int>> seen{{},           {0, 1, 2, 3}, {1, 0, 3, 2}, {3, 2, 1, 0}, {2, 3, 0, 1},
@@ -295,9 +314,12 @@ private slots:
                 jpeg_set_quality(&c, 98, TRUE);
                 jpeg_start_compress(&c, TRUE);
                 std::string exif("Exif\0\0", 6);
-                exif += big ? std::string("MM\0*\0\0\0\x08\0\x01\x01\x12\0\x03\0\0\0\x01\0", 19) + char(o) + std::string(6, '\0')
-                            : std::string("II*\0\x08\0\0\0\x01\0\x12\x01\x03\0\x01\0\0\0", 18) + char(o) + std::string(7, '\0');
-                jpeg_write_marker(&c, JPEG_APP0 + 1, reinterpret_cast<const JOCTET*>(exif.data()), unsigned(exif.size()));
+                exif += big ? std::string("MM\0*\0\0\0\x08\0\x01\x01\x12\0\x03\0\0\0\x01\0", 19) + char(o) +
+                                  std::string(6, '\0')
+                            : std::string("II*\0\x08\0\0\0\x01\0\x12\x01\x03\0\x01\0\0\0", 18) + char(o) +
+                                  std::string(7, '\0');
+                jpeg_write_marker(&c, JPEG_APP0 + 1, reinterpret_cast<const JOCTET*>(exif.data()),
+                                  unsigned(exif.size()));
                 for (int y = 0; y < 16; ++y) {
                     JSAMPROW row = p.row(y);
                     jpeg_write_scanlines(&c, &row, 1);
@@ -313,8 +335,8 @@ private slots:
     }
     void notAPictureIsSaid()
     {
-        for (const std::string& text :
-             {std::string(), std::string("hello"), std::string(100, '\0'), std::string("\x89PNG"), std::string("\xff\xd8")}) {
+        for (const std::string& text : {std::string(), std::string("hello"), std::string(100, '\0'),
+                                        std::string("\x89PNG"), std::string("\xff\xd8")}) {
             const auto r = decode(text, "notes.txt");
             QVERIFY(!r && !r.error().message.empty() && r.error().where == "notes.txt");
         }

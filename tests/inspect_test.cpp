@@ -39,7 +39,8 @@ private slots:
     }
     void nothingIsJudgedAcrossUnits()
     {
-        const auto c = checkOf(widthRecipe("60 +-0.5", base::Unit::Pixel, 0.05)); // 3 mm now; the limits are still in px
+        // 3 mm now; the limits are still in px
+        const auto c = checkOf(widthRecipe("60 +-0.5", base::Unit::Pixel, 0.05));
         QCOMPARE(int(c.verdict), int(Verdict::NotMeasured));
         QCOMPARE(c.reason, std::string("limit is in px, the value in mm"));
         QVERIFY(std::abs(c.values.at(0) - 3.0) < 0.002 && !c.low && !c.high);
@@ -64,7 +65,9 @@ private slots:
         r.steps.push_back(s);
         const auto prepared = Prepared::make(r);
         const auto picture = [](double second) {
-            return captureOf(draw({box(19.5, 19.5, 29.5, 29.5), box(49.5, 19.5, 49.5 + second, 29.5), box(79.5, 19.5, 89.5, 29.5)}, 120, 60));
+            return captureOf(
+                draw({box(19.5, 19.5, 29.5, 29.5), box(49.5, 19.5, 49.5 + second, 29.5), box(79.5, 19.5, 89.5, 29.5)},
+                     120, 60));
         };
         QCOMPARE(int(evaluate(*prepared, picture(10)).items[0].checks[0].verdict), int(Verdict::Pass));
         const auto bad = evaluate(*prepared, picture(20)).items[0].checks[0];
@@ -78,7 +81,8 @@ private slots:
         QVERIFY(prepared);
         for (const auto& t : m_recipe.trials) {
             const auto r = evaluate(*prepared, *image::loadCapture(t.picture));
-            QVERIFY2(r.accepted() == (t.label == recipe::Label::Good), (t.picture + " " + (r.items.empty() ? "" : r.items[0].sentence())).c_str());
+            QVERIFY2(r.accepted() == (t.label == recipe::Label::Good),
+                     (t.picture + " " + (r.items.empty() ? "" : r.items[0].sentence())).c_str());
         }
     }
     void aPartThatIsNotFoundHasNoStaleValue()
@@ -89,11 +93,13 @@ private slots:
         const auto r = evaluate(*prepared, captureOf(draw({}, smallField().width, smallField().height)));
         QCOMPARE(int(r.items.size()), 1);
         for (const auto& c : r.items[0].checks) {
-            QCOMPARE(int(c.verdict), int(c.step == "plate" ? Verdict::Fail : Verdict::NotMeasured)); // the part is the fault
+            // the part is the fault
+            QCOMPARE(int(c.verdict), int(c.step == "plate" ? Verdict::Fail : Verdict::NotMeasured));
             QVERIFY(c.values.empty() && !c.reason.empty());
         }
         for (const auto& s : r.items[0].steps)
-            if (s->step != "plate") QVERIFY(s->state == State::NotRun && s->reason.find("datum A \"Plate\" was not found") == 0);
+            if (s->step != "plate")
+                QVERIFY(s->state == State::NotRun && s->reason.find("datum A \"Plate\" was not found") == 0);
         QVERIFY(good.accepted());
     }
     void takenOverResultsEqualFreshOnes()
@@ -136,7 +142,8 @@ private slots:
         const auto a = evaluate(*Prepared::make(m_recipe), capture), b = evaluate(*Prepared::make(turned), capture);
         for (const auto& s : a.items[0].steps) {
             const auto* other = b.items[0].step(s->step);
-            for (std::size_t k = 0; k < s->outputs.size(); ++k) QVERIFY(s->outputs[k].values == other->outputs[k].values);
+            for (std::size_t k = 0; k < s->outputs.size(); ++k)
+                QVERIFY(s->outputs[k].values == other->outputs[k].values);
         }
     }
     void deletedInputsAreSaid()
@@ -154,8 +161,8 @@ private slots:
         std::map<std::string, PictureResult> one, many;
         for (const int threads : {1, 4}) {
             auto& to = threads == 1 ? one : many;
-            TrialRunner runner([&](int, PictureResult r) { to[r.picture] = std::move(r); }, std::make_shared<CaptureCache>(std::size_t(1) << 30),
-                               threads);
+            TrialRunner runner([&](int, PictureResult r) { to[r.picture] = std::move(r); },
+                               std::make_shared<CaptureCache>(std::size_t(1) << 30), threads);
             runner.run(prepared, pictures, 1, pictures.back());
             runner.wait();
         }
@@ -168,16 +175,19 @@ private slots:
     {
         const auto prepared = std::make_shared<const Prepared>(*Prepared::make(m_recipe));
         std::vector<PictureResult> answers;
-        TrialRunner runner([&](int, PictureResult r) { answers.push_back(std::move(r)); }, std::make_shared<CaptureCache>(1), 2);
+        TrialRunner runner([&](int, PictureResult r) { answers.push_back(std::move(r)); },
+                           std::make_shared<CaptureCache>(1), 2);
         runner.run(prepared, {"/nowhere.png", m_recipe.trials[0].picture}, 1, "");
         runner.wait();
         QCOMPARE(int(answers.size()), 2);
-        QCOMPARE(int(std::count_if(answers.begin(), answers.end(), [](const auto& r) { return r.error.has_value(); })), 1);
+        QCOMPARE(int(std::count_if(answers.begin(), answers.end(), [](const auto& r) { return r.error.has_value(); })),
+                 1);
     }
     void aCancelledPictureHasNoItems()
     {
         const std::atomic<bool> cancel{true};
-        const auto r = evaluate(*Prepared::make(m_recipe), *image::loadCapture(m_recipe.trials[0].picture), nullptr, &cancel);
+        const auto r =
+            evaluate(*Prepared::make(m_recipe), *image::loadCapture(m_recipe.trials[0].picture), nullptr, &cancel);
         QVERIFY(r.cancelled && r.items.empty());
     }
 };

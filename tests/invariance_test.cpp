@@ -1,5 +1,5 @@
-// Turn, shift or mirror the picture and the answer follows; change brightness and contrast and edges stay where they are; one or many
-// threads give the same bits.
+// Turn, shift or mirror the picture and the answer follows; change brightness and contrast and edges stay where they
+// are; one or many threads give the same bits.
 #include "support.h"
 
 using namespace support;
@@ -25,7 +25,8 @@ class InvarianceTest : public QObject
         }
         for (int i = 0; i < 4; ++i) holes.push_back(placed(box(-50 + 25 * i, 28, -38 + 25 * i, 48 + 2 * i), pose));
         demo::Random r(5);
-        return demo::backlit(demo::blurredCoverage({placed(plate, pose)}, holes, 420, 400, 0.8, 2), 420, 400, {bright, dark, 0, 0, 0, noise}, r);
+        return demo::backlit(demo::blurredCoverage({placed(plate, pose)}, holes, 420, 400, 0.8, 2), 420, 400,
+                             {bright, dark, 0, 0, 0, noise}, r);
     }
     // A recipe with one of most kinds, all following a pattern datum.
     static recipe::Recipe whole()
@@ -45,11 +46,14 @@ class InvarianceTest : public QObject
                 edit(s);
             });
         };
-        add("line", "bottom", [&](recipe::Step& s) { s.regions["window"] = Region::window(at(-90, 60), at(90, 60), 24); });
-        add("line", "side", [&](recipe::Step& s) { s.regions["window"] = Region::window(at(-100, 50), at(-100, -50), 24); });
+        add("line", "bottom",
+            [&](recipe::Step& s) { s.regions["window"] = Region::window(at(-90, 60), at(90, 60), 24); });
+        add("line", "side",
+            [&](recipe::Step& s) { s.regions["window"] = Region::window(at(-100, 50), at(-100, -50), 24); });
         add("circle", "hole", [&](recipe::Step& s) { s.regions["ring"] = Region::ring(at(-60, -20), 7, 22); });
         add("circle", "other", [&](recipe::Step& s) { s.regions["ring"] = Region::ring(at(60, 20), 7, 22); });
-        add("edge_pair", "height", [&](recipe::Step& s) { s.regions["window"] = Region::window(at(-85, -75), at(-85, 75), 15); });
+        add("edge_pair", "height",
+            [&](recipe::Step& s) { s.regions["window"] = Region::window(at(-85, -75), at(-85, 75), 15); });
         add("edge_pair", "round", [&](recipe::Step& s) {
             s.regions["window"] = Region::arc(at(-60, -20), 20, 26, 0, geometry::radians(300));
             put(s, "least_strength", 200.0);
@@ -66,15 +70,17 @@ class InvarianceTest : public QObject
             s.regions["region"] = Region::circle(at(0, 0), 40);
             put(s, "mode", std::string("fixed"));
         });
-        add("formula", "sum", [&](recipe::Step& s) { put(s, "expression", std::string("[height] + sum([slots.areas])")); });
+        add("formula", "sum",
+            [&](recipe::Step& s) { put(s, "expression", std::string("[height] + sum([slots.areas])")); });
         return r;
     }
     static const std::vector<std::tuple<const char*, const char*, double>>& values()
     {
         static const std::vector<std::tuple<const char*, const char*, double>> all{
-            {"height", "distance", 0.05}, {"pitch", "distance", 0.05},    {"edge", "distance", 0.06}, {"square", "angle", 0.1},
-            {"hole", "radius", 0.04},     {"corner", "along_x", 0.1},     {"corner", "along_y", 0.1}, {"slots", "count", 0},
-            {"outline", "length_x", 0.5}, {"outline", "area", 25},        {"form", "zone", 0.25},     {"straight", "zone", 0.25},
+            {"height", "distance", 0.05}, {"pitch", "distance", 0.05},    {"edge", "distance", 0.06},
+            {"square", "angle", 0.1},     {"hole", "radius", 0.04},       {"corner", "along_x", 0.1},
+            {"corner", "along_y", 0.1},   {"slots", "count", 0},          {"outline", "length_x", 0.5},
+            {"outline", "area", 25},      {"form", "zone", 0.25},         {"straight", "zone", 0.25},
             {"share", "share", 1.0},      {"bottom", "datum_angle", 0.05}};
         return all;
     }
@@ -86,11 +92,13 @@ private slots:
         for (const auto& s : reference.items[0].steps)
             if (s->step != "round") QVERIFY2(s->state == inspect::State::Ok, (s->step + ": " + s->reason).c_str());
         for (const double degrees : {3.0, 17.0, 45.0, 90.0, 133.0, 180.0, -71.0}) {
-            const auto result = runChain(r, part({{210 + degrees / 20, 200 - degrees / 30}, geometry::radians(degrees)}));
+            const auto result =
+                runChain(r, part({{210 + degrees / 20, 200 - degrees / 30}, geometry::radians(degrees)}));
             for (const auto& [step, output, tolerance] : values()) {
                 const double a = value(reference, step, output), b = value(result, step, output);
-                QVERIFY2(std::abs(a - b) <= tolerance,
-                         qPrintable(QString("%1.%2 at %3: %4, reference %5").arg(step, output).arg(degrees).arg(b).arg(a)));
+                QVERIFY2(
+                    std::abs(a - b) <= tolerance,
+                    qPrintable(QString("%1.%2 at %3: %4, reference %5").arg(step, output).arg(degrees).arg(b).arg(a)));
             }
         }
     }
@@ -106,8 +114,10 @@ private slots:
                                                           {"plate", "x", 0.02},
                                                           {"plate", "y", 0.02},
                                                           {"plate", "angle", 0.01}})
-                QVERIFY2(std::abs(value(a, step, output) - value(b, step, output)) < tolerance,
-                         qPrintable(QString("%1.%2 %3").arg(step, output).arg(value(a, step, output) - value(b, step, output))));
+                QVERIFY2(
+                    std::abs(value(a, step, output) - value(b, step, output)) < tolerance,
+                    qPrintable(
+                        QString("%1.%2 %3").arg(step, output).arg(value(a, step, output) - value(b, step, output))));
         }
     }
     void mirroredPicturesGiveMirroredPlaces()
@@ -125,9 +135,12 @@ private slots:
             const auto at = [&](double x, double y) { return Point{mirrored ? w - x : x, y}; };
             const Pose pose{{210, 200}, 0.2};
             const Point hole = pose.toPicture({-60, -20});
-            chain(r, "circle", "hole", [&](recipe::Step& s) { s.regions["ring"] = Region::ring(at(hole.x, hole.y), 7, 22); });
-            chain(r, "edge_pair", "width", [&](recipe::Step& s) { s.regions["window"] = Region::window(at(60, 215), at(370, 215), 9); });
-            chain(r, "blobs", "slots", [](recipe::Step& s) { put(s, "least_area", 150.0), put(s, "order", std::string("largest")); });
+            chain(r, "circle", "hole",
+                  [&](recipe::Step& s) { s.regions["ring"] = Region::ring(at(hole.x, hole.y), 7, 22); });
+            chain(r, "edge_pair", "width",
+                  [&](recipe::Step& s) { s.regions["window"] = Region::window(at(60, 215), at(370, 215), 9); });
+            chain(r, "blobs", "slots",
+                  [](recipe::Step& s) { put(s, "least_area", 150.0), put(s, "order", std::string("largest")); });
             return runChain(r, p.clone());
         };
         const auto a = run(picture, false), b = run(mirror(picture), true);
@@ -135,9 +148,12 @@ private slots:
                 std::abs(value(a, "hole", "y") - value(b, "hole", "y")) < 1e-4);
         QVERIFY(std::abs(value(a, "hole", "radius") - value(b, "hole", "radius")) < 1e-4);
         QVERIFY(std::abs(value(a, "width", "distance") - value(b, "width", "distance")) < 1e-4);
-        const auto list = [](const inspect::PictureResult& r, const char* key) { return r.items[0].step("slots")->output(key)->values; };
+        const auto list = [](const inspect::PictureResult& r, const char* key) {
+            return r.items[0].step("slots")->output(key)->values;
+        };
         QCOMPARE(list(a, "areas"), list(b, "areas"));
-        for (std::size_t i = 0; i < list(a, "x").size(); ++i) QVERIFY(std::abs(list(a, "x")[i] - (w - list(b, "x")[i])) < 1e-9);
+        for (std::size_t i = 0; i < list(a, "x").size(); ++i)
+            QVERIFY(std::abs(list(a, "x")[i] - (w - list(b, "x")[i])) < 1e-9);
     }
     void oneAndManyThreadsGiveTheSameBits()
     {
@@ -154,7 +170,8 @@ private slots:
                     QCOMPARE(x.step, y.step);
                     QCOMPARE(x.reason, y.reason);
                     QCOMPARE(x.outputs.size(), y.outputs.size());
-                    for (std::size_t k = 0; k < x.outputs.size(); ++k) QVERIFY(x.outputs[k].values == y.outputs[k].values);
+                    for (std::size_t k = 0; k < x.outputs.size(); ++k)
+                        QVERIFY(x.outputs[k].values == y.outputs[k].values);
                 }
         }
     }

@@ -68,17 +68,25 @@ private slots:
         QTest::addColumn<double>("v");
         // ISO 2768-1, tables 1 to 3; 0: the standard gives none.
         const auto add = [](int table, double size, double f, double m, double c, double v) {
-            QTest::newRow(qPrintable(QString("table %1, %2").arg(table).arg(size, 0, 'f', 3))) << table << size << f << m << c << v;
+            QTest::newRow(qPrintable(QString("table %1, %2").arg(table).arg(size, 0, 'f', 3)))
+                << table << size << f << m << c << v;
         };
-        add(1, 0.5, 0.05, 0.1, 0.2, 0), add(1, 3, 0.05, 0.1, 0.2, 0), add(1, 3.001, 0.05, 0.1, 0.3, 0.5), add(1, 6, 0.05, 0.1, 0.3, 0.5);
-        add(1, 6.001, 0.1, 0.2, 0.5, 1), add(1, 30, 0.1, 0.2, 0.5, 1), add(1, 30.001, 0.15, 0.3, 0.8, 1.5), add(1, 120, 0.15, 0.3, 0.8, 1.5);
-        add(1, 120.001, 0.2, 0.5, 1.2, 2.5), add(1, 400, 0.2, 0.5, 1.2, 2.5), add(1, 400.001, 0.3, 0.8, 2, 4), add(1, 1000, 0.3, 0.8, 2, 4);
-        add(1, 1000.001, 0.5, 1.2, 3, 6), add(1, 2000, 0.5, 1.2, 3, 6), add(1, 2000.001, 0, 2, 4, 8), add(1, 4000, 0, 2, 4, 8);
+        add(1, 0.5, 0.05, 0.1, 0.2, 0), add(1, 3, 0.05, 0.1, 0.2, 0), add(1, 3.001, 0.05, 0.1, 0.3, 0.5),
+            add(1, 6, 0.05, 0.1, 0.3, 0.5);
+        add(1, 6.001, 0.1, 0.2, 0.5, 1), add(1, 30, 0.1, 0.2, 0.5, 1), add(1, 30.001, 0.15, 0.3, 0.8, 1.5),
+            add(1, 120, 0.15, 0.3, 0.8, 1.5);
+        add(1, 120.001, 0.2, 0.5, 1.2, 2.5), add(1, 400, 0.2, 0.5, 1.2, 2.5), add(1, 400.001, 0.3, 0.8, 2, 4),
+            add(1, 1000, 0.3, 0.8, 2, 4);
+        add(1, 1000.001, 0.5, 1.2, 3, 6), add(1, 2000, 0.5, 1.2, 3, 6), add(1, 2000.001, 0, 2, 4, 8),
+            add(1, 4000, 0, 2, 4, 8);
         add(1, 0.499, 0, 0, 0, 0), add(1, 4000.001, 0, 0, 0, 0);
-        add(2, 0.5, 0.2, 0.2, 0.4, 0.4), add(2, 3, 0.2, 0.2, 0.4, 0.4), add(2, 3.001, 0.5, 0.5, 1, 1), add(2, 6, 0.5, 0.5, 1, 1);
+        add(2, 0.5, 0.2, 0.2, 0.4, 0.4), add(2, 3, 0.2, 0.2, 0.4, 0.4), add(2, 3.001, 0.5, 0.5, 1, 1),
+            add(2, 6, 0.5, 0.5, 1, 1);
         add(2, 6.001, 1, 1, 2, 2), add(2, 0.499, 0, 0, 0, 0);
-        add(3, 10, 1, 1, 1.5, 3), add(3, 10.001, 0.5, 0.5, 1, 2), add(3, 50, 0.5, 0.5, 1, 2), add(3, 50.001, 20 / 60., 20 / 60., 0.5, 1);
-        add(3, 120, 20 / 60., 20 / 60., 0.5, 1), add(3, 120.001, 10 / 60., 10 / 60., 0.25, 0.5), add(3, 400, 10 / 60., 10 / 60., 0.25, 0.5);
+        add(3, 10, 1, 1, 1.5, 3), add(3, 10.001, 0.5, 0.5, 1, 2), add(3, 50, 0.5, 0.5, 1, 2),
+            add(3, 50.001, 20 / 60., 20 / 60., 0.5, 1);
+        add(3, 120, 20 / 60., 20 / 60., 0.5, 1), add(3, 120.001, 10 / 60., 10 / 60., 0.25, 0.5),
+            add(3, 400, 10 / 60., 10 / 60., 0.25, 0.5);
         add(3, 400.001, 5 / 60., 5 / 60., 10 / 60., 20 / 60.);
     }
     void generalTolerancesAtEveryBorder()
@@ -93,7 +101,8 @@ private slots:
             const auto t = generalTolerance(k, General(table), size);
             return want == 0 ? !t.has_value() : t && std::abs(*t - want) < 1e-12;
         };
-        QVERIFY(is(ToleranceClass::F, f) && is(ToleranceClass::M, m) && is(ToleranceClass::C, c) && is(ToleranceClass::V, v));
+        QVERIFY(is(ToleranceClass::F, f) && is(ToleranceClass::M, m) && is(ToleranceClass::C, c) &&
+                is(ToleranceClass::V, v));
         QVERIFY(!generalTolerance(ToleranceClass::None, General(table), size));
     }
     void generalToleranceJudgesAndSingleOnesOverride()
@@ -126,11 +135,14 @@ private slots:
         QVERIFY(l && l->general == General::Angle && l->shorterSide == 12);
         QCOMPARE(l->text(), std::string("30 ISO 2768 side 12"));
         const auto r = l->resolved(ToleranceClass::M);
-        QVERIFY(r && std::abs(r->plus - 0.5) < 1e-12 && std::abs(*r->lowest() - 29.5) < 1e-12); // 10 to 50 mm, class m: 30'
-        QVERIFY(std::abs(parseLimits("30 ISO 2768 side 400,5", base::Unit::Degree)->resolved(ToleranceClass::F)->plus - 5 / 60.) < 1e-12);
+        // 10 to 50 mm, class m: 30'
+        QVERIFY(r && std::abs(r->plus - 0.5) < 1e-12 && std::abs(*r->lowest() - 29.5) < 1e-12);
+        QVERIFY(std::abs(parseLimits("30 ISO 2768 side 400,5", base::Unit::Degree)->resolved(ToleranceClass::F)->plus -
+                         5 / 60.) < 1e-12);
         const auto bare = parseLimits("30 ISO 2768", base::Unit::Degree);
         QVERIFY(!bare && bare.error().message.find("shorter side") != std::string::npos);
-        QVERIFY(!parseLimits("30 ISO 2768 side", base::Unit::Degree) && !parseLimits("30 ISO 2768 side 0", base::Unit::Degree));
+        QVERIFY(!parseLimits("30 ISO 2768 side", base::Unit::Degree) &&
+                !parseLimits("30 ISO 2768 side 0", base::Unit::Degree));
         const auto length = parseLimits("30 ISO 2768 side 12", base::Unit::Millimetre);
         QVERIFY(!length && length.error().message.find("angles only") != std::string::npos);
         // It judges.
@@ -159,7 +171,9 @@ private slots:
             switch (i % 5) {
             case 0: l.low = figure(); break;
             case 1: l.high = figure(); break;
-            case 2: l.nominal = figure(), l.plus = std::abs(figure()), l.minus = std::abs(figure()), l.hasTolerance = true; break;
+            case 2:
+                l.nominal = figure(), l.plus = std::abs(figure()), l.minus = std::abs(figure()), l.hasTolerance = true;
+                break;
             case 3: l.nominal = figure(), l.general = i % 2 ? General::Length : General::Radius; break;
             default: {
                 const double a = figure(), b = figure();
@@ -175,8 +189,10 @@ private slots:
     {
         Recipe r = row();
         r.steps[0].checks = {elements(r, Match::Place)};
-        r.totals = {{"Faulty", "[discs.areas.failed]", base::Unit::None}, {"Lost", "[discs.missing] + 10 * [discs.surplus]", base::Unit::None}};
-        const auto lost = runChain(r, discs({2, 6})), more = runChain(r, discs({0}, {{30, 30}})), whole = runChain(r, discs({}));
+        r.totals = {{"Faulty", "[discs.areas.failed]", base::Unit::None},
+                    {"Lost", "[discs.missing] + 10 * [discs.surplus]", base::Unit::None}};
+        const auto lost = runChain(r, discs({2, 6})), more = runChain(r, discs({0}, {{30, 30}})),
+                   whole = runChain(r, discs({}));
         QVERIFY(whole.accepted() && !lost.accepted());
         inspect::Totals totals;
         for (const auto* one : {&lost, &more, &whole}) totals.add(r, *one);
@@ -191,7 +207,8 @@ private slots:
         for (auto& e : r.steps[0].checks[0].elements) e.own->unit = base::Unit::SquareMillimetre;
         const auto blind = runChain(r, discs({5}));
         QVERIFY(!blind.accepted());
-        QVERIFY2(blind.items.front().reason.find("was not measured") != std::string::npos, blind.items.front().reason.c_str());
+        QVERIFY2(blind.items.front().reason.find("was not measured") != std::string::npos,
+                 blind.items.front().reason.c_str());
         inspect::Totals none;
         none.add(r, blind);
         QVERIFY(none.sums()[0].items == 0 && none.sums()[0].left == 1);
@@ -207,12 +224,17 @@ private slots:
     void aLimitMissedByAHairSaysSo()
     {
         Recipe r;
-        chain(r, "edge_pair", "width", [](Step& s) { s.regions["window"] = geometry::Region::window({40, 100}, {260, 100}, 21); });
-        const auto judged = [&] { return runChain(r, draw({box(90, 60, 210, 140)}, 300, 200, {}, 0)).items.front().checks.front(); };
+        chain(r, "edge_pair", "width", [](Step& s) {
+            s.regions["window"] = geometry::Region::window({40, 100}, {260, 100}, 21);
+        });
+        const auto judged = [&] {
+            return runChain(r, draw({box(90, 60, 210, 140)}, 300, 200, {}, 0)).items.front().checks.front();
+        };
         const double width = judged().values.front();
         Limits& l = r.steps[0].checks[0].limits;
         l.unit = base::Unit::Pixel, l.low = width + 1e-7, l.high = 200;
-        QVERIFY2(judged().reason.find("missed by less than the figures shown") != std::string::npos, judged().reason.c_str());
+        QVERIFY2(judged().reason.find("missed by less than the figures shown") != std::string::npos,
+                 judged().reason.c_str());
         l.low = width + 1;
         QVERIFY(judged().verdict == Verdict::Fail && judged().reason.find("missed by") == std::string::npos);
     }
@@ -232,7 +254,8 @@ private slots:
         QCOMPARE(judged(120.5).verdict, Verdict::Pass);
         const auto c = judged(120.85);
         QCOMPARE(c.verdict, Verdict::Fail);
-        QVERIFY2(c.reason.find("within uncertainty") == 0 && c.reason.find("upper") != std::string::npos, c.reason.c_str());
+        QVERIFY2(c.reason.find("within uncertainty") == 0 && c.reason.find("upper") != std::string::npos,
+                 c.reason.c_str());
         QVERIFY(judged(119.15).reason.find("lower") != std::string::npos);
         QVERIFY(judged(121.5).reason.find("at most") == 0);
         QCOMPARE(c.guard, 0.3);
@@ -259,7 +282,8 @@ private slots:
         const auto c = runChain(r, discs({2})).items.front().checks.front();
         QCOMPARE(c.verdict, Verdict::Fail);
         QCOMPARE(c.failed(), (std::vector<int>{3, 4, 5, 6, 7, 8, 9, 10}));
-        QVERIFY2(c.reason.find("9 values for 10 elements") == 0 && c.reason.find("match by place") != std::string::npos, c.reason.c_str());
+        QVERIFY2(c.reason.find("9 values for 10 elements") == 0 && c.reason.find("match by place") != std::string::npos,
+                 c.reason.c_str());
         QVERIFY(c.elements.back().value == -1 && c.elements.back().reason == "missing");
     }
     void surplusAndMisplacedObjectsAreNamed()
@@ -344,8 +368,9 @@ private slots:
     void totalsAddUpOverItemsAndStartAnew()
     {
         Recipe r = row();
-        r.totals = {
-            {"Discs", "[discs.count]", base::Unit::None}, {"Worth", "[discs.count] * 0.25", base::Unit::None}, {"Lost", "[gone]", base::Unit::None}};
+        r.totals = {{"Discs", "[discs.count]", base::Unit::None},
+                    {"Worth", "[discs.count] * 0.25", base::Unit::None},
+                    {"Lost", "[gone]", base::Unit::None}};
         inspect::Totals t;
         t.add(r, runChain(r, discs({})));
         t.add(r, runChain(r, discs({1, 2, 3})));
@@ -366,7 +391,8 @@ private slots:
         Check& c = r.steps.front().checks.front();
         c.balloon = 1, c.fault = "a disc is wrong", c.uncertainty = 2.5, c.reach = 17, c.labelAt = Point{3, 4};
         c.elements[0].own->general = General::None;
-        r.rule = "[discs]", r.acceptWord = "YES", r.rejectWord = "NO", r.guardBand = true, r.toleranceClass = ToleranceClass::V;
+        r.rule = "[discs]", r.acceptWord = "YES", r.rejectWord = "NO", r.guardBand = true,
+        r.toleranceClass = ToleranceClass::V;
         r.shownIn = base::Unit::Micrometre;
         r.totals = {{"All", "[discs.count]", base::Unit::None}};
         QTemporaryDir dir;
@@ -375,7 +401,8 @@ private slots:
         const auto back = load(path);
         QVERIFY2(back.has_value(), back ? "" : back.error().text().c_str());
         QVERIFY(back->steps.front().checks.front() == c);
-        QVERIFY(back->rule == r.rule && back->acceptWord == "YES" && back->guardBand && back->toleranceClass == ToleranceClass::V);
+        QVERIFY(back->rule == r.rule && back->acceptWord == "YES" && back->guardBand &&
+                back->toleranceClass == ToleranceClass::V);
         QVERIFY(back->shownIn == base::Unit::Micrometre && back->totals == r.totals);
     }
     void wrongFilesAreRefusedByField_data()
@@ -410,7 +437,8 @@ private slots:
         QTemporaryDir dir;
         const auto path = dir.filePath("a.json").toStdString();
         const QString text =
-            QString(R"({"format": "dikkat-recipe", "version": 1, "steps": [{"id": "b", "kind": "blobs", "checks": [{"output": "areas", %1}]}]})")
+            QString(
+                R"({"format": "dikkat-recipe", "version": 1, "steps": [{"id": "b", "kind": "blobs", "checks": [{"output": "areas", %1}]}]})")
                 .arg(check);
         QVERIFY(base::realFiles().write(path, text.toStdString()).has_value());
         const auto r = load(path);

@@ -44,13 +44,16 @@ private slots:
             dark[0].push_back(lens.fromMm(centre + Point{std::cos(a), std::sin(a)} * 12));
         }
         const Point corner = centre + Point{20, -10};
-        for (const auto& [from, to] :
-             {std::pair{Point{0, 0}, Point{20, 0}}, {Point{20, 0}, Point{20, 20}}, {Point{20, 20}, Point{0, 20}}, {Point{0, 20}, Point{0, 0}}})
+        for (const auto& [from, to] : {std::pair{Point{0, 0}, Point{20, 0}},
+                                       {Point{20, 0}, Point{20, 20}},
+                                       {Point{20, 20}, Point{0, 20}},
+                                       {Point{0, 20}, Point{0, 0}}})
             for (int i = 0; i < 50; ++i) dark[1].push_back(lens.fromMm(corner + from + (to - from) * (i / 50.0)));
         const image::Image seen = draw(dark, f.width, f.height, {}, 0);
         const auto level = vision::levelPicture(seen.grey(), lens);
         QVERIFY(level.picture.width() > 500 && level.picture.height() > 400);
-        // In level px the disc is round and as large as the scale says: measured along eight directions by the middle grey.
+        // In level px the disc is round and as large as the scale says: measured along eight directions by the middle
+        // grey.
         const double k = lens.mmPerPixel();
         const Point middle = lens.level(lens.fromMm(centre)) - level.origin;
         const auto at = [&](Point p) {
@@ -63,7 +66,8 @@ private slots:
             const Point way{std::cos(d * geometry::kPi / 8), std::sin(d * geometry::kPi / 8)};
             double r = 12 / k - 6;
             while (r < 12 / k + 6 && at(middle + way * r) < 125) r += 0.02;
-            QVERIFY2(std::abs(r - 12 / k) < 0.35, qPrintable(QString("direction %1: radius %2, %3 is right").arg(d).arg(r).arg(12 / k)));
+            QVERIFY2(std::abs(r - 12 / k) < 0.35,
+                     qPrintable(QString("direction %1: radius %2, %3 is right").arg(d).arg(r).arg(12 / k)));
         }
         // The square's sides stand where they belong, whatever the tilt did to them in the picture.
         for (const double t : {2.0, 10.0, 18.0}) {
@@ -89,7 +93,9 @@ private slots:
             for (int x = 20; x < 300; ++x) {
                 const Point p = c.picture(Point{double(x), double(y)} + level.origin);
                 const int px = int(std::lround(p.x)), py = int(std::lround(p.y));
-                if (px < 0 || py < 0 || px >= 320 || py >= 240 || x >= level.picture.width() || y >= level.picture.height()) continue;
+                if (px < 0 || py < 0 || px >= 320 || py >= 240 || x >= level.picture.width() ||
+                    y >= level.picture.height())
+                    continue;
                 ++all, same += std::abs(int(level.picture.row(y)[x]) - int(picture.row(py)[px])) <= 2;
             }
         QVERIFY(all > 40000);
@@ -127,7 +133,8 @@ private slots:
                 QVERIFY(geometry::distance(right, local.right) < 1e-5 && geometry::distance(down, local.down) < 1e-5);
                 // mm and level px are one plane at one scale.
                 const Point q{p.x + random.uniform(-90, 90), p.y + random.uniform(-90, 90)};
-                const double mm = geometry::distance(c.mm(p), c.mm(q)), level = geometry::distance(c.level(p), c.level(q)) * c.mmPerPixel();
+                const double mm = geometry::distance(c.mm(p), c.mm(q)),
+                             level = geometry::distance(c.level(p), c.level(q)) * c.mmPerPixel();
                 QVERIFY2(std::abs(mm - level) < 1e-9 * (1 + mm), qPrintable(QString("%1 %2").arg(mm).arg(level)));
             }
         }
@@ -137,8 +144,10 @@ private slots:
         demo::Random random(2);
         for (int round = 0; round < 400; ++round) {
             std::vector<Point> places, found;
-            for (int i = 0, n = int(random.uniform(0, 9)); i < n; ++i) places.push_back({random.uniform(0, 100), random.uniform(0, 100)});
-            for (int i = 0, n = int(random.uniform(0, 9)); i < n; ++i) found.push_back({random.uniform(0, 100), random.uniform(0, 100)});
+            for (int i = 0, n = int(random.uniform(0, 9)); i < n; ++i)
+                places.push_back({random.uniform(0, 100), random.uniform(0, 100)});
+            for (int i = 0, n = int(random.uniform(0, 9)); i < n; ++i)
+                found.push_back({random.uniform(0, 100), random.uniform(0, 100)});
             const double reach = random.uniform(1, 80);
             const auto pairs = geometry::nearestPairs(places, found, reach);
             QCOMPARE(pairs, nearestFirst(places, found, reach));

@@ -4,9 +4,9 @@
 #include "support.h"
 
 #include <QProcess>
-#include <csignal>
 #include <QSqlDatabase>
 #include <QSqlQuery>
+#include <csignal>
 #include <iostream>
 #include <nlohmann/json.hpp>
 #include <sstream>
@@ -44,8 +44,8 @@ private slots:
     // The same answers as `inspect`, item by item in log, table and text.
     void theLineSaysWhatInspectSays()
     {
-        QCOMPARE(call({"run", m_recipe, "--source", "list:" + at("list.txt"), "--log", at("run.sqlite"), "--csv", at("run.csv"), "--keep", "all", "--batch", "lot 3",
-                       "--station", "left", "--by", "A. Person"}),
+        QCOMPARE(call({"run", m_recipe, "--source", "list:" + at("list.txt"), "--log", at("run.sqlite"), "--csv",
+                       at("run.csv"), "--keep", "all", "--batch", "lot 3", "--station", "left", "--by", "A. Person"}),
                  1);
         const std::string text = m_out.str();
         QVERIFY2(m_err.str().find("6 pictures, 6 items, 2 rejected") != std::string::npos, m_err.str().c_str());
@@ -56,7 +56,8 @@ private slots:
         const auto log = records::RecordLog::open(m_dir.filePath("run.sqlite"));
         const auto rows = *(*log)->items({});
         QVERIFY(rows.size() == 6 && rows[0].batch == "lot 3" && rows[0].station == "left" && rows[0].by == "A. Person");
-        for (const auto& row : rows) QVERIFY(*base::readFile(row.kept.toStdString()) == *base::readFile(row.picture.toStdString()));
+        for (const auto& row : rows)
+            QVERIFY(*base::readFile(row.kept.toStdString()) == *base::readFile(row.picture.toStdString()));
         QCOMPARE(lines(*base::readFile(at("run.csv"))), 7);
         // Everything is computed again from the log alone: the pictures may go, the log and its pictures may move.
         QVERIFY(QDir().mkpath(m_dir.filePath("moved")));
@@ -94,7 +95,8 @@ private slots:
         QVERIFY(QFile::copy(m_dir.filePath("plate-001.png"), m_dir.filePath("plate-003.png")));
         QCOMPARE(call({"replay", at("re.sqlite"), "2"}), 2);
         QVERIFY(m_err.str().find("another picture") != std::string::npos);
-        QVERIFY(QFile::remove(m_dir.filePath("plate-003.png")) && QFile::rename(m_dir.filePath("away.png"), m_dir.filePath("plate-003.png")));
+        QVERIFY(QFile::remove(m_dir.filePath("plate-003.png")) &&
+                QFile::rename(m_dir.filePath("away.png"), m_dir.filePath("plate-003.png")));
         for (const char* word : {"99", "0", "x", "-1"}) QCOMPARE(call({"replay", at("re.sqlite"), word}), 2);
         QCOMPARE(call({"replay", at("none.sqlite"), "1"}), 2);
         QVERIFY(!QFile::exists(m_dir.filePath("none.sqlite"))); // looking makes no log
@@ -102,16 +104,17 @@ private slots:
     void wrongWordsAreRefused()
     {
         const std::string list = "list:" + at("list.txt");
-        for (const std::vector<std::string>& words : std::vector<std::vector<std::string>>{{"--source", "camera"},
-                                                                                            {"--source", "folder:/no/such/folder"},
-                                                                                            {"--source", "demo:none"},
-                                                                                            {},
-                                                                                            {"--source", list, "--keep", "some"},
-                                                                                            {"--source", list, "--keep", "all"},
-                                                                                            {"--source", list, "--items", "0"},
-                                                                                            {"--source", list, "--items", "3", "--seconds", "2"},
-                                                                                            {"--source", list, "--csv", at("plate-002.png")},
-                                                                                            {"--source", list, "--log", "/proc/none/x"}}) {
+        for (const std::vector<std::string>& words :
+             std::vector<std::vector<std::string>>{{"--source", "camera"},
+                                                   {"--source", "folder:/no/such/folder"},
+                                                   {"--source", "demo:none"},
+                                                   {},
+                                                   {"--source", list, "--keep", "some"},
+                                                   {"--source", list, "--keep", "all"},
+                                                   {"--source", list, "--items", "0"},
+                                                   {"--source", list, "--items", "3", "--seconds", "2"},
+                                                   {"--source", list, "--csv", at("plate-002.png")},
+                                                   {"--source", list, "--log", "/proc/none/x"}}) {
             std::vector<std::string> line{"run", m_recipe};
             line.insert(line.end(), words.begin(), words.end());
             QCOMPARE(call(line), 2);
@@ -123,16 +126,20 @@ private slots:
         QCOMPARE(call({"run", m_recipe, "--source", "list:" + at("list.txt"), "--items", "2"}), 0);
         QCOMPARE(lines(m_out.str()), 2);
     }
-    // SIGTERM ends the line with everything on disk, exit code as ever; an interrupted `inspect` says that it is not complete.
+    // SIGTERM ends the line with everything on disk, exit code as ever; an interrupted `inspect` says that it is not
+    // complete.
     void aSignalEndsWithEverythingOnDisk()
     {
         QTemporaryDir folder;
-        for (int i = 0; i < 200; ++i) QVERIFY(QFile::link(m_dir.filePath("plate-001.png"), folder.filePath(QString("%1.png").arg(i, 3, 10, QLatin1Char('0')))));
+        for (int i = 0; i < 200; ++i)
+            QVERIFY(QFile::link(m_dir.filePath("plate-001.png"),
+                                folder.filePath(QString("%1.png").arg(i, 3, 10, QLatin1Char('0')))));
         const std::string log = at("term.sqlite"), csv = at("term.csv"), pictures = folder.path().toStdString();
         for (const int number : {SIGTERM, SIGINT}) {
             QProcess child;
-            child.start(QCoreApplication::applicationFilePath(), {"--call", "run", QString::fromStdString(m_recipe), "--source", "folder:" + folder.path(), "--log",
-                                                                  QString::fromStdString(log), "--csv", QString::fromStdString(csv)});
+            child.start(QCoreApplication::applicationFilePath(),
+                        {"--call", "run", QString::fromStdString(m_recipe), "--source", "folder:" + folder.path(),
+                         "--log", QString::fromStdString(log), "--csv", QString::fromStdString(csv)});
             QByteArray shown;
             while (shown.count('\n') < 5) {
                 QVERIFY(child.waitForReadyRead(30000));
@@ -169,7 +176,8 @@ int main(int argc, char** argv)
 {
     qputenv("QT_QPA_PLATFORM", "offscreen");
     QGuiApplication application(argc, argv);
-    if (argc > 2 && QString(argv[1]) == "--call") return cli::run(std::vector<std::string>(argv + 2, argv + argc), std::cout, std::cerr);
+    if (argc > 2 && QString(argv[1]) == "--call")
+        return cli::run(std::vector<std::string>(argv + 2, argv + argc), std::cout, std::cerr);
     LineCliTest test;
     return QTest::qExec(&test, argc, argv);
 }

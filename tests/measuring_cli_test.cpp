@@ -26,9 +26,11 @@ class MeasuringCliTest : public QObject
         return cli::run(arguments, m_out, m_err);
     }
     std::string at(const std::string& leaf) const { return m_dir.filePath(QString::fromStdString(leaf)).toStdString(); }
-    std::vector<std::string> calibrateWith(std::vector<std::string> words, const std::string& kind, const std::vector<std::string>& pictures) const
+    std::vector<std::string> calibrateWith(std::vector<std::string> words, const std::string& kind,
+                                           const std::vector<std::string>& pictures) const
     {
-        std::vector<std::string> all{"calibrate", "--target", kind, "--columns", "15", "--rows", "12", "--pitch", "8.5"};
+        std::vector<std::string> all{"calibrate", "--target", kind,      "--columns", "15",
+                                     "--rows",    "12",       "--pitch", "8.5"};
         all.insert(all.end(), words.begin(), words.end());
         all.insert(all.end(), pictures.begin(), pictures.end());
         return all;
@@ -45,7 +47,8 @@ private slots:
     {
         QVERIFY(demo::writeTargets(m_dir.path().toStdString(), 5, 6, m_field));
         for (int i = 1; i <= 6; ++i)
-            m_boards.push_back(at("board-0" + std::to_string(i) + ".png")), m_dots.push_back(at("dots-0" + std::to_string(i) + ".png"));
+            m_boards.push_back(at("board-0" + std::to_string(i) + ".png")),
+                m_dots.push_back(at("dots-0" + std::to_string(i) + ".png"));
     }
     void theReportHasThePromisedKeys_data()
     {
@@ -59,21 +62,25 @@ private slots:
         const auto& pictures = kind == "dots" ? m_dots : m_boards;
         QCOMPARE(call(calibrateWith({"--json", "-", "--out", at("c.json")}, kind.toStdString(), pictures)), 0);
         const json j = json::parse(m_out.str());
-        for (const char* key : {"rms_px", "max_px", "fx", "fy", "cx", "cy", "k1", "k2", "p1", "p2", "k3", "scale"}) QVERIFY2(j[key].is_number(), key);
+        for (const char* key : {"rms_px", "max_px", "fx", "fy", "cx", "cy", "k1", "k2", "p1", "p2", "k3", "scale"})
+            QVERIFY2(j[key].is_number(), key);
         QCOMPARE(j["pictures"].size(), pictures.size());
         for (const auto& p : j["pictures"]) QVERIFY(p["found"] == true && p["points"].get<int>() >= 12);
         QVERIFY(j["rms_px"].get<double>() < 0.05 && j["max_px"].get<double>() >= j["rms_px"].get<double>());
         // Undistorted places agree with the camera that made the pictures, whatever each coefficient is.
-        const geometry::Camera made = trueCamera(), found{j["fx"], j["fy"], j["cx"], j["cy"], j["k1"], j["k2"], j["k3"], j["p1"], j["p2"]};
+        const geometry::Camera made = trueCamera(),
+                               found{j["fx"], j["fy"], j["cx"], j["cy"], j["k1"], j["k2"], j["k3"], j["p1"], j["p2"]};
         std::vector<Point> a, b;
         for (int y = 60; y < m_field.height - 60; y += 24)
             for (int x = 60; x < m_field.width - 60; x += 24)
                 a.push_back(made.normal({double(x), double(y)})), b.push_back(found.normal({double(x), double(y)}));
         // Shift and scale of the whole are taken up by the poses.
         Point ma, mb;
-        for (std::size_t i = 0; i < a.size(); ++i) ma = ma + a[i] * (1.0 / double(a.size())), mb = mb + b[i] * (1.0 / double(b.size()));
+        for (std::size_t i = 0; i < a.size(); ++i)
+            ma = ma + a[i] * (1.0 / double(a.size())), mb = mb + b[i] * (1.0 / double(b.size()));
         double ab = 0, bb = 0, square = 0;
-        for (std::size_t i = 0; i < a.size(); ++i) ab += geometry::dot(a[i] - ma, b[i] - mb), bb += geometry::dot(b[i] - mb, b[i] - mb);
+        for (std::size_t i = 0; i < a.size(); ++i)
+            ab += geometry::dot(a[i] - ma, b[i] - mb), bb += geometry::dot(b[i] - mb, b[i] - mb);
         for (std::size_t i = 0; i < a.size(); ++i) {
             const Point d = (a[i] - ma) - (b[i] - mb) * (ab / bb);
             square += geometry::dot(d, d) * made.fx * made.fx;
@@ -91,7 +98,8 @@ private slots:
         std::vector<std::string> mm;
         for (std::string line; std::getline(lines, line);) mm.push_back(line);
         QCOMPARE(int(mm.size()), 3);
-        QVERIFY(m_err.str().find("-20,10 lies outside") != std::string::npos && m_err.str().find("400,340") == std::string::npos);
+        QVERIFY(m_err.str().find("-20,10 lies outside") != std::string::npos &&
+                m_err.str().find("400,340") == std::string::npos);
         QCOMPARE(call({"map", at("c.json"), "--to", "px", mm[0], mm[1]}), 0);
         std::istringstream back(m_out.str());
         for (const Point want : {Point{400, 340}, Point{150.5, 600.25}}) {
@@ -105,18 +113,23 @@ private slots:
         const json& pose = truth["pictures"][0];
         geometry::Calibration::Lens l;
         l.width = m_field.width, l.height = m_field.height, l.camera = trueCamera();
-        for (std::size_t i = 0; i < 3; ++i) l.plane.turn[i] = pose["rotation"][i], l.plane.shift[i] = pose["translation"][i];
+        for (std::size_t i = 0; i < 3; ++i)
+            l.plane.turn[i] = pose["rotation"][i], l.plane.shift[i] = pose["translation"][i];
         const auto seen = geometry::Calibration::lens(l, "");
-        const auto point = [](const std::string& text) { return Point{std::stod(text), std::stod(text.substr(text.find(',') + 1))}; };
-        const double want = geometry::distance(seen.mm({400, 340}), seen.mm({150.5, 600.25})), got = geometry::distance(point(mm[0]), point(mm[1]));
+        const auto point = [](const std::string& text) {
+            return Point{std::stod(text), std::stod(text.substr(text.find(',') + 1))};
+        };
+        const double want = geometry::distance(seen.mm({400, 340}), seen.mm({150.5, 600.25})),
+                     got = geometry::distance(point(mm[0]), point(mm[1]));
         QVERIFY2(std::abs(want - got) < 0.002, qPrintable(QString("%1 %2").arg(want).arg(got)));
     }
     void unitsOfThePitchAreTheSameTarget()
     {
         QCOMPARE(call(calibrateWith({"--json", "-"}, "checkerboard", {m_boards[0], m_boards[1]})), 0);
         const double mm = json::parse(m_out.str())["scale"];
-        std::vector<std::string> other{"calibrate", "--target", "checkerboard", "--columns", "15", "--rows",    "12",       "--pitch",
-                                       "8500",      "--unit",   "um",           "--json",    "-",  m_boards[0], m_boards[1]};
+        std::vector<std::string> other{"calibrate", "--target",  "checkerboard", "--columns", "15", "--rows",
+                                       "12",        "--pitch",   "8500",         "--unit",    "um", "--json",
+                                       "-",         m_boards[0], m_boards[1]};
         QCOMPARE(call(other), 0);
         QVERIFY(std::abs(json::parse(m_out.str())["scale"].get<double>() - mm) < 1e-9);
         other[8] = base::shortest(8.5 / 25.4), other[10] = "in";
@@ -137,7 +150,8 @@ private slots:
         pictures.push_back(at("plates/plate-001.png")), pictures.push_back(at("gone.png"));
         QCOMPARE(call(calibrateWith({"--json", "-"}, "checkerboard", pictures)), 0);
         const json j = json::parse(m_out.str());
-        QVERIFY(j["pictures"][6]["found"] == false && j["pictures"][6]["why"].get<std::string>().find("no target") == 0);
+        QVERIFY(j["pictures"][6]["found"] == false &&
+                j["pictures"][6]["why"].get<std::string>().find("no target") == 0);
         QVERIFY(j["pictures"][7]["found"] == false && !j["pictures"][7]["why"].get<std::string>().empty());
         QVERIFY(j["rms_px"].get<double>() < 0.05);
         QCOMPARE(call(calibrateWith({"--json", "-"}, "checkerboard", {at("plates/plate-001.png")})), 2);
@@ -157,16 +171,22 @@ private slots:
             {{"calibrate"}, "--target is missing"},
             {{"calibrate", "--target", "circles"}, "--target = circles is not one of"},
             {{"calibrate", "--target", "dots", "--columns", "5", "--rows", "4"}, "--pitch is missing"},
-            {{"calibrate", "--target", "dots", "--columns", "2", "--rows", "4", "--pitch", "5", "x.png"}, "--columns = 2"},
-            {{"calibrate", "--target", "dots", "--columns", "5", "--rows", "4", "--pitch", "-5", "x.png"}, "--pitch = -5"},
-            {{"calibrate", "--target", "dots", "--columns", "5", "--rows", "4", "--pitch", "5", "--unit", "px", "x.png"}, "--unit = px"},
-            {{"calibrate", "--target", "dots", "--columns", "5", "--rows", "4", "--pitch", "5"}, "at least one picture"},
+            {{"calibrate", "--target", "dots", "--columns", "2", "--rows", "4", "--pitch", "5", "x.png"},
+             "--columns = 2"},
+            {{"calibrate", "--target", "dots", "--columns", "5", "--rows", "4", "--pitch", "-5", "x.png"},
+             "--pitch = -5"},
+            {{"calibrate", "--target", "dots", "--columns", "5", "--rows", "4", "--pitch", "5", "--unit", "px",
+              "x.png"},
+             "--unit = px"},
+            {{"calibrate", "--target", "dots", "--columns", "5", "--rows", "4", "--pitch", "5"},
+             "at least one picture"},
             {{"map"}, "--to is missing"},
             {{"map", "c.json", "--to", "inch", "1,2"}, "--to = inch"},
             {{"map", at("gone.json"), "--to", "mm", "1,2"}, "gone.json"},
             {{"map", at("truth.json"), "--to", "mm", "1,2"}, "truth.json"},
             {{"target", "--target", "dots", "--columns", "5", "--rows", "4", "--pitch", "5"}, "target takes one file"},
-            {{"target", "--target", "dots", "--columns", "5", "--rows", "4", "--pitch", "5", "--dot", "5", at("t.pdf")}, "dot = 5"},
+            {{"target", "--target", "dots", "--columns", "5", "--rows", "4", "--pitch", "5", "--dot", "5", at("t.pdf")},
+             "dot = 5"},
             {{"repeat", at("reed-plate.dikkat")}, "at least one picture"},
             {{"study"}, "study takes"},
             {{"study", at("gone.csv")}, "gone.csv"}};
@@ -197,7 +217,9 @@ private slots:
             }
         QVERIFY(seen);
         // With a true value: bias and Cgk; every true value has to name a check.
-        QCOMPARE(call({"repeat", recipe, at("plate-001.png"), "--copies", "12", "--noise", "2", "--truth", "Width=26.004", "--json", "-"}), 0);
+        QCOMPARE(call({"repeat", recipe, at("plate-001.png"), "--copies", "12", "--noise", "2", "--truth",
+                       "Width=26.004", "--json", "-"}),
+                 0);
         const json known = json::parse(m_out.str());
         for (const auto& c : known["checks"]) {
             if (c["name"] != "Width") {
@@ -229,8 +251,10 @@ private slots:
                 for (const int take : {1, 2}) {
                     const auto plate = image::loadCapture(at("plate-00" + std::to_string(part) + ".png"));
                     QVERIFY(plate);
-                    const auto copy = inspect::noisyCopy(plate->grey, 1.5, std::uint64_t(part * 100 + take * 10 + person[0]));
-                    words.push_back(at("p" + std::to_string(part) + "-" + person + "-" + std::to_string(take) + ".png"));
+                    const auto copy =
+                        inspect::noisyCopy(plate->grey, 1.5, std::uint64_t(part * 100 + take * 10 + person[0]));
+                    words.push_back(
+                        at("p" + std::to_string(part) + "-" + person + "-" + std::to_string(take) + ".png"));
                     QVERIFY(base::realFiles().write(words.back(), *image::encodePng(copy)));
                     QVERIFY(call({"inspect", recipe, words.back(), "--json", "-"}) < 2);
                     const json answer = json::parse(m_out.str());
@@ -258,7 +282,9 @@ private slots:
     }
     void aStudyOfAFile()
     {
-        QVERIFY(base::realFiles().write(at("s.csv"), "part,person,value\na,x,1.0\na,x,1.2\na,y,1.1\na,y,1.3\nb,x,2.0\nb,x,2.2\nb,y,2.1\nb,y,2.1\n"));
+        QVERIFY(base::realFiles().write(
+            at("s.csv"),
+            "part,person,value\na,x,1.0\na,x,1.2\na,y,1.1\na,y,1.3\nb,x,2.0\nb,x,2.2\nb,y,2.1\nb,y,2.1\n"));
         QCOMPARE(call({"study", at("s.csv"), "--tolerance", "1", "--json", "-"}), 0);
         const json j = json::parse(m_out.str());
         QVERIFY(j["parts"] == 2 && j["persons"] == 2 && j["repeats"] == 2);

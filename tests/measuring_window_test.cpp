@@ -118,7 +118,8 @@ private slots:
             QVERIFY(waitFor([&] { return !d.isVisible() || changed->isVisible(); }));
             if (d.isVisible()) {
                 QVERIFY(changed->count() > 0 && changed->item(0)->text().contains("trial"));
-                QVERIFY(session().recipe().calibration.kind() == geometry::Calibration::Kind::Factor); // nothing taken yet
+                // nothing taken yet
+                QVERIFY(session().recipe().calibration.kind() == geometry::Calibration::Kind::Factor);
                 QTest::mouseClick(in<QPushButton>(d, "takeCalibration"), Qt::LeftButton);
             }
             looked = true;
@@ -209,7 +210,8 @@ private slots:
         QVERIFY(recipe::foreignLimits(session().recipe()).empty());
         QVERIFY(!chip->isVisible());
         QVERIFY(settled());
-        for (int t = 0; t < session().trialCount(); ++t) QVERIFY(session().agreement(t) != Session::Agreement::Disagrees);
+        for (int t = 0; t < session().trialCount(); ++t)
+            QVERIFY(session().agreement(t) != Session::Agreement::Disagrees);
     }
     void theUnitShownChangesNoVerdict()
     {
@@ -222,7 +224,8 @@ private slots:
         });
         m_window->findChild<QAction*>("recipeSettings")->trigger();
         QVERIFY(settled());
-        for (int t = 0; t < session().trialCount(); ++t) QCOMPARE(session().result(t)->accepted(), bool(before[std::size_t(t)]));
+        for (int t = 0; t < session().trialCount(); ++t)
+            QCOMPARE(session().result(t)->accepted(), bool(before[std::size_t(t)]));
         QVERIFY(check(0, "Width")->valueText().find(" in") != std::string::npos);
         // A limit typed now is in inch and stays so.
         session().select("width");
@@ -290,7 +293,8 @@ private slots:
         });
         m_window->findChild<QAction*>("checkDetails")->trigger();
         const auto& c = session().recipe().find("width")->checks[0];
-        QVERIFY(c.limits.hasTolerance && c.limits.plus == 0.04 && std::abs(*c.limits.nominal - check(0, "Width")->values[0]) < 0.001);
+        QVERIFY(c.limits.hasTolerance && c.limits.plus == 0.04 &&
+                std::abs(*c.limits.nominal - check(0, "Width")->values[0]) < 0.001);
         QVERIFY(c.uncertainty && *c.uncertainty == 0.038 && c.fault == "plate too wide or narrow");
         // With the guard band some parts that lay inside are no longer proved.
         int before = 0, after = 0;
@@ -299,9 +303,13 @@ private slots:
         session().change("guard", [](recipe::Recipe& r) { r.guardBand = true; });
         for (int t = 0; t < session().trialCount(); ++t) {
             after += check(t, "Width")->verdict == Verdict::Pass;
-            if (check(t, "Width")->reason.find("within uncertainty") == 0) QCOMPARE(check(t, "Width")->verdict, Verdict::Fail);
+            if (check(t, "Width")->reason.find("within uncertainty") == 0)
+                QCOMPARE(check(t, "Width")->verdict, Verdict::Fail);
         }
-        QVERIFY2(after < before, qPrintable(QString("%1 %2 %3").arg(after).arg(before).arg(QString::fromStdString(check(1, "Width")->reason))));
+        QVERIFY2(
+            after < before,
+            qPrintable(
+                QString("%1 %2 %3").arg(after).arg(before).arg(QString::fromStdString(check(1, "Width")->reason))));
     }
     void aListIsTakenFromThisPartAndUnfolds()
     {
@@ -351,7 +359,8 @@ private slots:
         QCOMPARE(int(map->spots().size()), 10);
         for (int i = 1; i < 10; ++i) { // a row of slots along the datum's x
             const QPointF step = map->spots()[std::size_t(i)].at - map->spots()[std::size_t(i - 1)].at;
-            QVERIFY2(step.x() > 10 && std::abs(step.y()) < 0.2 * step.x(), qPrintable(QString("%1 %2").arg(step.x()).arg(step.y())));
+            QVERIFY2(step.x() > 10 && std::abs(step.y()) < 0.2 * step.x(),
+                     qPrintable(QString("%1 %2").arg(step.x()).arg(step.y())));
             QVERIFY(!map->boxOf(i).intersects(map->boxOf(i - 1)));
         }
         QTest::mouseClick(map, Qt::LeftButton, Qt::NoModifier, map->boxOf(6).center().toPoint());
@@ -366,7 +375,8 @@ private slots:
         openDemo();
         session().select("slots");
         session().setTrial(0);
-        const auto made = inspect::fromThisPart(session().prepared()->recipe(), *session().currentItem(), stored("slots", "areas"), "slots", 4, true);
+        const auto made = inspect::fromThisPart(session().prepared()->recipe(), *session().currentItem(),
+                                                stored("slots", "areas"), "slots", 4, true);
         QVERIFY(made);
         session().setCheck("slots", *made);
         QVERIFY(settled());
@@ -375,7 +385,8 @@ private slots:
         const auto placeOf = [&](std::size_t i) { return *stored("slots", "areas").elements[i].at; };
         const auto onSheet = [&](geometry::Point reference) {
             return sheet->screenOf(
-                inspect::carried(session().recipe(), *inspect::motionOf(session().recipe(), "plate", session().currentItem()), reference));
+                inspect::carried(session().recipe(),
+                                 *inspect::motionOf(session().recipe(), "plate", session().currentItem()), reference));
         };
         const geometry::Point before = placeOf(3);
         const QPointF from = onSheet(before), to = from + QPointF(0, -40); // well off its slot
@@ -419,7 +430,8 @@ private slots:
         openDemo();
         auto* chip = m_window->findChild<QToolButton*>("reviewChip");
         QVERIFY(waitFor([&] { return chip->isVisible() && chip->text() != "review …"; }));
-        session().change("limits in px", [](recipe::Recipe& r) { r.find("width")->checks[0].limits.unit = base::Unit::Pixel; });
+        session().change("limits in px",
+                         [](recipe::Recipe& r) { r.find("width")->checks[0].limits.unit = base::Unit::Pixel; });
         session().change("label", [](recipe::Recipe& r) { r.trials[1].label = recipe::Label::Bad; });
         QVERIFY(settled());
         click(chip);
@@ -434,12 +446,14 @@ private slots:
                 if (table->item(i, 0)->text() == doubt) return i;
             return -1;
         };
-        QTest::mouseClick(table->viewport(), Qt::LeftButton, Qt::NoModifier, table->visualItemRect(table->item(0, 2)).center());
+        QTest::mouseClick(table->viewport(), Qt::LeftButton, Qt::NoModifier,
+                          table->visualItemRect(table->item(0, 2)).center());
         QCOMPARE(session().selected(), std::string("width"));
         const int label = rowOf("label and verdict disagree");
         QVERIFY(label > 0);
         table->scrollToItem(table->item(label, 2));
-        QTest::mouseClick(table->viewport(), Qt::LeftButton, Qt::NoModifier, table->visualItemRect(table->item(label, 2)).center());
+        QTest::mouseClick(table->viewport(), Qt::LeftButton, Qt::NoModifier,
+                          table->visualItemRect(table->item(label, 2)).center());
         QVERIFY(table->item(label, 1)->text().contains(QString::number(session().trial() + 1)));
         QCOMPARE(int(session().agreement(session().trial())), int(Session::Agreement::Disagrees));
         // Converting there: px read as mm would be wrong, so the limit is carried over by the scale.
@@ -480,7 +494,8 @@ private slots:
     {
         openDemo();
         session().change("clear", [](recipe::Recipe& r) {
-            r.find("width")->checks[0].limits = recipe::Limits{}, r.find("width")->checks[0].limits.unit = base::Unit::Millimetre;
+            r.find("width")->checks[0].limits = recipe::Limits{},
+            r.find("width")->checks[0].limits.unit = base::Unit::Millimetre;
         });
         QVERIFY(settled());
         ProposalsDialog d(session(), m_window.get());
@@ -495,7 +510,8 @@ private slots:
         d.accept();
         QVERIFY(session().recipe().find("width")->checks[0].limits.any());
         for (int t = 0; t < session().trialCount(); ++t)
-            if (session().recipe().trials[std::size_t(t)].label == recipe::Label::Good) QCOMPARE(check(t, "Width")->verdict, Verdict::Pass);
+            if (session().recipe().trials[std::size_t(t)].label == recipe::Label::Good)
+                QCOMPARE(check(t, "Width")->verdict, Verdict::Pass);
         // A complete sample and one with a gap; the same twice, and the wrong way round, are refused.
         int gap = -1;
         for (int t = 0; t < session().trialCount(); ++t)
@@ -509,7 +525,8 @@ private slots:
         QVERIFY(in<QLabel>(pair, "proposalState")->text().contains("nothing tells them apart"));
         in<QComboBox>(pair, "completeSample")->setCurrentIndex(gap);
         QVERIFY(in<QLabel>(pair, "proposalState")->text().contains("swapped"));
-        in<QComboBox>(pair, "completeSample")->setCurrentIndex(0), in<QComboBox>(pair, "gapSample")->setCurrentIndex(gap);
+        in<QComboBox>(pair, "completeSample")->setCurrentIndex(0),
+            in<QComboBox>(pair, "gapSample")->setCurrentIndex(gap);
         bool found = false;
         auto* rows = in<QTableWidget>(pair, "proposalTable");
         for (int i = 0; i < rows->rowCount(); ++i)
@@ -546,7 +563,8 @@ private slots:
         QCOMPARE(table->item(row, 2)->text(), QString("2"));
         const double a = check(0, "Width")->values.at(0), b = check(1, "Width")->values.at(0);
         QVERIFY(std::abs(table->item(row, 3)->text().section(' ', 0, 0).toDouble() - (a + b) / 2) < 1e-4);
-        QVERIFY(std::abs(table->item(row, 4)->text().section(' ', 0, 0).toDouble() - std::abs(a - b) / std::sqrt(2.0)) < 1e-4);
+        QVERIFY(std::abs(table->item(row, 4)->text().section(' ', 0, 0).toDouble() - std::abs(a - b) / std::sqrt(2.0)) <
+                1e-4);
         // The study from a file.
         QTemporaryDir dir;
         QFile csv(dir.filePath("study.csv"));
@@ -558,7 +576,8 @@ private slots:
         QVERIFY(in<QLabel>(d, "studyState")->text().startsWith("2 parts × 2 persons × 2 repeats"));
         // The trials' own pictures are not named so; those that are make a study.
         QTest::mouseClick(in<QPushButton>(d, "studyTrials"), Qt::LeftButton);
-        QVERIFY2(in<QLabel>(d, "studyState")->text().contains("part-person-take"), qPrintable(in<QLabel>(d, "studyState")->text()));
+        QVERIFY2(in<QLabel>(d, "studyState")->text().contains("part-person-take"),
+                 qPrintable(in<QLabel>(d, "studyState")->text()));
         QCOMPARE(in<QTableWidget>(d, "anovaTable")->rowCount(), 0);
         QStringList named;
         for (const char* part : {"1", "2"})
@@ -572,7 +591,8 @@ private slots:
         QVERIFY(settled());
         in<QComboBox>(d, "studyCheck")->setCurrentText("Width");
         QTest::mouseClick(in<QPushButton>(d, "studyTrials"), Qt::LeftButton);
-        QVERIFY2(in<QLabel>(d, "studyState")->text().startsWith("2 parts × 2 persons × 2 repeats"), qPrintable(in<QLabel>(d, "studyState")->text()));
+        QVERIFY2(in<QLabel>(d, "studyState")->text().startsWith("2 parts × 2 persons × 2 repeats"),
+                 qPrintable(in<QLabel>(d, "studyState")->text()));
         QVERIFY(std::abs(in<QDoubleSpinBox>(d, "studyTolerance")->value() - 0.1) < 1e-9); // the check's own
         QFile broken(dir.filePath("broken.csv"));
         QVERIFY(broken.open(QIODevice::WriteOnly));
@@ -605,7 +625,8 @@ private slots:
             for (std::size_t k = i + 1; k < labels.size(); ++k)
                 QVERIFY(!labels[i].box.adjusted(1, 1, -1, -1).intersects(labels[k].box.adjusted(1, 1, -1, -1)));
         session().undo();
-        QVERIFY(std::hypot(boxOf("pitch").center().x() - before.center().x(), boxOf("pitch").center().y() - before.center().y()) < 1);
+        QVERIFY(std::hypot(boxOf("pitch").center().x() - before.center().x(),
+                           boxOf("pitch").center().y() - before.center().y()) < 1);
         session().redo();
         m_window->findChild<QAction*>("freeLabels")->trigger();
         QVERIFY(!session().recipe().find("pitch")->checks[0].labelAt);

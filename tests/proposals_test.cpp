@@ -18,7 +18,9 @@ image::Image discs(int n)
 Recipe width()
 {
     Recipe r;
-    chain(r, "edge_pair", "width", [](Step& s) { s.regions["window"] = geometry::Region::window({20, 100}, {280, 100}, 21); });
+    chain(r, "edge_pair", "width", [](Step& s) {
+        s.regions["window"] = geometry::Region::window({20, 100}, {280, 100}, 21);
+    });
     return r;
 }
 Recipe counting()
@@ -48,8 +50,10 @@ private slots:
         for (int round = 0; round < 3000; ++round) {
             std::vector<double> good, bad;
             const double middle = random.uniform(-50, 50), spread = std::exp(random.uniform(-7, 3));
-            for (int i = 0, n = 1 + int(random.uniform(0, 20)); i < n; ++i) good.push_back(middle + random.uniform(-spread, spread));
-            for (int i = 0, n = int(random.uniform(0, 12)); i < n; ++i) bad.push_back(middle + random.uniform(-5, 5) * spread);
+            for (int i = 0, n = 1 + int(random.uniform(0, 20)); i < n; ++i)
+                good.push_back(middle + random.uniform(-spread, spread));
+            for (int i = 0, n = int(random.uniform(0, 12)); i < n; ++i)
+                bad.push_back(middle + random.uniform(-5, 5) * spread);
             const auto p = proposeLimits(good, bad, base::Unit::Millimetre);
             QVERIFY(p);
             QCOMPARE(p->goodPass, int(good.size()));
@@ -58,7 +62,8 @@ private slots:
             for (const double v : bad) {
                 caught += !p->limits.holds(v);
                 // A bad value outside what the good ones span is never let in, but for the rounding of the limit.
-                if (v < *lowest - 0.002 || v > *highest + 0.002) QVERIFY2(!p->limits.holds(v), qPrintable(QString::number(v)));
+                if (v < *lowest - 0.002 || v > *highest + 0.002)
+                    QVERIFY2(!p->limits.holds(v), qPrintable(QString::number(v)));
             }
             QCOMPARE(p->badCaught, caught);
             QVERIFY(p->margin >= 0 && *p->limits.low <= *lowest && *p->limits.high >= *highest);
@@ -128,7 +133,8 @@ private slots:
         const auto result = runChain(r, bar(120));
         const auto& item = result.items.front();
         auto c = inspect::fromThisPart(r, item, r.steps[0].checks[0], "width", 0.05, false);
-        QVERIFY(c && std::abs(*c->limits.nominal - 30) < 0.01 && c->limits.plus == 0.05 && c->limits.unit == base::Unit::Millimetre);
+        QVERIFY(c && std::abs(*c->limits.nominal - 30) < 0.01 && c->limits.plus == 0.05 &&
+                c->limits.unit == base::Unit::Millimetre);
         // Stated in the unit lengths are shown in.
         r.shownIn = base::Unit::Inch;
         c = inspect::fromThisPart(r, item, r.steps[0].checks[0], "width", 0.002, false);
@@ -144,8 +150,10 @@ private slots:
         QVERIFY2(byPlace.has_value(), byPlace ? "" : byPlace.error().message.c_str());
         QVERIFY(byPlace->match == Match::Place && byPlace->elements.size() == 5);
         for (std::size_t i = 0; i < 5; ++i) {
-            QVERIFY(byPlace->elements[i].at && geometry::distance(*byPlace->elements[i].at, {60.0 + 60 * double(i), 100}) < 0.2);
-            QVERIFY(std::abs(*byPlace->elements[i].own->nominal - geometry::kPi * (14.0 + double(i)) * (14.0 + double(i))) < 12);
+            QVERIFY(byPlace->elements[i].at &&
+                    geometry::distance(*byPlace->elements[i].at, {60.0 + 60 * double(i), 100}) < 0.2);
+            QVERIFY(std::abs(*byPlace->elements[i].own->nominal -
+                             geometry::kPi * (14.0 + double(i)) * (14.0 + double(i))) < 12);
         }
         // It passes itself; without the second it names the second.
         r.steps[0].checks[1] = *byPlace;
@@ -162,8 +170,8 @@ private slots:
     {
         auto p = proposeLimits({25.98, 26.02}, {26.4, 26.01}, base::Unit::Millimetre);
         QVERIFY(p);
-        QCOMPARE(p->words(base::Unit::Millimetre),
-                 std::string("proposed from 2 good: ") + p->limits.text() + " mm; passes 2 good, fails 1 of 2 bad; margin 0.020 mm");
+        QCOMPARE(p->words(base::Unit::Millimetre), std::string("proposed from 2 good: ") + p->limits.text() +
+                                                       " mm; passes 2 good, fails 1 of 2 bad; margin 0.020 mm");
         QVERIFY(p->words(base::Unit::Inch).find(" in; passes 2 good") != std::string::npos);
     }
 };

@@ -37,7 +37,8 @@ private slots:
     }
     void packedFolderAndPlainAreTheSame()
     {
-        const auto a = load(m_packed), b = load(m_dir.path().toStdString()), c = load(m_dir.filePath("recipe.json").toStdString());
+        const auto a = load(m_packed), b = load(m_dir.path().toStdString()),
+                   c = load(m_dir.filePath("recipe.json").toStdString());
         QVERIFY(a && b && c);
         const std::string folder = m_dir.path().toStdString();
         QCOMPARE(toJson(*a, folder).dump(), toJson(*b, folder).dump());
@@ -103,9 +104,11 @@ private slots:
         row("unknown setting", "/steps/0/params/x", "1", "unknown field \"x\"");
         row("setting out of range", "/steps/0/params/least_score", "3", "least_score = 3 is outside 0.2 .. 1");
         row("setting of the wrong type", "/steps/0/params/least_score", "\"a\"", "least_score must be a number");
-        row("choice that is none", "/steps/4/params/rule", "\"a\"", "rule = \"a\" is not one of: outermost, innermost, numbered");
+        row("choice that is none", "/steps/4/params/rule", "\"a\"",
+            "rule = \"a\" is not one of: outermost, innermost, numbered");
         row("a region that is none", "/steps/4/regions/window", "7", "regions: window: must be an object");
-        row("region without width", "/steps/4/regions/window", R"({"shape":"window","from":[0,0],"to":[9,9]})", "width is missing");
+        row("region without width", "/steps/4/regions/window", R"({"shape":"window","from":[0,0],"to":[9,9]})",
+            "width is missing");
         row("a width of nothing", "/steps/4/regions/window/width", "0", "width must be greater than 0 px");
         row("a shape that does not fit", "/steps/4/regions/window", R"({"shape":"circle","centre":[0,0],"radius":3})",
             "shape \"circle\" does not fit; possible are window");
@@ -129,16 +132,19 @@ private slots:
         QFETCH(QString, pointer);
         QFETCH(QString, value);
         QFETCH(QString, says);
-        const auto r = loadEdited([&](json& j) { j[json::json_pointer(pointer.toStdString())] = json::parse(value.toStdString()); });
+        const auto r = loadEdited(
+            [&](json& j) { j[json::json_pointer(pointer.toStdString())] = json::parse(value.toStdString()); });
         QVERIFY(!r);
         QVERIFY2(r.error().text().find(says.toStdString()) != std::string::npos, r.error().text().c_str());
-        QVERIFY(r.error().text().find("edited.json") != std::string::npos || r.error().text().find("none.png") != std::string::npos);
+        QVERIFY(r.error().text().find("edited.json") != std::string::npos ||
+                r.error().text().find("none.png") != std::string::npos);
     }
     void notJsonSaysWhere()
     {
         const auto r = loadText("{\"format\": \"dikkat-recipe\",\n \"version\": }");
         QVERIFY(!r && r.error().message.find("line 2") != std::string::npos);
-        QVERIFY(!loadText("") && !loadText("[]") && !loadText("null") && !loadText("\"x\"") && !load(m_dir.filePath("gone.dikkat").toStdString()));
+        QVERIFY(!loadText("") && !loadText("[]") && !loadText("null") && !loadText("\"x\"") &&
+                !load(m_dir.filePath("gone.dikkat").toStdString()));
     }
     void aHandWrittenRecipeNeedsLittle()
     {
@@ -183,7 +189,10 @@ private slots:
                 return base::fail(ErrorCode::Io, "no space left", p);
             }
             base::Status sync(const std::string& p) override { return base::realFiles().sync(p); }
-            base::Status rename(const std::string& a, const std::string& b) override { return base::realFiles().rename(a, b); }
+            base::Status rename(const std::string& a, const std::string& b) override
+            {
+                return base::realFiles().rename(a, b);
+            }
             base::Status remove(const std::string& p) override { return base::realFiles().remove(p); }
         } full;
         const auto e = save(r, path, full);
@@ -213,13 +222,15 @@ private slots:
         QFETCH(QString, text);
         const auto l = parseLimits(typed.toStdString(), base::Unit::Millimetre);
         QVERIFY2(l.has_value(), l ? "" : l.error().text().c_str());
-        QVERIFY(std::abs(l->lowest().value_or(-1e9) - low) < 1e-9 && std::abs(l->highest().value_or(1e9) - high) < 1e-9);
+        QVERIFY(std::abs(l->lowest().value_or(-1e9) - low) < 1e-9 &&
+                std::abs(l->highest().value_or(1e9) - high) < 1e-9);
         QCOMPARE(QString::fromStdString(l->text()), text);
         QCOMPARE(parseLimits(l->text(), base::Unit::Millimetre)->text(), l->text());
     }
     void nonsenseIsNoLimit()
     {
-        for (const char* typed : {"abc", "26 +-", "5 .. 3", "26 27", "+", ">= x", "1 .. 2 .. 3", "26 +-0.1 mile", "26 mm +-0.1"})
+        for (const char* typed :
+             {"abc", "26 +-", "5 .. 3", "26 27", "+", ">= x", "1 .. 2 .. 3", "26 +-0.1 mile", "26 mm +-0.1"})
             QVERIFY2(!parseLimits(typed, base::Unit::None), typed);
         QVERIFY(!parseLimits("", base::Unit::None)->any());
     }
@@ -235,7 +246,8 @@ private slots:
     }
     void schemaAndStepPageAreCurrent()
     {
-        QCOMPARE(QString::fromStdString(*base::readFile(SOURCE_DIR "/docs/recipe.schema.json")), QString::fromStdString(jsonSchema().dump(2) + "\n"));
+        QCOMPARE(QString::fromStdString(*base::readFile(SOURCE_DIR "/docs/recipe.schema.json")),
+                 QString::fromStdString(jsonSchema().dump(2) + "\n"));
     }
 };
 QTEST_APPLESS_MAIN(RecipeTest)

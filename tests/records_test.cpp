@@ -34,19 +34,25 @@ private slots:
         const auto values = *(*again)->values(ids->front());
         QCOMPARE(values.size(), std::size_t(2));
         QVERIFY(values[0].values.at(0) == result.items[0].checks[0].values.at(0)); // the same double
-        QVERIFY(values[0].low == 59.0 && values[0].high == 61.0 && values[0].unit == "px" && values[0].verdict == "pass");
-        QVERIFY(values[1].list && values[1].values == result.items[0].checks[1].values && values[1].verdict == "unjudged");
+        QVERIFY(values[0].low == 59.0 && values[0].high == 61.0 && values[0].unit == "px" &&
+                values[0].verdict == "pass");
+        QVERIFY(values[1].list && values[1].values == result.items[0].checks[1].values &&
+                values[1].verdict == "unjudged");
         const auto rows = *(*again)->items({});
-        QVERIFY(rows.size() == 1 && rows[0].batch == "lot 'x'" && rows[0].picture == "bar.png" && rows[0].recipe == "Bar, \"wide\"");
+        QVERIFY(rows.size() == 1 && rows[0].batch == "lot 'x'" && rows[0].picture == "bar.png" &&
+                rows[0].recipe == "Bar, \"wide\"");
         QVERIFY(QDateTime::fromString(rows[0].at, Qt::ISODateWithMs).isValid());
     }
     void filtersByVerdictAndText()
     {
         auto log = RecordLog::open(m_dir.filePath("b.sqlite"));
         const recipe::Recipe good = recipeOf(), bad = recipeOf(59.5);
-        for (int i = 0; i < 5; ++i) QVERIFY(logOne(**log, i % 2 ? bad : good, resultOf(i % 2 ? bad : good, "p_" + std::to_string(i))));
+        for (int i = 0; i < 5; ++i)
+            QVERIFY(logOne(**log, i % 2 ? bad : good, resultOf(i % 2 ? bad : good, "p_" + std::to_string(i))));
         QVERIFY(logOne(**log, good, resultOf(good, "none.png", true)));
-        const auto count = [&](const char* verdict, const char* text) { return int((*log)->items({verdict, text, 100})->size()); };
+        const auto count = [&](const char* verdict, const char* text) {
+            return int((*log)->items({verdict, text, 100})->size());
+        };
         QCOMPARE(count("", ""), 6);
         QCOMPARE(count("accept", ""), 3);
         QCOMPARE(count("reject", ""), 3);
@@ -57,7 +63,8 @@ private slots:
         QVERIFY((*log)->counts({})->items == 6 && (*log)->counts({})->rejects == 3);
         QVERIFY((*log)->items({})->front().id > (*log)->items({})->back().id);
     }
-    // One row for what a recipe does: a new revision number, a label, another file name of the reference make no other recipe.
+    // One row for what a recipe does: a new revision number, a label, another file name of the reference make no other
+    // recipe.
     void recipesAreKeptOnce()
     {
         const QString path = m_dir.filePath("c.sqlite");
@@ -93,7 +100,8 @@ private slots:
         QVERIFY(!RecordLog::open(text));
         QVERIFY(!RecordLog::open("/proc/none/x.sqlite"));
         const QString other = m_dir.filePath("other.sqlite"), newer = m_dir.filePath("newer.sqlite");
-        for (const auto& [path, sql] : {std::pair{other, "create table t (a)"}, std::pair{newer, "pragma user_version = 9"}}) {
+        for (const auto& [path, sql] :
+             {std::pair{other, "create table t (a)"}, std::pair{newer, "pragma user_version = 9"}}) {
             {
                 QSqlDatabase db = QSqlDatabase::addDatabase("QSQLITE", "make");
                 db.setDatabaseName(path);
@@ -124,33 +132,46 @@ private slots:
             QVERIFY(db.open());
             QSqlQuery q(db);
             for (const char* sql :
-                 {"create table recipe (id integer primary key, name text not null, revision integer not null, json text not null, first_used text not null)",
-                  "create table item (id integer primary key autoincrement, at text not null, recipe integer not null references recipe(id), batch text not "
-                  "null, picture text not null, item integer not null, verdict text not null check (verdict in ('accept', 'reject')), sentence text not "
+                 {"create table recipe (id integer primary key, name text not null, revision integer not null, json "
+                  "text not null, first_used text not null)",
+                  "create table item (id integer primary key autoincrement, at text not null, recipe integer not null "
+                  "references recipe(id), batch text not "
+                  "null, picture text not null, item integer not null, verdict text not null check (verdict in "
+                  "('accept', 'reject')), sentence text not "
                   "null, milliseconds real not null)",
-                  "create table value (item integer not null references item(id), position integer not null, step text not null, output text not null, "
-                  "name text not null, balloon integer not null, list integer not null, value text, unit text not null, nominal real, low real, high real, "
+                  "create table value (item integer not null references item(id), position integer not null, step text "
+                  "not null, output text not null, "
+                  "name text not null, balloon integer not null, list integer not null, value text, unit text not "
+                  "null, nominal real, low real, high real, "
                   "verdict text not null, reason text not null, primary key (item, position)) without rowid",
-                  "create index item_at on item (at)", "create index item_verdict on item (verdict, id)", "insert into recipe values (1, 'Old', 3, '{}', '')",
+                  "create index item_at on item (at)", "create index item_verdict on item (verdict, id)",
+                  "insert into recipe values (1, 'Old', 3, '{}', '')",
                   "insert into item values (7, '2026-01-01', 1, 'b', 'old.png', 1, 'reject', 'Width 9', 5)",
-                  "insert into value values (7, 0, 's', 'distance', 'Width', 1, 0, '9.25', 'mm', null, 10, 11, 'fail', 'at least 10')", "pragma user_version = 1"})
+                  "insert into value values (7, 0, 's', 'distance', 'Width', 1, 0, '9.25', 'mm', null, 10, 11, 'fail', "
+                  "'at least 10')",
+                  "pragma user_version = 1"})
                 QVERIFY2(q.exec(sql), qPrintable(q.lastError().text()));
-            // What the second one had more: an item on which nothing was judged, own limits of elements, its name in the header.
+            // What the second one had more: an item on which nothing was judged, own limits of elements, its name in
+            // the header.
             if (version == 2)
                 for (const char* sql :
-                     {"create table item_2 (id integer primary key autoincrement, at text not null, recipe integer not null references recipe(id), batch text "
-                      "not null, picture text not null, item integer not null, verdict text not null check (verdict in ('accept', 'reject', 'unjudged')), "
+                     {"create table item_2 (id integer primary key autoincrement, at text not null, recipe integer not "
+                      "null references recipe(id), batch text "
+                      "not null, picture text not null, item integer not null, verdict text not null check (verdict in "
+                      "('accept', 'reject', 'unjudged')), "
                       "sentence text not null, milliseconds real not null)",
                       "insert into item_2 select * from item", "drop table item", "alter table item_2 rename to item",
-                      "alter table value add column elements text", "create index item_at on item (at)", "create index item_verdict on item (verdict, id)",
-                      "pragma application_id = 1147759467", "pragma user_version = 2"})
+                      "alter table value add column elements text", "create index item_at on item (at)",
+                      "create index item_verdict on item (verdict, id)", "pragma application_id = 1147759467",
+                      "pragma user_version = 2"})
                     QVERIFY2(q.exec(sql), qPrintable(q.lastError().text()));
         }
         QSqlDatabase::removeDatabase("first");
         const auto log = RecordLog::open(path);
         QVERIFY2(bool(log), log ? "" : log.error().text().c_str());
         const auto kept = (*log)->values(7);
-        QVERIFY(kept && kept->size() == 1 && kept->front().values == std::vector<double>{9.25} && *kept->front().low == 10);
+        QVERIFY(kept && kept->size() == 1 && kept->front().values == std::vector<double>{9.25} &&
+                *kept->front().low == 10);
         inspect::PictureResult unjudged;
         unjudged.picture = "new.png";
         unjudged.items.resize(1);
@@ -186,7 +207,8 @@ private slots:
             auto log = RecordLog::open(path);
             QVERIFY(log);
             const auto rows = *(*log)->items({{}, {}, 100000});
-            QVERIFY2(int(rows.size()) >= acknowledged, qPrintable(QString("%1 of %2").arg(rows.size()).arg(acknowledged)));
+            QVERIFY2(int(rows.size()) >= acknowledged,
+                     qPrintable(QString("%1 of %2").arg(rows.size()).arg(acknowledged)));
             for (const auto& row : rows) QCOMPARE((*log)->values(row.id)->size(), std::size_t(2));
             const recipe::Recipe r = recipeOf();
             QVERIFY(logOne(**log, r, resultOf(r))); // and the log goes on
@@ -201,8 +223,10 @@ private slots:
         QVERIFY(appendCsv(base::realFiles(), path, r, csvRows(r, b, "now") + csvRows(r, a, "now")));
         const QStringList lines = QString::fromStdString(*base::readFile(path)).split('\n', Qt::SkipEmptyParts);
         QCOMPARE(int(lines.size()), 4);
-        QVERIFY(lines[0].startsWith("time,picture,item,recipe,revision,verdict,reason,Edge pair [px],Edge pair verdict,Sizes [px²],Sizes verdict"));
-        QVERIFY(lines[1].contains("\"with, comma.png\"") && lines[1].contains("\"Bar, \"\"wide\"\"\"") && lines[1].contains(",accept,"));
+        QVERIFY(lines[0].startsWith("time,picture,item,recipe,revision,verdict,reason,Edge pair [px],Edge pair "
+                                    "verdict,Sizes [px²],Sizes verdict"));
+        QVERIFY(lines[1].contains("\"with, comma.png\"") && lines[1].contains("\"Bar, \"\"wide\"\"\"") &&
+                lines[1].contains(",accept,"));
         QVERIFY(lines[2].contains(",reject,") && lines[2].contains(",not_measured,"));
         const double value = lines[1].split(",pass,")[0].split(',').back().toDouble();
         QVERIFY(value == a.items[0].checks[0].values[0]);
@@ -241,7 +265,8 @@ private slots:
             QVERIFY(appendCsv(base::realFiles(), path, r, csvRows(r, resultOf(r, "-\xff.png"), "now")));
         const QByteArray all = QByteArray::fromStdString(*base::readFile(path));
         QCOMPARE(int(all.count('\n')), 3);
-        QVERIFY2(all.contains(",'@sum [px],") && all.contains(",'=1+1 x,") && all.contains("now,'-\xEF\xBF\xBD.png,"), all.constData());
+        QVERIFY2(all.contains(",'@sum [px],") && all.contains(",'=1+1 x,") && all.contains("now,'-\xEF\xBF\xBD.png,"),
+                 all.constData());
         QVERIFY(QString::fromUtf8(all).toUtf8() == all);
     }
     // Everything an entry says comes back; the recipe computes the same bits again.
@@ -260,8 +285,10 @@ private slots:
         const auto ids = (*log)->append({e});
         QVERIFY(ids);
         const auto row = (*log)->item(ids->front().front());
-        QVERIFY(row && row->by == "B. Person" && row->station == "left" && row->batch == "lot 3" && row->kept == "somewhere.png");
-        QVERIFY(row->warnings == QStringList{"beware"} && row->pictureHash.toStdString() == e.pictureHash && row->identity.size() == 64);
+        QVERIFY(row && row->by == "B. Person" && row->station == "left" && row->batch == "lot 3" &&
+                row->kept == "somewhere.png");
+        QVERIFY(row->warnings == QStringList{"beware"} && row->pictureHash.toStdString() == e.pictureHash &&
+                row->identity.size() == 64);
         const auto again = (*log)->recipeOf(row->id);
         QVERIFY2(again.has_value(), again ? "" : again.error().text().c_str());
         QVERIFY(recipe::identity(*again) == row->identity.toStdString() && *again->reference.bytes == *png);
@@ -272,12 +299,14 @@ private slots:
         unreadable.picture = "gone.png";
         unreadable.error = "gone.png: cannot open";
         const auto id = logOne(**log, r, unreadable);
-        QVERIFY(id && (*log)->item(id->front())->verdict == "error" && (*log)->item(id->front())->sentence.contains("cannot open"));
+        QVERIFY(id && (*log)->item(id->front())->verdict == "error" &&
+                (*log)->item(id->front())->sentence.contains("cannot open"));
     }
     void identityIsWhatTheRecipeDoes()
     {
         recipe::Recipe r = recipeOf();
-        const auto png = *image::encodePng(support::draw({}, 40, 40)), other = *image::encodePng(support::draw({}, 41, 40));
+        const auto png = *image::encodePng(support::draw({}, 40, 40)),
+                   other = *image::encodePng(support::draw({}, 41, 40));
         r.reference = *recipe::makeReference("a.png", png, "x/a.png");
         const std::string before = recipe::identity(r);
         recipe::Recipe same = r;
@@ -294,7 +323,9 @@ private slots:
         QVERIFY(changed([&](auto& c) { c.reference = {}; }));
         QVERIFY(changed([&](auto& c) { c.empty = c.reference; }));
         QVERIFY(changed([](auto& c) { c.steps[0].checks[0].limits.low = 59.0000001; }));
-        QVERIFY(changed([](auto& c) { recipe::findKind("edge_pair")->param("smoothing")->put(c.steps[0].params, recipe::Value(2.25)); }));
+        QVERIFY(changed([](auto& c) {
+            recipe::findKind("edge_pair")->param("smoothing")->put(c.steps[0].params, recipe::Value(2.25));
+        }));
         QVERIFY(changed([](auto& c) { c.calibration = geometry::Calibration::factor(0.05, ""); }));
         QVERIFY(changed([](auto& c) { c.rule = "1"; }));
     }
@@ -311,9 +342,11 @@ private slots:
         QVERIFY((*log)->append(*first, ""));
         QVERIFY((*log)->append(*second, first->identity));
         const auto events = (*log)->events();
-        QVERIFY(events && events->size() == 2 && (*events)[1].by == "B" && (*events)[1].before == (*events)[0].after && (*events)[1].revision == 5);
+        QVERIFY(events && events->size() == 2 && (*events)[1].by == "B" && (*events)[1].before == (*events)[0].after &&
+                (*events)[1].revision == 5);
         const auto last = (*log)->lastRelease();
-        QVERIFY(last && *last && (*last)->identity == second->identity && (*last)->revision == 5 && (*last)->by == "B" && (*last)->at == second->at);
+        QVERIFY(last && *last && (*last)->identity == second->identity && (*last)->revision == 5 &&
+                (*last)->by == "B" && (*last)->at == second->at);
     }
 };
 

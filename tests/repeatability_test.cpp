@@ -24,7 +24,8 @@ private slots:
         // 2·sqrt(s² + bias²/3) = 2·sqrt(4/3 + 4/3) µm
         QVERIFY(near(r->uncertainty * 1000, 3.2659863));
         const auto wide = repeatability(v, 0.1, 10.0, {0.15, 4, 0.075, 2, 3});
-        QVERIFY(near(*wide->cg, 0.15 * 0.1 / (4 * 0.0011547005383792516)) && near(*wide->cgk, (0.0075 - 0.002) / (2 * 0.0011547005383792516)));
+        QVERIFY(near(*wide->cg, 0.15 * 0.1 / (4 * 0.0011547005383792516)) &&
+                near(*wide->cgk, (0.0075 - 0.002) / (2 * 0.0011547005383792516)));
     }
     void tooLittleIsRefused()
     {
@@ -44,8 +45,8 @@ private slots:
         const auto s = study(v, 24.0, 0.25);
         QVERIFY(s.has_value());
         // SS part = 4·Σ(mean - 41/6)² = 296/3; person = 6·2·(1/2)² = 3; cells = 2·Σ(cell mean - 41/6)² = 659/6:
-        // cells: 2·(2²+5²+6²+7²+11²+10²) - 12·(41/6)² = 670 - 560.333333 = 109.666667; interaction = 109.666667 - 98.666667 - 3 = 8.
-        // within = 2+2+2+8+2+2 = 18, 6 degrees of freedom.
+        // cells: 2·(2²+5²+6²+7²+11²+10²) - 12·(41/6)² = 670 - 560.333333 = 109.666667; interaction = 109.666667 -
+        // 98.666667 - 3 = 8. within = 2+2+2+8+2+2 = 18, 6 degrees of freedom.
         QCOMPARE(int(s->table.size()), 5);
         QVERIFY(near(s->table[0].squares, 98.6666667) && s->table[0].freedom == 2);
         QVERIFY(near(s->table[1].squares, 3) && s->table[1].freedom == 1);
@@ -75,7 +76,8 @@ private slots:
     }
     void incompleteStudiesAreRefusedByName()
     {
-        std::vector<StudyValue> v{{"a", "x", 1}, {"a", "x", 2}, {"a", "y", 1}, {"a", "y", 1}, {"b", "x", 2}, {"b", "x", 2}, {"b", "y", 3}};
+        std::vector<StudyValue> v{{"a", "x", 1}, {"a", "x", 2}, {"a", "y", 1}, {"a", "y", 1},
+                                  {"b", "x", 2}, {"b", "x", 2}, {"b", "y", 3}};
         const auto s = study(v);
         QVERIFY(!s && s.error().message.find("part \"b\" by \"y\" has 1") != std::string::npos);
         QVERIFY(!study({{"a", "x", 1}, {"a", "x", 2}}));

@@ -88,7 +88,8 @@ private slots:
         const auto all = b.findings();
         QVERIFY(!all.empty());
         QCOMPARE(all.front().doubt, Doubt::Unit);
-        QVERIFY2(all.front().text.find("in px") != std::string::npos && all.front().text.find("in mm") != std::string::npos,
+        QVERIFY2(all.front().text.find("in px") != std::string::npos &&
+                     all.front().text.find("in mm") != std::string::npos,
                  all.front().text.c_str());
         QCOMPARE(all.front().remedy, std::string("convert the limit"));
         QCOMPARE(int(b.of(Doubt::Unit).size()), int(foreignLimits(b.recipe).size()));
@@ -141,7 +142,8 @@ private slots:
     void aRuleThatForgetsACheckIsSaid()
     {
         Bench b = proved();
-        chain(b.recipe, "area_share", "dark", [](Step& s) { s.checks.front().limits = *parseLimits("10 .. 90", base::Unit::Percent); });
+        chain(b.recipe, "area_share", "dark",
+              [](Step& s) { s.checks.front().limits = *parseLimits("10 .. 90", base::Unit::Percent); });
         b.recipe.rule = "[width]";
         const auto unread = b.of(Doubt::Unread);
         QCOMPARE(int(unread.size()), 1);
@@ -172,7 +174,8 @@ private slots:
         QCOMPARE(int(thin.size()), 1);
         QCOMPARE(thin[0].trial, 3);
         QVERIFY2(thin[0].text.find("trial 4 uses 9") != std::string::npos, thin[0].text.c_str());
-        QVERIFY(std::none_of(b.results.begin(), b.results.end(), [](const auto& r) { return r.items.front().checks.front().values.empty(); }));
+        QVERIFY(std::none_of(b.results.begin(), b.results.end(),
+                             [](const auto& r) { return r.items.front().checks.front().values.empty(); }));
         bool any = false;
         for (const Finding& f : b.findings(0.01)) any = any || f.doubt == Doubt::ThinMargin;
         QVERIFY(!any); // the person says what thin is
@@ -196,7 +199,8 @@ private slots:
         const auto lost = b.of(Doubt::NotMeasured);
         QCOMPARE(int(lost.size()), 1);
         QCOMPARE(lost[0].trial, 3);
-        QVERIFY2(lost[0].text.find("1 of 3 good trials: ") != std::string::npos && lost[0].text.back() != ' ', lost[0].text.c_str());
+        QVERIFY2(lost[0].text.find("1 of 3 good trials: ") != std::string::npos && lost[0].text.back() != ' ',
+                 lost[0].text.c_str());
         b.recipe.trials[3].label = Label::Bad; // there it is what is wanted
         QVERIFY(b.of(Doubt::NotMeasured).empty());
     }
@@ -223,7 +227,8 @@ private slots:
         const auto labels = b.of(Doubt::Label);
         QCOMPARE(int(labels.size()), 2);
         QCOMPARE(labels[0].trial, 3);
-        QVERIFY2(labels[0].text.find("labelled good and rejected: ") == 0 && labels[0].text.find("Width") != std::string::npos,
+        QVERIFY2(labels[0].text.find("labelled good and rejected: ") == 0 &&
+                     labels[0].text.find("Width") != std::string::npos,
                  labels[0].text.c_str());
         QVERIFY(labels[1].text.find("labelled bad and accepted") == 0);
         // Many trials with one cause are one finding.
@@ -257,7 +262,8 @@ private slots:
     void everyDoubtHasAWordOfItsOwn()
     {
         std::set<std::string> names, titles;
-        for (int d = 0; d <= int(Doubt::Trials); ++d) names.insert(inspect::name(Doubt(d))), titles.insert(inspect::title(Doubt(d)));
+        for (int d = 0; d <= int(Doubt::Trials); ++d)
+            names.insert(inspect::name(Doubt(d))), titles.insert(inspect::title(Doubt(d)));
         QCOMPARE(int(names.size()), int(Doubt::Trials) + 1);
         QCOMPARE(titles.size(), names.size());
     }

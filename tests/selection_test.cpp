@@ -52,7 +52,8 @@ private slots:
     {
         Histogram h;
         for (int i = 0; i < 256; ++i) {
-            const double a = std::exp(-0.5 * (i - 60) * (i - 60) / 64.0), b = 0.2 * std::exp(-0.5 * (i - 180) * (i - 180) / 100.0);
+            const double a = std::exp(-0.5 * (i - 60) * (i - 60) / 64.0),
+                         b = 0.2 * std::exp(-0.5 * (i - 180) * (i - 180) / 100.0);
             h.total += h.count[std::size_t(i)] = std::int64_t(10000 * (a + b));
         }
         const auto t = twoPeaksThreshold(h);
@@ -72,7 +73,8 @@ private slots:
                     for (int x = 0; x < 67; ++x) {
                         double sum = 0;
                         for (int dy = -reach; dy <= reach; ++dy)
-                            for (int dx = -reach; dx <= reach; ++dx) sum += p.row(mirrored(y + dy, 45))[mirrored(x + dx, 67)];
+                            for (int dx = -reach; dx <= reach; ++dx)
+                                sum += p.row(mirrored(y + dy, 45))[mirrored(x + dx, 67)];
                         const double area = (2 * reach + 1) * (2 * reach + 1), d = p.row(y)[x] * area - sum;
                         const bool taken = bright ? d > 10 * area : d < -10 * area;
                         QCOMPARE(int(m.row(y)[x]), taken ? 255 : 0);
@@ -81,7 +83,8 @@ private slots:
         // 16 bit: the same levels, the same mask.
         image::Image wide(67, 45, image::PixelFormat::Grey16);
         for (int y = 0; y < 45; ++y)
-            for (int x = 0; x < 67; ++x) reinterpret_cast<std::uint16_t*>(wide.row(y))[x] = std::uint16_t(p.row(y)[x] * 257);
+            for (int x = 0; x < 67; ++x)
+                reinterpret_cast<std::uint16_t*>(wide.row(y))[x] = std::uint16_t(p.row(y)[x] * 257);
         const auto a = localThreshold(p.grey(), 4, 9.5, false), b = localThreshold(wide.grey(), 4, 9.5, false);
         QVERIFY(std::equal(a.row(0), a.row(0) + a.byteCount(), b.row(0)));
     }
@@ -103,7 +106,9 @@ private slots:
                 }
             return out;
         };
-        const auto same = [](const image::Image& a, const image::Image& b) { return std::equal(a.row(0), a.row(0) + a.byteCount(), b.row(0)); };
+        const auto same = [](const image::Image& a, const image::Image& b) {
+            return std::equal(a.row(0), a.row(0) + a.byteCount(), b.row(0));
+        };
         for (const auto& [w, h] : {std::pair{3, 3}, {5, 1}, {1, 7}, {25, 25}, {41, 3}, {9, 60}, {200, 200}}) {
             QVERIFY(same(eroded(p.grey(), w, h), truth(p, w, h, true)));
             QVERIFY(same(dilated(p.grey(), w, h), truth(p, w, h, false)));
@@ -115,12 +120,14 @@ private slots:
     {
         const auto a = noisy(50, 20, 1), b = noisy(50, 20, 2);
         const auto d = difference(a.grey(), b.grey(), 30);
-        for (std::size_t i = 0; i < d.byteCount(); ++i) QCOMPARE(int(d.row(0)[i]), std::abs(int(a.row(0)[i]) - int(b.row(0)[i])) > 30 ? 255 : 0);
+        for (std::size_t i = 0; i < d.byteCount(); ++i)
+            QCOMPARE(int(d.row(0)[i]), std::abs(int(a.row(0)[i]) - int(b.row(0)[i])) > 30 ? 255 : 0);
         // A picture under sloping light, divided by the empty one, is level again.
         image::Image empty(100, 10, image::PixelFormat::Grey8), part(100, 10, image::PixelFormat::Grey8);
         for (int y = 0; y < 10; ++y)
             for (int x = 0; x < 100; ++x)
-                empty.row(y)[x] = std::uint8_t(100 + x), part.row(y)[x] = std::uint8_t((100 + x) * (x % 20 < 10 ? 1.0 : 0.5));
+                empty.row(y)[x] = std::uint8_t(100 + x),
+                part.row(y)[x] = std::uint8_t((100 + x) * (x % 20 < 10 ? 1.0 : 0.5));
         const auto level = shadingCorrected(part.grey(), empty.grey(), 149.5);
         for (int x = 0; x < 100; ++x) QVERIFY(std::abs(level.row(4)[x] - (x % 20 < 10 ? 149.5 : 74.75)) < 1.5);
     }
@@ -130,7 +137,8 @@ private slots:
         const Lab red = labOf(255, 0, 0), white = labOf(255, 255, 255), blue = labOf(0, 0, 255);
         QVERIFY(std::abs(red[0] - 53.24) < 0.02 && std::abs(red[1] - 80.09) < 0.05 && std::abs(red[2] - 67.20) < 0.05);
         QVERIFY(std::abs(white[0] - 100) < 0.01 && std::abs(white[1]) < 0.02 && std::abs(white[2]) < 0.02);
-        QVERIFY(std::abs(blue[0] - 32.30) < 0.02 && std::abs(blue[1] - 79.19) < 0.05 && std::abs(blue[2] + 107.86) < 0.05);
+        QVERIFY(std::abs(blue[0] - 32.30) < 0.02 && std::abs(blue[1] - 79.19) < 0.05 &&
+                std::abs(blue[2] + 107.86) < 0.05);
         const ColourModel m({{labOf(180, 60, 50), false}, {labOf(60, 160, 70), true}}, 15, 0.5);
         QVERIFY(m.takes(180, 60, 50) && m.takes(170, 62, 55) && !m.takes(60, 160, 70) && !m.takes(60, 60, 200));
         // Without the weight of lightness a shadow of the same colour is taken too.
@@ -157,7 +165,8 @@ private slots:
             const auto list = findBlobs(p.grey(), Region::whole(), o);
             const BlobShape s = describe(list, 0);
             QVERIFY2(std::abs(s.perimeter / 340 - 1) < 0.02, qPrintable(QString::number(s.perimeter)));
-            QVERIFY(std::abs(s.box.length - 120) < 1.6 && std::abs(s.box.width - 50) < 1.6 && std::abs(geometry::degrees(s.box.angle) - turn) < 1.2);
+            QVERIFY(std::abs(s.box.length - 120) < 1.6 && std::abs(s.box.width - 50) < 1.6 &&
+                    std::abs(geometry::degrees(s.box.angle) - turn) < 1.2);
             QVERIFY(std::abs(list.blobs[0].major / list.blobs[0].minor - 2.4) < 0.03);
         }
     }
@@ -206,7 +215,8 @@ private slots:
                 QCOMPARE(area, list.blobs[i].area);
                 total += area;
             }
-            const auto bright = std::count_if(p.row(0), p.row(0) + p.byteCount(), [](std::uint8_t v) { return v >= 150; });
+            const auto bright =
+                std::count_if(p.row(0), p.row(0) + p.byteCount(), [](std::uint8_t v) { return v >= 150; });
             QCOMPARE(total, double(bright));
         }
     }
@@ -239,7 +249,8 @@ private slots:
         for (const auto& b : list.blobs) after += b.area;
         QCOMPARE(after, before); // parted, not lost
         for (const Point c : centres)
-            QVERIFY(std::any_of(list.blobs.begin(), list.blobs.end(), [&](const Blob& b) { return geometry::distance(b.centroid, c) < 2.5; }));
+            QVERIFY(std::any_of(list.blobs.begin(), list.blobs.end(),
+                                [&](const Blob& b) { return geometry::distance(b.centroid, c) < 2.5; }));
     }
 };
 QTEST_APPLESS_MAIN(SelectionTest)

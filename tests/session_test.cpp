@@ -1,4 +1,5 @@
-// The session below the window: one change is one undo, drafts, proposals, labels, the reference, and what stays when things go wrong.
+// The session below the window: one change is one undo, drafts, proposals, labels, the reference, and what stays when
+// things go wrong.
 #include "window_support.h"
 
 #include <nlohmann/json.hpp>
@@ -61,7 +62,8 @@ private slots:
     void aPictureWrittenAnewIsInspectedAgain()
     {
         const std::string picture = m_session->recipe().trials[2].picture; // a slot is missing
-        const std::string before = *base::readFile(picture), other = *base::readFile(m_session->recipe().trials[0].picture);
+        const std::string before = *base::readFile(picture),
+                          other = *base::readFile(m_session->recipe().trials[0].picture);
         m_session->setTrial(2);
         QVERIFY(m_session->result(2)->rejected());
         m_session->lookForChangedPictures();
@@ -75,7 +77,8 @@ private slots:
         QVERIFY(m_session->result(2)->accepted());
         QVERIFY(m_session->result(1)->accepted());
         const auto shown = image::loadCapture(picture);
-        QVERIFY(std::equal(shown->grey.row(0), shown->grey.row(0) + shown->grey.byteCount(), m_session->capture()->grey.row(0)));
+        QVERIFY(std::equal(shown->grey.row(0), shown->grey.row(0) + shown->grey.byteCount(),
+                           m_session->capture()->grey.row(0)));
         QVERIFY(base::realFiles().write(picture, before));
         m_session->lookForChangedPictures();
         QVERIFY(settled());
@@ -114,7 +117,9 @@ private slots:
     void draggingIsOneUndo()
     {
         for (int i = 0; i < 20; ++i)
-            m_session->setLimits("width", "distance", *recipe::parseLimits("26 +-0.0" + std::to_string(10 + i), base::Unit::Millimetre), true);
+            m_session->setLimits("width", "distance",
+                                 *recipe::parseLimits("26 +-0.0" + std::to_string(10 + i), base::Unit::Millimetre),
+                                 true);
         m_session->endMerge();
         m_session->setLimits("width", "distance", *recipe::parseLimits("26 +-0.5", base::Unit::Millimetre), true);
         m_session->undo();
@@ -147,7 +152,8 @@ private slots:
     void labelsAndAgreement()
     {
         QCOMPARE(int(m_session->agreement(0)), int(Session::Agreement::Agrees));
-        m_session->change("label", [](recipe::Recipe& r) { r.trials[0].label = Label::Bad, r.trials[1].label = Label::Open; });
+        m_session->change("label",
+                          [](recipe::Recipe& r) { r.trials[0].label = Label::Bad, r.trials[1].label = Label::Open; });
         QCOMPARE(int(m_session->agreement(0)), int(Session::Agreement::Disagrees));
         QCOMPARE(int(m_session->agreement(1)), int(Session::Agreement::None));
     }
@@ -166,7 +172,8 @@ private slots:
     void anAskewStrokeIsTurnedSquare()
     {
         const double shift = 32 * std::tan(geometry::radians(4));
-        const auto askew = offers(Gesture::Type::Stroke, onPlate(-33.9 - shift / 2, -16), onPlate(-33.9 + shift / 2, 16));
+        const auto askew =
+            offers(Gesture::Type::Stroke, onPlate(-33.9 - shift / 2, -16), onPlate(-33.9 + shift / 2, 16));
         QVERIFY(!askew.empty());
         const auto square = offers(Gesture::Type::Stroke, onPlate(-33.9, -16), onPlate(-33.9, 16));
         QVERIFY2(std::abs(valueOf(askew[0]) - valueOf(square[0])) < 0.012,
@@ -222,7 +229,8 @@ private slots:
         QCOMPARE(all.size(), std::size_t(1));
         QVERIFY(all[0].step.letter == "B" && all[0].step.datum.empty());
         m_session->setShowReference(false);
-        QVERIFY(offers(Gesture::Type::Area, onPlate(-51, -14), onPlate(51, 14), "pattern").empty()); // a datum is taught on the reference only
+        // a datum is taught on the reference only
+        QVERIFY(offers(Gesture::Type::Area, onPlate(-51, -14), onPlate(51, 14), "pattern").empty());
     }
     void bareBackgroundOffersNothing()
     {
@@ -264,7 +272,8 @@ private slots:
             const auto& c = m_session->result(t)->items[0].checks.back();
             if (c.values.empty()) continue;
             if (m_session->recipe().trials[std::size_t(t)].label == Label::Good) QVERIFY(p.limits.holds(c.values[0]));
-            if (demo::plate(smallField(), 1, t).truth.fault == demo::Fault::Narrow) QVERIFY(!p.limits.holds(c.values[0]));
+            if (demo::plate(smallField(), 1, t).truth.fault == demo::Fault::Narrow)
+                QVERIFY(!p.limits.holds(c.values[0]));
         }
         QVERIFY(!m_session->recipe().steps.back().checks[0].limits.any()); // taken on confirmation only
         m_session->takeProposal();
@@ -286,7 +295,8 @@ private slots:
         QVERIFY(m_session->takeReference());
         QVERIFY(settled());
         QVERIFY(m_session->viewIsReference());
-        for (const int t : {0, 1, 3, 4, 6, 7}) QVERIFY2(m_session->result(t)->accepted(), m_session->result(t)->items[0].sentence().c_str());
+        for (const int t : {0, 1, 3, 4, 6, 7})
+            QVERIFY2(m_session->result(t)->accepted(), m_session->result(t)->items[0].sentence().c_str());
         const double after = m_session->result(3)->items[0].checks.back().values.at(0);
         QVERIFY2(std::abs(after - before) < 0.02, qPrintable(QString("%1 %2").arg(before).arg(after)));
         m_session->undo();
@@ -313,7 +323,8 @@ private slots:
     {
         for (const auto& s : m_session->recipe().steps) {
             const auto* kind = recipe::findKind(s.kind);
-            const auto e = inspect::evidence(*m_session->prepared(), *m_session->capture(), *m_session->currentItem(), s.id);
+            const auto e =
+                inspect::evidence(*m_session->prepared(), *m_session->capture(), *m_session->currentItem(), s.id);
             QCOMPARE(bool(e), bool(kind->evidence));
             if (!e) continue;
             QVERIFY(!e->title.empty() && !e->curves.empty());

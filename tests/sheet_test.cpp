@@ -69,19 +69,24 @@ private slots:
                 QImage sheet(size, QImage::Format_RGB32);
                 sheet.fill(Qt::gray);
                 QPainter p(&sheet);
-                const double k = std::min(size.width() / double(smallField().width), size.height() / double(smallField().height));
+                const double k =
+                    std::min(size.width() / double(smallField().width), size.height() / double(smallField().height));
                 const QRectF area(QPointF(), size);
-                report::SheetScene scene{&recipe, &result, 0, "width", false, QSizeF(smallField().width, smallField().height)};
+                report::SheetScene scene{&recipe, &result, 0,
+                                         "width", false,   QSizeF(smallField().width, smallField().height)};
                 scene.obstacle = report::titleBlockBox(scene, "plate.png", area);
-                const auto labels = report::paintSheet(p, scene, QTransform(k, 0, 0, k, (size.width() - k * smallField().width) / 2, 0), area);
+                const auto labels = report::paintSheet(
+                    p, scene, QTransform(k, 0, 0, k, (size.width() - k * smallField().width) / 2, 0), area);
                 QVERIFY2(labels.size() >= 4, qPrintable(QString::number(degree)));
                 for (std::size_t i = 0; i < labels.size(); ++i) {
-                    QVERIFY2(!labels[i].box.adjusted(2, 2, -2, -2).intersects(scene.obstacle), qPrintable(QString("%1 %2").arg(degree).arg(i)));
+                    QVERIFY2(!labels[i].box.adjusted(2, 2, -2, -2).intersects(scene.obstacle),
+                             qPrintable(QString("%1 %2").arg(degree).arg(i)));
                     for (std::size_t j = 0; j < i; ++j)
                         QVERIFY2(!labels[i].box.adjusted(1, 1, -1, -1).intersects(labels[j].box.adjusted(1, 1, -1, -1)),
                                  qPrintable(QString("%1°: %2 and %3")
                                                 .arg(degree)
-                                                .arg(QString::fromStdString(labels[i].step), QString::fromStdString(labels[j].step))));
+                                                .arg(QString::fromStdString(labels[i].step),
+                                                     QString::fromStdString(labels[j].step))));
                 }
             }
         }
@@ -90,10 +95,12 @@ private slots:
     void casedMarksAreReadableOnEveryGrey()
     {
         const auto& t = report::lightTheme();
-        for (const QColor& core : {t.pass, t.fail, t.datum, t.notMeasured}) QVERIFY2(contrast(core, t.paper) >= 4.5, qPrintable(core.name()));
+        for (const QColor& core : {t.pass, t.fail, t.datum, t.notMeasured})
+            QVERIFY2(contrast(core, t.paper) >= 4.5, qPrintable(core.name()));
         for (const QColor& c : {t.ink, t.second, t.pass, t.fail, t.datum}) QVERIFY(contrast(c, t.paper) >= 4.5);
         const auto& d = report::darkTheme();
-        for (const QColor& c : {d.ink, d.second, d.pass, d.fail, d.datum, d.notMeasured}) QVERIFY2(contrast(c, d.paper) >= 4.5, qPrintable(c.name()));
+        for (const QColor& c : {d.ink, d.second, d.pass, d.fail, d.datum, d.notMeasured})
+            QVERIFY2(contrast(c, d.paper) >= 4.5, qPrintable(c.name()));
     }
     // Measured on what is drawn: beside every core runs a casing that stands off from it by 4.5 to 1, on any grey.
     void drawnMarksKeepTheirContrastOnEveryGrey()
@@ -103,24 +110,29 @@ private slots:
         recipe::Step s = recipe::makeStep(r, *recipe::findKind("line"));
         s.id = "line";
         r.steps.push_back(s);
-        for (const auto verdict : {inspect::Verdict::Pass, inspect::Verdict::Fail, inspect::Verdict::NotMeasured, inspect::Verdict::Unjudged})
+        for (const auto verdict : {inspect::Verdict::Pass, inspect::Verdict::Fail, inspect::Verdict::NotMeasured,
+                                   inspect::Verdict::Unjudged})
             for (int grey = 0; grey <= 255; grey += 15) {
                 inspect::PictureResult result;
                 result.items.resize(1);
                 auto step = std::make_shared<inspect::StepResult>();
                 step->step = "line", step->state = inspect::State::Ok;
-                step->marks.push_back({recipe::MarkShape::Polyline, recipe::MarkRole::Found, {{20, 50}, {180, 50}}, 0, {}});
+                step->marks.push_back(
+                    {recipe::MarkShape::Polyline, recipe::MarkRole::Found, {{20, 50}, {180, 50}}, 0, {}});
                 result.items[0].steps = {step};
                 inspect::CheckResult c;
-                c.step = "line", c.output = s.checks.empty() ? "angle" : s.checks.front().output, c.verdict = verdict; // without a value: no label over the line
+                // without a value: no label over the line
+                c.step = "line", c.output = s.checks.empty() ? "angle" : s.checks.front().output, c.verdict = verdict;
                 result.items[0].checks = {c};
                 QImage sheet(200, 100, QImage::Format_RGB32);
                 sheet.fill(QColor(grey, grey, grey));
                 QPainter p(&sheet);
                 report::SheetScene scene{&r, &result, 0, "", false, QSizeF(200, 100)};
-                report::paintSheet(p, scene, QTransform(), QRectF(0, 0, 200, 100), 4); // as large as on a dense screen, so that pixels are whole
+                // as large as on a dense screen, so that pixels are whole
+                report::paintSheet(p, scene, QTransform(), QRectF(0, 0, 200, 100), 4);
                 p.end();
-                // Across the line: the pixel that differs most from the paper is core, its neighbours outward the casing.
+                // Across the line: the pixel that differs most from the paper is core, its neighbours outward the
+                // casing.
                 double best = 0;
                 const QColor paper = report::lightTheme().paper;
                 for (const int x : {60, 90}) {
@@ -128,13 +140,15 @@ private slots:
                     double most = 0;
                     for (int y = 40; y < 62; ++y) {
                         const QColor at = sheet.pixelColor(x, y);
-                        if (contrast(at, paper) > most && at != QColor(grey, grey, grey)) most = contrast(at, paper), core = at;
+                        if (contrast(at, paper) > most && at != QColor(grey, grey, grey))
+                            most = contrast(at, paper), core = at;
                         if (at == paper) casing = at;
                     }
                     QVERIFY2(casing == paper, qPrintable(QString("no opaque casing on grey %1").arg(grey)));
                     best = std::max(best, contrast(core, casing));
                 }
-                QVERIFY2(best >= 4.5, qPrintable(QString("%1 on grey %2: %3").arg(inspect::name(verdict)).arg(grey).arg(best)));
+                QVERIFY2(best >= 4.5,
+                         qPrintable(QString("%1 on grey %2: %3").arg(inspect::name(verdict)).arg(grey).arg(best)));
             }
     }
     // Forty checks on one part: no two labels overlap at any turn, and none lies on the title block.
@@ -152,7 +166,11 @@ private slots:
                 auto step = std::make_shared<inspect::StepResult>();
                 step->step = s.id, step->state = inspect::State::Ok;
                 const double x = -300 + 15.0 * i, half = 40 + (i * 7) % 40;
-                step->marks.push_back({recipe::MarkShape::Dimension, recipe::MarkRole::Found, {pose.toPicture({x, -half}), pose.toPicture({x, half})}, 0, {}});
+                step->marks.push_back({recipe::MarkShape::Dimension,
+                                       recipe::MarkRole::Found,
+                                       {pose.toPicture({x, -half}), pose.toPicture({x, half})},
+                                       0,
+                                       {}});
                 result.items[0].steps.push_back(step);
                 inspect::CheckResult c;
                 c.step = s.id, c.output = "distance", c.name = "Width " + std::to_string(i + 1), c.balloon = i + 1;
@@ -165,17 +183,22 @@ private slots:
                 QImage sheet(size, QImage::Format_RGB32);
                 sheet.fill(Qt::gray);
                 QPainter p(&sheet);
-                const double k = std::min(size.width() / double(smallField().width), size.height() / double(smallField().height));
+                const double k =
+                    std::min(size.width() / double(smallField().width), size.height() / double(smallField().height));
                 const QRectF area(QPointF(), size);
                 report::SheetScene scene{&r, &result, 0, "w7", false, QSizeF(smallField().width, smallField().height)};
                 scene.obstacle = report::titleBlockBox(scene, "plate.png", area);
-                const auto labels = report::paintSheet(p, scene, QTransform(k, 0, 0, k, (size.width() - k * smallField().width) / 2, 0), area);
+                const auto labels = report::paintSheet(
+                    p, scene, QTransform(k, 0, 0, k, (size.width() - k * smallField().width) / 2, 0), area);
                 QVERIFY2(labels.size() >= 20, qPrintable(QString("%1 at %2").arg(labels.size()).arg(degree)));
                 for (std::size_t i = 0; i < labels.size(); ++i) {
                     QVERIFY(!labels[i].box.adjusted(2, 2, -2, -2).intersects(scene.obstacle));
                     for (std::size_t j = 0; j < i; ++j)
                         QVERIFY2(!labels[i].box.adjusted(1, 1, -1, -1).intersects(labels[j].box.adjusted(1, 1, -1, -1)),
-                                 qPrintable(QString("%1°: %2 and %3").arg(degree).arg(QString::fromStdString(labels[i].step), QString::fromStdString(labels[j].step))));
+                                 qPrintable(QString("%1°: %2 and %3")
+                                                .arg(degree)
+                                                .arg(QString::fromStdString(labels[i].step),
+                                                     QString::fromStdString(labels[j].step))));
                 }
             }
         }
@@ -191,15 +214,21 @@ private slots:
             QVERIFY(QTest::qWaitForWindowExposed(&grid));
             const QImage grey = grid.viewport()->grab().toImage().convertToFormat(QImage::Format_Grayscale8);
             std::vector<QImage> cells;
-            for (int c = 0; c < 5; ++c) cells.push_back(grey.copy(grid.cellRect(0, c).adjusted(0, 0, width > 3 ? -1 : 0, 0)));
+            for (int c = 0; c < 5; ++c)
+                cells.push_back(grey.copy(grid.cellRect(0, c).adjusted(0, 0, width > 3 ? -1 : 0, 0)));
             for (int a = 0; a < 5; ++a)
                 for (int b = 0; b < a; ++b) {
-                    if (width == 3 && (a >= 3) && (b >= 3)) continue; // a ring has no room; unjudged and not asked are both no news
+                    // a ring has no room; unjudged and not asked are both no news
+                    if (width == 3 && (a >= 3) && (b >= 3)) continue;
                     long long difference = 0;
                     for (int y = 0; y < cells[0].height(); ++y)
                         for (int x = 0; x < cells[0].width(); ++x)
-                            difference += std::abs(cells[std::size_t(a)].pixelColor(x, y).value() - cells[std::size_t(b)].pixelColor(x, y).value());
-                    QVERIFY2(difference > 100, qPrintable(QString("width %1: %2 and %3 look alike (%4)").arg(width).arg(a).arg(b).arg(difference)));
+                            difference += std::abs(cells[std::size_t(a)].pixelColor(x, y).value() -
+                                                   cells[std::size_t(b)].pixelColor(x, y).value());
+                    QVERIFY2(
+                        difference > 100,
+                        qPrintable(
+                            QString("width %1: %2 and %3 look alike (%4)").arg(width).arg(a).arg(b).arg(difference)));
                 }
         }
     }
@@ -231,7 +260,10 @@ private slots:
         {
         public:
             int columns() const override { return 2000; }
-            desktop::GridCell cell(int, int c) const override { return FourCells::cell(0, (c >= 300 && c < 400) || c == 1001 ? 1 : 0); }
+            desktop::GridCell cell(int, int c) const override
+            {
+                return FourCells::cell(0, (c >= 300 && c < 400) || c == 1001 ? 1 : 0);
+            }
         } source;
         desktop::GridView grid(source);
         grid.resize(1280, 200);
@@ -245,10 +277,11 @@ private slots:
         const auto failing = [&](int column) {
             const QRect box = grid.cellRect(0, column);
             int n = 0;
-            for (int y = box.top(); y <= box.bottom(); ++y) n += all.pixelColor(box.center().x(), y) == report::theme().fail;
+            for (int y = box.top(); y <= box.bottom(); ++y)
+                n += all.pixelColor(box.center().x(), y) == report::theme().fail;
             return std::pair(n, box.height());
         };
-        QCOMPARE(failing(350).first, failing(350).second);                                     // all of them
+        QCOMPARE(failing(350).first, failing(350).second);                                       // all of them
         QVERIFY(failing(1001).first >= 4 && failing(1001).first < failing(1001).second / 2 + 2); // one of several
         QCOMPARE(failing(800).first, 0);
         int chosen = -1;

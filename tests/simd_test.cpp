@@ -49,7 +49,8 @@ private slots:
             }
             simd::lower(p.data() + 1, q.data(), n, a.data()), simd::scalar::lower(p.data() + 1, q.data(), n, b.data());
             QVERIFY(a == b);
-            simd::higher(p.data() + 1, q.data(), n, a.data()), simd::scalar::higher(p.data() + 1, q.data(), n, b.data());
+            simd::higher(p.data() + 1, q.data(), n, a.data()),
+                simd::scalar::higher(p.data() + 1, q.data(), n, b.data());
             QVERIFY(a == b);
             const std::uint8_t* rows[3] = {p.data() + 1, q.data(), p.data() + 2};
             for (const int count : {1, 2, 3}) {
@@ -66,9 +67,11 @@ private slots:
             simd::scalar::highestOf(rows, 2, n, b.data()), simd::scalar::highestOf(rows + 1, 2, n, e.data());
             QVERIFY(a == b && c == e);
             for (const int window : {1, 2, 5, 25, 32}) {
-                simd::lowest(p.data() + 1, n, window, a.data()), simd::scalar::lowest(p.data() + 1, n, window, b.data());
+                simd::lowest(p.data() + 1, n, window, a.data()),
+                    simd::scalar::lowest(p.data() + 1, n, window, b.data());
                 QVERIFY(a == b);
-                simd::highest(p.data() + 1, n, window, a.data()), simd::scalar::highest(p.data() + 1, n, window, b.data());
+                simd::highest(p.data() + 1, n, window, a.data()),
+                    simd::scalar::highest(p.data() + 1, n, window, b.data());
                 QVERIFY(a == b);
             }
         }
@@ -78,10 +81,12 @@ private slots:
         for (const int n : lengths()) {
             const auto in = bytes(std::size_t(n) + 3), out = bytes(std::size_t(n) + 3);
             std::vector<std::uint32_t> a(std::size_t(n) + 1, 70000), b(a);
-            simd::slide(a.data(), in.data() + 1, out.data(), n), simd::scalar::slide(b.data(), in.data() + 1, out.data(), n);
+            simd::slide(a.data(), in.data() + 1, out.data(), n),
+                simd::scalar::slide(b.data(), in.data() + 1, out.data(), n);
             QVERIFY(a == b);
             std::vector<std::uint32_t> prefix(std::size_t(n) + 60, 0);
-            for (std::size_t i = 1; i < prefix.size(); ++i) prefix[i] = prefix[i - 1] + std::uint32_t(m_random.below(255 * 9));
+            for (std::size_t i = 1; i < prefix.size(); ++i)
+                prefix[i] = prefix[i - 1] + std::uint32_t(m_random.below(255 * 9));
             std::vector<std::uint8_t> c(std::size_t(n) + 1, 3), d(c);
             for (const bool bright : {false, true}) {
                 simd::below(in.data(), prefix.data(), 9, n, 81, bright ? 300 : -300, bright, c.data());
@@ -104,7 +109,8 @@ private slots:
                 bool reached = false;
                 for (int i = 0; i < n; ++i) {
                     // Where the sum counts both agree; where it does not the quick one may have given up.
-                    QVERIFY(b[std::size_t(i)] < least ? a[std::size_t(i)] <= b[std::size_t(i)] : a[std::size_t(i)] == b[std::size_t(i)]);
+                    QVERIFY(b[std::size_t(i)] < least ? a[std::size_t(i)] <= b[std::size_t(i)]
+                                                      : a[std::size_t(i)] == b[std::size_t(i)]);
                     reached = reached || b[std::size_t(i)] >= least;
                 }
                 QVERIFY(any || !reached);
@@ -123,10 +129,12 @@ private slots:
                 simd::scalar::directions(v[0].data() + 1, v[1].data() + 1, v[2].data() + 1, n, 9, b.data());
             QVERIFY(a == b);
             std::vector<std::uint32_t> c(std::size_t(n) + 1, 5), d(c);
-            simd::spread(a.data(), a.data(), b.data(), n, c.data()), simd::scalar::spread(a.data(), a.data(), b.data(), n, d.data());
+            simd::spread(a.data(), a.data(), b.data(), n, c.data()),
+                simd::scalar::spread(a.data(), a.data(), b.data(), n, d.data());
             QVERIFY(c == d);
             std::vector<std::uint8_t> e(std::size_t(n) + 1, 9), f(e);
-            simd::rate(a.data(), n, 7u, 0x80000010u, 0x40u, e.data()), simd::scalar::rate(a.data(), n, 7u, 0x80000010u, 0x40u, f.data());
+            simd::rate(a.data(), n, 7u, 0x80000010u, 0x40u, e.data()),
+                simd::scalar::rate(a.data(), n, 7u, 0x80000010u, 0x40u, f.data());
             QVERIFY(e == f);
         }
     }
@@ -148,10 +156,12 @@ private slots:
         for (const int n : lengths()) {
             const auto a = bytes(std::size_t(2 * n) + 3), b = bytes(std::size_t(2 * n) + 3);
             std::vector<float> x(std::size_t(n) + 1, 3), y(x);
-            simd::half(a.data() + 1, b.data(), n, 0.25f, x.data()), simd::scalar::half(a.data() + 1, b.data(), n, 0.25f, y.data());
+            simd::half(a.data() + 1, b.data(), n, 0.25f, x.data()),
+                simd::scalar::half(a.data() + 1, b.data(), n, 0.25f, y.data());
             QVERIFY(x == y);
             std::vector<float> fa(a.begin(), a.end()), fb(b.begin(), b.end());
-            simd::half(fa.data() + 1, fb.data(), n, 0.25f, x.data()), simd::scalar::half(fa.data() + 1, fb.data(), n, 0.25f, y.data());
+            simd::half(fa.data() + 1, fb.data(), n, 0.25f, x.data()),
+                simd::scalar::half(fa.data() + 1, fb.data(), n, 0.25f, y.data());
             QVERIFY(x == y);
         }
         const int w = 300, h = 300;
@@ -194,7 +204,8 @@ private slots:
                     simd::scalar::edgePeaks(p.data(), w, all, reach, 0.7, y.data());
                     for (int i = 0; i < count; ++i) {
                         const simd::EdgePeak &a = x[std::size_t(i)], &b = y[std::size_t(i)];
-                        if (a.index != b.index || a.before != b.before || a.at != b.at || a.after != b.after) return false;
+                        if (a.index != b.index || a.before != b.before || a.at != b.at || a.after != b.after)
+                            return false;
                         peaks += a.index >= 0;
                     }
                 }

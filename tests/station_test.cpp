@@ -1,4 +1,5 @@
-// The line: order, what each item belongs to, what is on disk when it is said to be, several programs on one log, and the end by force.
+// The line: order, what each item belongs to, what is on disk when it is said to be, several programs on one log, and
+// the end by force.
 #include "base/text.h"
 #include "recipe/differences.h"
 #include "records/csv.h"
@@ -21,7 +22,8 @@ namespace fs = std::filesystem;
 
 namespace
 {
-LinePtr lineOf(const recipe::Recipe& r, const std::string& batch = {}, records::Keep keep = records::Keep::None, const std::string& pictures = {})
+LinePtr lineOf(const recipe::Recipe& r, const std::string& batch = {}, records::Keep keep = records::Keep::None,
+               const std::string& pictures = {})
 {
     auto line = std::make_shared<Line>();
     recipe::Recipe plain = r;
@@ -66,7 +68,8 @@ struct Heard {
                 [this](const std::string&) { ++ended; }};
     }
 };
-std::vector<std::unique_ptr<Sink>> sinksTo(const std::string& log, const std::string& csv, base::FileSystem& files = base::realFiles())
+std::vector<std::unique_ptr<Sink>> sinksTo(const std::string& log, const std::string& csv,
+                                           base::FileSystem& files = base::realFiles())
 {
     std::vector<std::unique_ptr<Sink>> out;
     if (!log.empty()) out.push_back(std::make_unique<RecordSink>(log));
@@ -86,7 +89,10 @@ public:
         return injected(p);
     }
     base::Status sync(const std::string& p) override { return broken() ? injected(p) : base::realFiles().sync(p); }
-    base::Status rename(const std::string& a, const std::string& b) override { return broken() ? injected(b) : base::realFiles().rename(a, b); }
+    base::Status rename(const std::string& a, const std::string& b) override
+    {
+        return broken() ? injected(b) : base::realFiles().rename(a, b);
+    }
     base::Status remove(const std::string& p) override { return base::realFiles().remove(p); }
     base::Result<Target> target(const std::string& p) override { return base::realFiles().target(p); }
     base::Result<std::string> beside(const std::string& p) override
@@ -94,7 +100,8 @@ public:
         if (broken()) return base::passOn(injected(p).error());
         return base::realFiles().beside(p);
     }
-    base::Status append(const std::string& p, const std::string& head, const std::string& lines, const Whole& whole) override
+    base::Status append(const std::string& p, const std::string& head, const std::string& lines,
+                        const Whole& whole) override
     {
         return broken() ? injected(p) : base::realFiles().append(p, head, lines, whole);
     }
@@ -103,7 +110,10 @@ private:
     bool broken() { return ++seen == failAt; }
     static base::Status injected(const std::string& p) { return base::fail(base::ErrorCode::Io, "no space left", p); }
 };
-int linesIn(const std::string& file) { return int(QString::fromStdString(base::readFile(file).value_or("")).count('\n')); }
+int linesIn(const std::string& file)
+{
+    return int(QString::fromStdString(base::readFile(file).value_or("")).count('\n'));
+}
 } // namespace
 
 class StationTest : public QObject
@@ -193,13 +203,15 @@ private slots:
         QCOMPARE((*log)->items({"accept", {}, 10})->front().pictureHash.toStdString(), base::sha256(png));
         QCOMPARE(linesIn(path("bad.csv")), 4);
         bool said = false;
-        for (const auto& [what, message] : heard.troubles) said = said || (what == "camera" && message.find("2.png") != std::string::npos);
+        for (const auto& [what, message] : heard.troubles)
+            said = said || (what == "camera" && message.find("2.png") != std::string::npos);
         QVERIFY(said);
     }
     void sourcesThatDoNotServeAreSaid()
     {
         QTemporaryDir empty;
-        const auto none = ListSource::folder(empty.path().toStdString(), false), gone = ListSource::folder("/no/such/folder", false);
+        const auto none = ListSource::folder(empty.path().toStdString(), false),
+                   gone = ListSource::folder("/no/such/folder", false);
         QVERIFY(!none && none.error().message.find("holds no picture") != std::string::npos);
         QVERIFY(!gone && gone.error().where == "/no/such/folder");
         const std::string list = path("list.txt");
@@ -220,8 +232,10 @@ private slots:
         s.start();
         s.settle();
         QCOMPARE(s.counts().unsaved, std::uint64_t(3));
-        QVERIFY(heard.items.size() == 3 && heard.items[0].records.empty() && !heard.items[0].saved); // not shown as saved
-        QVERIFY(std::any_of(heard.troubles.begin(), heard.troubles.end(), [](const auto& t) { return t.first == "records"; }));
+        // not shown as saved
+        QVERIFY(heard.items.size() == 3 && heard.items[0].records.empty() && !heard.items[0].saved);
+        QVERIFY(std::any_of(heard.troubles.begin(), heard.troubles.end(),
+                            [](const auto& t) { return t.first == "records"; }));
         QCOMPARE(linesIn(path("dead.csv")), 4); // the table has them
     }
     void aLiveSourceLosesTheNewestAndCounts()
@@ -242,7 +256,8 @@ private slots:
 
         private:
             int m_left = 120;
-            std::shared_ptr<const image::Capture> m_picture = std::make_shared<const image::Capture>(support::captureOf(barPicture(), "fast"));
+            std::shared_ptr<const image::Capture> m_picture =
+                std::make_shared<const image::Capture>(support::captureOf(barPicture(), "fast"));
         };
         class Slow : public Sink
         {
@@ -264,9 +279,11 @@ private slots:
         s.settle();
         const auto c = s.counts();
         QVERIFY(c.tooSlow > 20 && c.tooSlow + c.taken == 120 && c.logged == c.taken);
-        for (std::size_t i = 0; i < heard.items.size(); ++i) QCOMPARE(heard.items[i].inspected.taken.number, i + 1); // those kept stay in order
+        // those kept stay in order
+        for (std::size_t i = 0; i < heard.items.size(); ++i) QCOMPARE(heard.items[i].inspected.taken.number, i + 1);
     }
-    // A release reaches the line as a whole, from the next item on; whatever is said of an item is of the recipe it was taken under.
+    // A release reaches the line as a whole, from the next item on; whatever is said of an item is of the recipe it was
+    // taken under.
     void everyItemBelongsToTheRecipeItWasTakenUnder()
     {
         Heard heard;
@@ -302,7 +319,8 @@ private slots:
             QCOMPARE(*c.high, high);
             if (i % 5 != 4) QCOMPARE(l.result().accepted(), n % 2 == 1);
             const auto row = (*log)->item(l.records.at(0));
-            QVERIFY(row && row->revision == n + 1 && row->batch == QString("batch %1").arg(n) && row->identity.toStdString() == l.line().release->identity);
+            QVERIFY(row && row->revision == n + 1 && row->batch == QString("batch %1").arg(n) &&
+                    row->identity.toStdString() == l.line().release->identity);
             QCOMPARE(*(*log)->values(row->id)->at(0).high, high);
             QCOMPARE(*(*log)->recipeOf(row->id)->steps[0].checks[0].limits.high, high);
             // Counts and totals are of this recipe alone.
@@ -373,7 +391,8 @@ private slots:
     {
         for (int n = 1; n < 60; ++n) {
             const QString name = QString("fault-%1").arg(n);
-            const std::string csv = path(qPrintable(name + ".csv")), log = path(qPrintable(name + ".sqlite")), folder = path(qPrintable(name));
+            const std::string csv = path(qPrintable(name + ".csv")), log = path(qPrintable(name + ".sqlite")),
+                              folder = path(qPrintable(name));
             FailingFiles files;
             files.failAt = n;
             Heard heard;
@@ -399,16 +418,19 @@ private slots:
                 return;
             }
             bool said = false;
-            for (const auto& [what, message] : heard.troubles) said = said || message.find("no space left") != std::string::npos;
+            for (const auto& [what, message] : heard.troubles)
+                said = said || message.find("no space left") != std::string::npos;
             QVERIFY(said || saved == 6); // said, unless a second try went well
-            for (const auto& f : fs::recursive_directory_iterator(folder)) QVERIFY2(f.path().extension() != ".part", f.path().c_str());
+            for (const auto& f : fs::recursive_directory_iterator(folder))
+                QVERIFY2(f.path().extension() != ".part", f.path().c_str());
         }
         QFAIL("the operations never ended");
     }
     // No file of this process may grow beyond a bound: as on a full disk, a write stops half way.
     void aFullDiskLeavesWholeRows()
     {
-        const auto run = [&](const QString& log, const QString& csv, const char* bytes, const char* items) -> std::pair<int, int> {
+        const auto run = [&](const QString& log, const QString& csv, const char* bytes,
+                             const char* items) -> std::pair<int, int> {
             QProcess child;
             child.setProcessChannelMode(QProcess::ForwardedErrorChannel);
             child.start(QCoreApplication::applicationFilePath(), {"--full-disk", log, csv, bytes, items});
@@ -424,7 +446,8 @@ private slots:
         const int commas = int(table.left(table.indexOf('\n')).count(','));
         for (const QByteArray& line : table.trimmed().split('\n')) QVERIFY(line.count(',') == commas);
         const auto [saved, unsaved] = run(log, "", "200000", "900"); // more than fits however they are grouped
-        QVERIFY2(saved > 0 && unsaved > 0 && saved + unsaved == 900, qPrintable(QString("%1 saved, %2 not").arg(saved).arg(unsaved)));
+        QVERIFY2(saved > 0 && unsaved > 0 && saved + unsaved == 900,
+                 qPrintable(QString("%1 saved, %2 not").arg(saved).arg(unsaved)));
         const auto opened = records::RecordLog::open(log);
         QVERIFY2(opened, opened ? "" : opened.error().text().c_str());
         QVERIFY((*opened)->counts({})->items >= saved);
@@ -437,7 +460,8 @@ private slots:
         for (int i = 0; i < 4; ++i) {
             children.push_back(std::make_unique<QProcess>());
             children.back()->setProcessChannelMode(QProcess::ForwardedErrorChannel);
-            children.back()->start(QCoreApplication::applicationFilePath(), {"--run", log, csv, "40", QString("program %1").arg(i)});
+            children.back()->start(QCoreApplication::applicationFilePath(),
+                                   {"--run", log, csv, "40", QString("program %1").arg(i)});
         }
         for (auto& c : children) {
             QVERIFY(c->waitForFinished(120000));
@@ -448,7 +472,8 @@ private slots:
         for (int i = 0; i < 4; ++i) QCOMPARE((*opened)->counts({{}, QString("program %1").arg(i)})->items, 40LL);
         QCOMPARE(linesIn(csv.toStdString()), 161);
     }
-    // kill -9 at random moments: every item shown as saved is in the log once, kept pictures are whole, the table has no torn line.
+    // kill -9 at random moments: every item shown as saved is in the log once, kept pictures are whole, the table has
+    // no torn line.
     void whatWasSavedSurvivesAKill()
     {
         const QString log = m_dir.filePath("killed.sqlite"), csv = m_dir.filePath("killed.csv");
@@ -500,17 +525,26 @@ private slots:
             const auto d = recipe::differences(before, now);
             return d.size() == 1 ? d[0] : std::to_string(d.size()) + " differences";
         };
-        QCOMPARE(one([](auto& r) { r.steps[0].checks[0].limits.high = 62; }), std::string("\"Edge pair\": limits 59 .. 62 instead of 59 .. 61"));
+        QCOMPARE(one([](auto& r) { r.steps[0].checks[0].limits.high = 62; }),
+                 std::string("\"Edge pair\": limits 59 .. 62 instead of 59 .. 61"));
         QCOMPARE(one([](auto& r) { r.steps.pop_back(); }), std::string("step \"Blobs\" is gone"));
         QCOMPARE(one([](auto& r) { r.steps[1].inUse = false; }), std::string("step \"Blobs\" is out of use"));
-        QCOMPARE(one([](auto& r) { recipe::findKind("edge_pair")->param("smoothing")->put(r.steps[0].params, recipe::Value(2.5)); }),
+        QCOMPARE(one([](auto& r) {
+                     recipe::findKind("edge_pair")->param("smoothing")->put(r.steps[0].params, recipe::Value(2.5));
+                 }),
                  std::string("\"Edge pair\": Smoothing 2.5 instead of 1.5"));
-        QCOMPARE(one([](auto& r) { r.steps[0].regions["window"] = geometry::Region::window({5, 31}, {115, 31}, 9); }),
+        QCOMPARE(one([](auto& r) {
+                     r.steps[0].regions["window"] = geometry::Region::window({5, 31}, {115, 31}, 9);
+                 }),
                  std::string("step \"Edge pair\": regions or inputs differ"));
-        QCOMPARE(one([](auto& r) { r.calibration = geometry::Calibration::factor(0.1, ""); }), std::string("another calibration"));
-        QCOMPARE(one([](auto& r) { r.steps[0].checks[0].fault = "narrow"; }), std::string("step \"Edge pair\": details of its checks differ"));
+        QCOMPARE(one([](auto& r) { r.calibration = geometry::Calibration::factor(0.1, ""); }),
+                 std::string("another calibration"));
+        QCOMPARE(one([](auto& r) { r.steps[0].checks[0].fault = "narrow"; }),
+                 std::string("step \"Edge pair\": details of its checks differ"));
         QCOMPARE(one([](auto& r) { r.rule = "1"; }), std::string("recipe settings"));
-        QCOMPARE(one([](auto& r) { r.reference = *recipe::makeReference("r.png", *image::encodePng(barPicture()), ""); }), std::string("another reference"));
+        QCOMPARE(
+            one([](auto& r) { r.reference = *recipe::makeReference("r.png", *image::encodePng(barPicture()), ""); }),
+            std::string("another reference"));
         QCOMPARE(one([](auto& r) { std::swap(r.steps[0], r.steps[1]); }), std::string("the order of its steps"));
         QCOMPARE(one([](auto& r) { r.trials.push_back({"x.png"}); }), std::string("0 differences"));
     }

@@ -1,5 +1,5 @@
-// The house rules every step kind must keep; a new kind is covered the moment it is listed. Here the list holds one made-up kind more,
-// which gets its form, JSON, listing, reference page and results without a line of code elsewhere.
+// The house rules every step kind must keep; a new kind is covered the moment it is listed. Here the list holds one
+// made-up kind more, which gets its form, JSON, listing, reference page and results without a line of code elsewhere.
 #include "cli/json_results.h"
 #include "desktop/param_form.h"
 #include "step_kinds_headers.inc"
@@ -108,7 +108,8 @@ private slots:
         Recipe r;
         Step s = placed(kind(), 90, 70);
         if (!s.checks.empty() && !kind().mainOutput()->list)
-            s.checks[0].limits.low = 1, s.checks[0].limits.high = 2, s.checks[0].limits.unit = r.unitOf(s, *kind().mainOutput());
+            s.checks[0].limits.low = 1, s.checks[0].limits.high = 2,
+            s.checks[0].limits.unit = r.unitOf(s, *kind().mainOutput());
         r.steps.push_back(s);
         const std::string path = dir.filePath("r.json").toStdString();
         QVERIFY(save(r, path));
@@ -118,7 +119,8 @@ private slots:
     }
     void malformedJsonIsAnErrorNotAnException()
     {
-        for (const char* text : {"null", "[]", "3", "\"a\"", R"({"no_such_setting":1})"}) QVERIFY2(!kind().paramsFromJson(json::parse(text)), text);
+        for (const char* text : {"null", "[]", "3", "\"a\"", R"({"no_such_setting":1})"})
+            QVERIFY2(!kind().paramsFromJson(json::parse(text)), text);
         for (const ParamSpec& p : kind().params) {
             for (const char* text : {"null", "[]", "{}", "\"rubbish\"", "1e400", "18446744073709551615"}) {
                 if (std::holds_alternative<Text>(p.domain) && text[0] == '"') continue;
@@ -128,8 +130,8 @@ private slots:
                 QVERIFY2(!r && r.error().text().find(p.key) != std::string::npos, (p.key + " " + text).c_str());
             }
             if (const auto* real = std::get_if<Real>(&p.domain)) {
-                QVERIFY(!p.check(std::numeric_limits<double>::quiet_NaN()) && !p.check(real->max * 2 + 1) && p.check(real->max) &&
-                        p.check(real->min));
+                QVERIFY(!p.check(std::numeric_limits<double>::quiet_NaN()) && !p.check(real->max * 2 + 1) &&
+                        p.check(real->max) && p.check(real->min));
                 QVERIFY(!p.check(std::string("1")));
             }
         }
@@ -146,10 +148,11 @@ private slots:
             QTest::qWait(1);
         }
         int edits = 0;
-        connect(&form, &desktop::ParamForm::edited, &form, [&](const QString&, const std::function<void(Step&)>& edit, const QString&) {
-            edit(s);
-            ++edits;
-        });
+        connect(&form, &desktop::ParamForm::edited, &form,
+                [&](const QString&, const std::function<void(Step&)>& edit, const QString&) {
+                    edit(s);
+                    ++edits;
+                });
         for (const ParamSpec& p : kind().params) {
             auto* e = form.findChild<QWidget*>(QString::fromStdString(p.key));
             QVERIFY2(e && !e->toolTip().isEmpty() && !e->accessibleName().isEmpty(), p.key.c_str());
@@ -203,16 +206,20 @@ private slots:
             for (const ParamSpec& p : kind().params) {
                 Value v;
                 if (const auto* real = std::get_if<Real>(&p.domain))
-                    v = r.below(4) ? r.uniform(real->min, std::min(real->max, real->min + 60)) : r.uniform(real->min, real->max);
+                    v = r.below(4) ? r.uniform(real->min, std::min(real->max, real->min + 60))
+                                   : r.uniform(real->min, real->max);
                 else if (const auto* whole = std::get_if<Whole>(&p.domain))
-                    v = whole->min + std::int64_t(r.below(int(std::min<std::int64_t>(whole->max - whole->min + 1, 200))));
-                else if (const auto* c = std::get_if<Choices>(&p.domain)) v = c->all[std::size_t(r.below(int(c->all.size())))].key;
+                    v = whole->min +
+                        std::int64_t(r.below(int(std::min<std::int64_t>(whole->max - whole->min + 1, 200))));
+                else if (const auto* c = std::get_if<Choices>(&p.domain))
+                    v = c->all[std::size_t(r.below(int(c->all.size())))].key;
                 else if (std::holds_alternative<Text>(p.domain)) v = std::string(r.below(2) ? "1 + 2" : "[nobody] *");
                 else v = r.below(2) == 1;
                 p.put(s.params, v);
             }
             for (auto& [key, region] : s.regions) {
-                region = region.carried({{{w / 2.0, h / 2.0}, 0}, {{r.uniform(-20, w + 20), r.uniform(-20, h + 20)}, r.uniform(-7, 7)}});
+                region = region.carried(
+                    {{{w / 2.0, h / 2.0}, 0}, {{r.uniform(-20, w + 20), r.uniform(-20, h + 20)}, r.uniform(-7, 7)}});
                 region.width *= r.uniform(0.1, 3), region.height *= r.uniform(0.1, 3);
             }
             const auto a = run(s, noisy(w, h, std::uint64_t(n))), b = run(s, noisy(w, h, std::uint64_t(n)));

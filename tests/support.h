@@ -21,7 +21,10 @@ inline std::string writeDemo(const QTemporaryDir& dir, int count, std::uint64_t 
     if (!ok) qFatal("%s", ok.error().text().c_str());
     return dir.filePath("reed-plate.dikkat").toStdString();
 }
-inline image::Capture captureOf(image::Image picture, const std::string& id = "test") { return image::makeCapture(std::move(picture), id); }
+inline image::Capture captureOf(image::Image picture, const std::string& id = "test")
+{
+    return image::makeCapture(std::move(picture), id);
+}
 
 // Dark outlines on a bright ground.
 inline image::Image draw(const std::vector<std::vector<geometry::Point>>& dark, int w, int h,
@@ -36,8 +39,8 @@ inline std::vector<geometry::Point> box(double left, double top, double right, d
 }
 
 // Runs one step kind alone on a picture, fixed to it, with default settings edited by `edit`.
-inline inspect::PictureResult runStep(const std::string& kind, image::Image picture, const std::function<void(recipe::Step&)>& edit,
-                                      double mmPerPixel = 0)
+inline inspect::PictureResult runStep(const std::string& kind, image::Image picture,
+                                      const std::function<void(recipe::Step&)>& edit, double mmPerPixel = 0)
 {
     recipe::Recipe r;
     r.calibration = geometry::Calibration::factor(mmPerPixel, "");
@@ -62,7 +65,10 @@ inline inspect::PictureResult runChain(const recipe::Recipe& r, image::Image pic
     if (!prepared) qFatal("%s", prepared.error().text().c_str());
     return inspect::evaluate(*prepared, captureOf(std::move(picture)));
 }
-inline inspect::State state(const inspect::PictureResult& r, const std::string& step) { return r.items.front().step(step)->state; }
+inline inspect::State state(const inspect::PictureResult& r, const std::string& step)
+{
+    return r.items.front().step(step)->state;
+}
 inline double value(const inspect::PictureResult& r, const std::string& step, const std::string& output)
 {
     const auto* o = r.items.front().step(step)->output(output);

@@ -24,7 +24,8 @@ inline recipe::Recipe recipeOf(double high = 61)
 }
 inline image::Image barPicture(bool empty = false, double width = 60)
 {
-    return empty ? support::draw({}, 120, 60) : support::draw({support::box(60 - width / 2, 5, 60 + width / 2, 55)}, 120, 60);
+    return empty ? support::draw({}, 120, 60)
+                 : support::draw({support::box(60 - width / 2, 5, 60 + width / 2, 55)}, 120, 60);
 }
 inline inspect::PictureResult resultOf(const recipe::Recipe& r, const std::string& name = "bar.png", bool empty = false)
 {
@@ -35,7 +36,8 @@ inline std::shared_ptr<const records::Release> released(const recipe::Recipe& r,
 {
     return *records::release(std::make_shared<const inspect::Prepared>(*inspect::Prepared::make(r)), by);
 }
-inline records::Entry entryOf(const std::shared_ptr<const records::Release>& release, const inspect::PictureResult& result, const std::string& batch = {})
+inline records::Entry entryOf(const std::shared_ptr<const records::Release>& release,
+                              const inspect::PictureResult& result, const std::string& batch = {})
 {
     records::Entry e;
     e.release = release;
@@ -45,8 +47,8 @@ inline records::Entry entryOf(const std::shared_ptr<const records::Release>& rel
     return e;
 }
 // Logs one picture's items; their ids.
-inline base::Result<std::vector<long long>> logOne(records::RecordLog& log, const recipe::Recipe& r, const inspect::PictureResult& result,
-                                                   const std::string& batch = {})
+inline base::Result<std::vector<long long>> logOne(records::RecordLog& log, const recipe::Recipe& r,
+                                                   const inspect::PictureResult& result, const std::string& batch = {})
 {
     auto ids = log.append({entryOf(released(r), result, batch)});
     if (!ids) return base::passOn(ids.error());

@@ -1,4 +1,5 @@
-// The printed target: what the PDF says, read from its own page description, at true scale to a hundredth of a millimetre.
+// The printed target: what the PDF says, read from its own page description, at true scale to a hundredth of a
+// millimetre.
 #include "report/target_pdf.h"
 
 #include <QFile>
@@ -104,14 +105,17 @@ private slots:
         QVERIFY(std::abs(wide - page.width) < 0.36 && std::abs(high - page.height) < 0.36); // pages are whole points
         std::vector<QRectF> squares;
         for (const Shape& s : shapes)
-            if (!s.line && !s.round && s.dark && std::abs(s.box.width() - pitch) < 0.2 * pitch) squares.push_back(s.box);
+            if (!s.line && !s.round && s.dark && std::abs(s.box.width() - pitch) < 0.2 * pitch)
+                squares.push_back(s.box);
         QCOMPARE(int(squares.size()), ((columns + 1) * (rows + 1) + 1) / 2);
         QRectF all;
         for (const QRectF& s : squares) {
-            QVERIFY2(std::abs(s.width() - pitch) < 0.01 && std::abs(s.height() - pitch) < 0.01, qPrintable(QString::number(s.width())));
+            QVERIFY2(std::abs(s.width() - pitch) < 0.01 && std::abs(s.height() - pitch) < 0.01,
+                     qPrintable(QString::number(s.width())));
             all |= s;
         }
-        QVERIFY(std::abs(all.width() - (columns + 1) * pitch) < 0.01 && std::abs(all.height() - (rows + 1) * pitch) < 0.01);
+        QVERIFY(std::abs(all.width() - (columns + 1) * pitch) < 0.01 &&
+                std::abs(all.height() - (rows + 1) * pitch) < 0.01);
         for (const QRectF& s : squares) { // on the lattice, and never two beside each other
             const double c = (s.left() - all.left()) / pitch, r = (s.top() - all.top()) / pitch;
             QVERIFY(std::abs(c - std::round(c)) < 0.01 && std::abs(r - std::round(r)) < 0.01);
@@ -143,7 +147,8 @@ private slots:
                 QVERIFY(std::abs(d.x() - c * 12.5) < 0.01 && std::abs(d.y() - r * 12.5) < 0.01);
             }
         // The mark: the middle dot, its neighbour to the right and the one below.
-        QVERIFY(QLineF(hollows[0], dots[3 * 11 + 5]).length() < 0.01 && QLineF(hollows[1], dots[3 * 11 + 6]).length() < 0.01);
+        QVERIFY(QLineF(hollows[0], dots[3 * 11 + 5]).length() < 0.01 &&
+                QLineF(hollows[1], dots[3 * 11 + 6]).length() < 0.01);
         QVERIFY(QLineF(hollows[2], dots[4 * 11 + 5]).length() < 0.01);
         double w = 0, h = 0;
         for (const Shape& s : print(t, false, w, h)) QVERIFY(s.dark || !s.round); // plain: none is hollow
@@ -173,16 +178,19 @@ private slots:
         double longest = 0;
         for (const Shape& s : shapes)
             if (s.line) longest = std::max(longest, s.box.width());
-        QVERIFY2(std::abs(longest - std::floor((targetPage({TargetKind::Dots, 10, 8, 15, 0}).width - 20) / 10) * 10) < 0.01,
+        QVERIFY2(std::abs(longest - std::floor((targetPage({TargetKind::Dots, 10, 8, 15, 0}).width - 20) / 10) * 10) <
+                     0.01,
                  qPrintable(QString::number(longest)));
     }
     void whatCannotBePrintedIsRefused()
     {
-        const auto huge = writeTargetPdf(m_dir.filePath("h.pdf").toStdString(), {TargetKind::Checkerboard, 200, 200, 100, 0});
+        const auto huge =
+            writeTargetPdf(m_dir.filePath("h.pdf").toStdString(), {TargetKind::Checkerboard, 200, 200, 100, 0});
         QVERIFY(!huge && huge.error().message.find("5000 mm") != std::string::npos);
         QVERIFY(!QFile::exists(m_dir.filePath("h.pdf")));
         QVERIFY(!writeTargetPdf("/proc/none/t.pdf", {TargetKind::Dots, 4, 4, 5, 0}));
-        QVERIFY(!writeTargetPdf(m_dir.filePath("b.pdf").toStdString(), {TargetKind::Dots, 4, 4, 5, 6})); // dots as large as the pitch
+        // dots as large as the pitch
+        QVERIFY(!writeTargetPdf(m_dir.filePath("b.pdf").toStdString(), {TargetKind::Dots, 4, 4, 5, 6}));
     }
 };
 QTEST_MAIN(TargetPdfTest)

@@ -47,7 +47,8 @@ image::Image scene(const std::vector<Pose>& at, double scale = 1)
     for (const Pose& p : at) all.push_back(part(p, scale));
     return draw(all, 900, 700);
 }
-const std::vector<Pose> kSix{{{120, 110}, 0.3}, {{400, 120}, 2.0}, {{700, 130}, -1}, {{150, 450}, 1}, {{430, 480}, -2}, {{720, 500}, 0.1}};
+const std::vector<Pose> kSix{{{120, 110}, 0.3}, {{400, 120}, 2.0}, {{700, 130}, -1},
+                             {{150, 450}, 1},   {{430, 480}, -2},  {{720, 500}, 0.1}};
 Recipe discs(int most = 1000)
 {
     Recipe r;
@@ -83,7 +84,8 @@ private slots:
         Recipe r = discs();
         last(r).checks.front().limits = {};
         QVERIFY(runChain(r, row(3)).outcome() == Outcome::Unjudged);
-        // A rule that names nothing judged does not accept either; one that names a step without a check asks whether it was found.
+        // A rule that names nothing judged does not accept either; one that names a step without a check asks whether
+        // it was found.
         r.rule = "[discs] == 1";
         QVERIFY(runChain(r, row(3)).outcome() == Outcome::Unjudged);
         last(r).checks.clear();
@@ -114,10 +116,12 @@ private slots:
         // Three of five are listed: all of them pass, and still nothing is known of the others.
         const auto cut = runChain(discs(3), row(5));
         QVERIFY(cut.rejected() && cut.items.front().checks.front().verdict == Verdict::NotMeasured);
-        QVERIFY2(cut.items.front().checks.front().reason.find("2 objects") != std::string::npos, cut.items.front().checks.front().reason.c_str());
+        QVERIFY2(cut.items.front().checks.front().reason.find("2 objects") != std::string::npos,
+                 cut.items.front().checks.front().reason.c_str());
         // A listed one that fails is a fail.
         QVERIFY(runChain(discs(3), row(5, 14)).items.front().checks.front().verdict == Verdict::Fail);
-        // What is reckoned from such a list is not measured, and neither is what picks from its end; the count counts all.
+        // What is reckoned from such a list is not measured, and neither is what picks from its end; the count counts
+        // all.
         Recipe r = discs(3);
         chain(r, "formula", "least", [](Step& s) { put(s, "expression", std::string("minof([discs.areas])")); });
         chain(r, "distances", "each", [](Step& s) { s.inputs["each"] = "discs", s.checks.front().limits.low = 0; });
@@ -134,14 +138,16 @@ private slots:
         Recipe r = discs();
         last(r).filters = {{"circularity", 0.8, {}}};
         put(last(r), "least_area", 60.0), put(last(r), "most_area", 500.0);
-        const auto result = runChain(r, draw({demo::circleOutline({40, 60}, 8), demo::circleOutline({0, 60}, 8), demo::circleOutline({90, 60}, 3),
-                                              demo::circleOutline({140, 60}, 16), box(180, 50, 220, 58)},
-                                             260, 120, {}, 1));
+        const auto result = runChain(
+            r, draw({demo::circleOutline({40, 60}, 8), demo::circleOutline({0, 60}, 8),
+                     demo::circleOutline({90, 60}, 3), demo::circleOutline({140, 60}, 16), box(180, 50, 220, 58)},
+                    260, 120, {}, 1));
         QCOMPARE(value(result, "discs", "count"), 1.0);
         QCOMPARE(value(result, "discs", "left_at_border"), 1.0);
         QCOMPARE(value(result, "discs", "left_by_size"), 2.0);
         QCOMPARE(value(result, "discs", "left_by_filters"), 1.0);
-        QCOMPARE(result.items.front().steps.back()->note, std::string("left out: 1 at the border, 1 too small, 1 too large, 1 by filters"));
+        QCOMPARE(result.items.front().steps.back()->note,
+                 std::string("left out: 1 at the border, 1 too small, 1 too large, 1 by filters"));
     }
     void hueAndChromaAreThoseOfTheColours()
     {
@@ -154,12 +160,14 @@ private slots:
                 for (int x = 0; x < 200; ++x)
                     for (int c = 0; c < n; ++c) {
                         const bool in = x % 50 >= 10 && x % 50 < 40 && y >= 15 && y < 45;
-                        reinterpret_cast<std::uint8_t*>(p.row(y))[n * x + c] = in ? (n == 3 ? colours[x / 50][c] : 200) : 0;
+                        reinterpret_cast<std::uint8_t*>(p.row(y))[n * x + c] =
+                            in ? (n == 3 ? colours[x / 50][c] : 200) : 0;
                     }
             return p;
         };
         Recipe r;
-        chain(r, "blobs", "spots", [](Step& s) { put(s, "mode", std::string("fixed")), put(s, "low", 5.0), s.checks.clear(); });
+        chain(r, "blobs", "spots",
+              [](Step& s) { put(s, "mode", std::string("fixed")), put(s, "low", 5.0), s.checks.clear(); });
         const auto made = runChain(r, picture(image::PixelFormat::Colour8));
         const auto listed = [&](const char* output) {
             for (const auto& o : made.items.front().step("spots")->outputs)
@@ -196,7 +204,8 @@ private slots:
                 if (!item.step("datum")->surplus) continue;
                 ++surplus;
                 QVERIFY(item.rejected() && item.pose);
-                QVERIFY2(item.sentence().find("surplus part: 6 are in the picture, 3 wanted") != std::string::npos, item.sentence().c_str());
+                QVERIFY2(item.sentence().find("surplus part: 6 are in the picture, 3 wanted") != std::string::npos,
+                         item.sentence().c_str());
                 QVERIFY(item.step("width")->state == inspect::State::NotRun); // not inspected, and no stale value
             }
             QCOMPARE(accepted, 3);
@@ -206,7 +215,8 @@ private slots:
             // Taken over from an earlier answer it is the same.
             const auto prepared = inspect::Prepared::make(r);
             const auto capture = captureOf(scene(kSix));
-            const auto first = inspect::evaluate(*prepared, capture), again = inspect::evaluate(*prepared, capture, &first);
+            const auto first = inspect::evaluate(*prepared, capture),
+                       again = inspect::evaluate(*prepared, capture, &first);
             QVERIFY(inspect::complete(*prepared, first));
             for (std::size_t i = 0; i < 6; ++i) QVERIFY(first.items[i].outcome == again.items[i].outcome);
         }
@@ -222,11 +232,14 @@ private slots:
     {
         const auto empty = runChain(taught(), draw({}, 300, 200));
         QCOMPARE(int(empty.items.size()), 1);
-        QVERIFY(empty.items.front().checks[0].verdict == Verdict::Fail && empty.items.front().checks[0].valueText() == "missing");
+        QVERIFY(empty.items.front().checks[0].verdict == Verdict::Fail &&
+                empty.items.front().checks[0].valueText() == "missing");
         QVERIFY(empty.items.front().checks[1].verdict == Verdict::NotMeasured);
-        const auto lost = runChain(taught([](Step& s) { put(s, "expected", std::int64_t(3)); }), scene({kSix[0], kSix[1]}));
+        const auto lost =
+            runChain(taught([](Step& s) { put(s, "expected", std::int64_t(3)); }), scene({kSix[0], kSix[1]}));
         QCOMPARE(int(lost.items.size()), 3);
-        QVERIFY(lost.items[2].checks[0].verdict == Verdict::Fail && lost.items[2].checks[1].verdict == Verdict::NotMeasured);
+        QVERIFY(lost.items[2].checks[0].verdict == Verdict::Fail &&
+                lost.items[2].checks[1].verdict == Verdict::NotMeasured);
         // Not taught is no fault of the part.
         Recipe blind = taught();
         blind.reference = {};
@@ -241,20 +254,24 @@ private slots:
             std::vector<int> found;
             for (const int most : {1, 3, 50}) {
                 Recipe r;
-                r.reference = *makeReference(
-                    "r.png", *image::encodePng(draw({demo::circleOutline({120, 120}, 70)}, 240, 240, {demo::circleOutline({120, 120}, 26)})), "");
+                r.reference = *makeReference("r.png",
+                                             *image::encodePng(draw({demo::circleOutline({120, 120}, 70)}, 240, 240,
+                                                                    {demo::circleOutline({120, 120}, 26)})),
+                                             "");
                 chain(r, "pattern", "datum", [&](Step& s) {
                     s.regions["part"] = Region::rectangle({120, 120}, 180, 180);
                     put(s, "finds", std::int64_t(most));
                 });
-                image::Image picture = draw({demo::circleOutline({110, 110}, 70), demo::circleOutline({300, 120}, 70), demo::circleOutline({490, 110}, 70)}, 620, 260,
-                                            {demo::circleOutline({110, 110}, 26), demo::circleOutline({300, 120}, 26), demo::circleOutline({490, 110}, 26)});
+                image::Image picture = draw({demo::circleOutline({110, 110}, 70), demo::circleOutline({300, 120}, 70),
+                                             demo::circleOutline({490, 110}, 70)},
+                                            620, 260,
+                                            {demo::circleOutline({110, 110}, 26), demo::circleOutline({300, 120}, 26),
+                                             demo::circleOutline({490, 110}, 26)});
                 for (int y = 0; y < picture.height(); ++y) // flat, as bright as nothing else
                     for (int x = 300 + int(70 - 140 * hidden); x < 400; ++x) picture.row(y)[x] = 120;
                 const auto result = runChain(r, std::move(picture));
                 int n = 0;
-                for (const auto& item : result.items)
-                    n += item.step("datum")->state == inspect::State::Ok;
+                for (const auto& item : result.items) n += item.step("datum")->state == inspect::State::Ok;
                 found.push_back(n);
             }
             QCOMPARE(found[0], 3);
@@ -267,20 +284,28 @@ private slots:
         const auto picture = [&] { return scene({kSix[0], kSix[4]}); };
         double before = 0;
         for (const double least : {0.9, 0.65, 0.4, 0.3, 0.2}) {
-            const double best = value(runChain(taught([&](Step& s) { put(s, "least_score", least), put(s, "order", std::string("score")); }), picture()), "datum", "score");
+            const double best = value(
+                runChain(taught([&](Step& s) { put(s, "least_score", least), put(s, "order", std::string("score")); }),
+                         picture()),
+                "datum", "score");
             if (before > 0) QVERIFY2(best >= before - 1e-12, qPrintable(QString::number(best)));
             before = best;
         }
     }
-    // A plate that looks much alike when turned round: a scale range, and something that hides a side, must not lead to the wrong way round.
+    // A plate that looks much alike when turned round: a scale range, and something that hides a side, must not lead to
+    // the wrong way round.
     void aPlateNearlyTheSameTurnedRoundKeepsItsWay()
     {
-        const auto plate = [](const Pose& pose, std::vector<std::vector<Point>>& dark, std::vector<std::vector<Point>>& holes) {
-            std::vector<Point> outline{{-205, -95}, {205, -95}, {205, 46}, {185, 46}, {185, 74}, {205, 74}, {205, 95}, {-205, 95}};
+        const auto plate = [](const Pose& pose, std::vector<std::vector<Point>>& dark,
+                              std::vector<std::vector<Point>>& holes) {
+            std::vector<Point> outline{{-205, -95}, {205, -95}, {205, 46}, {185, 46},
+                                       {185, 74},   {205, 74},  {205, 95}, {-205, 95}};
             for (Point& p : outline) p = pose.toPicture(p);
             dark.push_back(outline);
             const double radii[]{9, 11.25, 13.5, 10.2, 9.6, 12.3, 8.4, 14.1};
-            for (int i = 0; i < 8; ++i) holes.push_back(demo::circleOutline(pose.toPicture({-150.0 + 100 * (i % 4), i < 4 ? -45.0 : 45.0}), radii[i]));
+            for (int i = 0; i < 8; ++i)
+                holes.push_back(
+                    demo::circleOutline(pose.toPicture({-150.0 + 100 * (i % 4), i < 4 ? -45.0 : 45.0}), radii[i]));
         };
         std::vector<std::vector<Point>> dark, holes;
         plate({{300, 200}, 0}, dark, holes);
@@ -309,19 +334,22 @@ private slots:
             QVERIFY2(std::abs(off) < 0.01, qPrintable(QString("%1: %2° off").arg(n).arg(geometry::degrees(off))));
         }
     }
-    // What need not be followed changes nothing in what is said: wanted finds and surplus are the same as when all is followed.
+    // What need not be followed changes nothing in what is said: wanted finds and surplus are the same as when all is
+    // followed.
     void whatLiesOnAWantedFindIsNotMissed()
     {
         const auto reference = draw({part({{100, 90}, 0})}, 200, 180);
-        const auto model = *vision::teachPattern(reference.grey(), Region::rectangle({100, 90}, 150, 110), {{100, 90}, 0}, 10);
+        const auto model =
+            *vision::teachPattern(reference.grey(), Region::rectangle({100, 90}, 150, 110), {{100, 90}, 0}, 10);
         demo::Random random(4);
         std::size_t surplus = 0;
         for (int n = 0; n < 40; ++n) {
             std::vector<Pose> at;
             for (int i = 0, parts = 1 + random.below(5); i < parts; ++i) {
                 // Some lie half on each other.
-                const Point near = i > 0 && random.below(2) ? at.back().origin + Point{random.uniform(-90, 90), random.uniform(-90, 90)}
-                                                            : Point{random.uniform(120, 780), random.uniform(120, 580)};
+                const Point near = i > 0 && random.below(2)
+                                       ? at.back().origin + Point{random.uniform(-90, 90), random.uniform(-90, 90)}
+                                       : Point{random.uniform(120, 780), random.uniform(120, 580)};
                 at.push_back({near, random.uniform(-3, 3)});
             }
             const auto picture = scene(at);
@@ -335,7 +363,8 @@ private slots:
                     for (std::size_t i = 0; i < finds.size(); ++i) {
                         bool on = false;
                         for (std::size_t k = 0; k < std::min(i, std::size_t(wanted)); ++k)
-                            on = on || (i >= std::size_t(wanted) && vision::overlap(model, finds[i].pose, 1, finds[k].pose, 1) > 0.4);
+                            on = on || (i >= std::size_t(wanted) &&
+                                        vision::overlap(model, finds[i].pose, 1, finds[k].pose, 1) > 0.4);
                         if (!on) out.push_back(finds[i]);
                     }
                     return out;
@@ -345,7 +374,9 @@ private slots:
                 const auto few = kept(o);
                 QCOMPARE(few.size(), all.size());
                 for (std::size_t i = 0; i < all.size(); ++i)
-                    QVERIFY2(few[i].score == all[i].score && few[i].pose.origin == all[i].pose.origin && few[i].pose.angle == all[i].pose.angle, qPrintable(QString::number(n)));
+                    QVERIFY2(few[i].score == all[i].score && few[i].pose.origin == all[i].pose.origin &&
+                                 few[i].pose.angle == all[i].pose.angle,
+                             qPrintable(QString::number(n)));
                 surplus += all.size() > std::size_t(wanted);
             }
         }
@@ -357,20 +388,28 @@ private slots:
             const Pose truth{{400 + 3.7 * n, 300 + 2.3 * n}, 0.4 * n};
             // The middle of what is seen of the part lies here.
             const Point middle = truth.toPicture({0, 0});
-            const auto result = runChain(taught([&](Step& s) { s.regions["search"] = Region::circle(middle, 5); }), scene({truth, {{150, 150}, 1}}));
+            const auto result = runChain(taught([&](Step& s) { s.regions["search"] = Region::circle(middle, 5); }),
+                                         scene({truth, {{150, 150}, 1}}));
             QVERIFY2(state(result, "datum") == inspect::State::Ok, qPrintable(QString::number(n)));
             QVERIFY(std::abs(value(result, "datum", "x") - truth.toPicture({0, 0}).x) < 0.1);
         }
-        const auto beside = runChain(taught([&](Step& s) { s.regions["search"] = Region::circle({400, 300}, 5); }), scene({{{420, 300}, 1}}));
+        const auto beside = runChain(taught([&](Step& s) {
+                                         s.regions["search"] = Region::circle({400, 300}, 5);
+                                     }),
+                                     scene({{{420, 300}, 1}}));
         QVERIFY(state(beside, "datum") == inspect::State::Failed);
     }
     void aRangeThatIsTooSmallIsSaid()
     {
-        const auto turned = runChain(taught([](Step& s) { put(s, "angle_range", 20.0); }), scene({{{400, 300}, geometry::radians(35)}}));
+        const auto turned = runChain(taught([](Step& s) { put(s, "angle_range", 20.0); }),
+                                     scene({{{400, 300}, geometry::radians(35)}}));
         QVERIFY(state(turned, "datum") == inspect::State::Failed);
         const std::string why = turned.items.front().step("datum")->reason;
         QVERIFY2(why.find("turned by 35°: outside the angle range of ± 20°") != std::string::npos, why.c_str());
-        const auto away = runChain(taught([](Step& s) { s.regions["search"] = Region::rectangle({200, 200}, 100, 100); }), scene({{{600, 500}, 1}}));
+        const auto away = runChain(taught([](Step& s) {
+                                       s.regions["search"] = Region::rectangle({200, 200}, 100, 100);
+                                   }),
+                                   scene({{{600, 500}, 1}}));
         QVERIFY(away.items.front().step("datum")->reason.find("outside the search area") != std::string::npos);
         const auto none = runChain(taught([](Step& s) { put(s, "angle_range", 20.0); }), draw({}, 300, 200));
         QVERIFY(none.items.front().step("datum")->reason.find(";") == std::string::npos);
@@ -395,14 +434,16 @@ private slots:
             const auto result = runChain(r, scene({truth}, scale));
             QVERIFY2(state(result, "width") == inspect::State::Ok, result.items.front().step("width")->reason.c_str());
             QVERIFY(std::abs(value(result, "datum", "scale") - scale) < 0.003);
-            QVERIFY2(std::abs(value(result, "width", "distance") - 120 * scale) < 0.3, qPrintable(QString::number(value(result, "width", "distance"))));
+            QVERIFY2(std::abs(value(result, "width", "distance") - 120 * scale) < 0.3,
+                     qPrintable(QString::number(value(result, "width", "distance"))));
             QVERIFY(std::abs(value(result, "edge", "length") - 90 * scale) < 4 * scale);
             QCOMPARE(value(result, "count", "count"), 1.0);
             QCOMPARE(value(result, "count", "missing"), 0.0);
             // The region that is drawn is the one that is looked at.
             bool placed = false;
             const auto regions = inspect::regionsInPicture(r, r.steps[1], result.items.front(), placed);
-            QVERIFY(std::abs(geometry::distance(regions.at("window").from, regions.at("window").to) - 140 * scale) < 0.5 &&
+            QVERIFY(std::abs(geometry::distance(regions.at("window").from, regions.at("window").to) - 140 * scale) <
+                        0.5 &&
                     std::abs(regions.at("window").width - 9 * scale) < 0.05);
         }
     }
@@ -410,7 +451,10 @@ private slots:
     // ---- measuring and selecting
     void anEdgePairIsAnyTwoNumbers()
     {
-        const auto bars = [] { return draw({box(40, 40, 60, 80), box(90, 40, 130, 80), box(170, 40, 180, 80)}, 240, 120, {}, 0.5); }; // edges 40 60 90 130 170 180
+        // edges 40 60 90 130 170 180
+        const auto bars = [] {
+            return draw({box(40, 40, 60, 80), box(90, 40, 130, 80), box(170, 40, 180, 80)}, 240, 120, {}, 0.5);
+        };
         const auto pair = [&](int a, const char* fromA, int b, const char* fromB) {
             return runStep("edge_pair", bars(), [&](Step& s) {
                 s.regions["window"] = Region::window({10, 60}, {230, 60}, 9);
@@ -429,11 +473,15 @@ private slots:
     void anArcIsAnArc()
     {
         // The upper part of a disc whose lower part carries a lug: off the arc there is no burr.
-        const auto picture = [] { return draw({demo::circleOutline({200, 200}, 100), box(180, 290, 220, 316)}, 400, 400, {}, 1); };
+        const auto picture = [] {
+            return draw({demo::circleOutline({200, 200}, 100), box(180, 290, 220, 316)}, 400, 400, {}, 1);
+        };
         const auto measured = [&](bool arc, const char* kind) {
             Recipe r;
             chain(r, "circle", "round", [&](Step& s) {
-                s.regions["ring"] = arc ? Region::arc({200, 200}, 80, 120, geometry::radians(20), geometry::radians(140)) : Region::ring({200, 200}, 80, 120);
+                s.regions["ring"] =
+                    arc ? Region::arc({200, 200}, 80, 120, geometry::radians(20), geometry::radians(140))
+                        : Region::ring({200, 200}, 80, 120);
             });
             chain(r, kind, "form", [](Step& s) {
                 s.inputs["of"] = "round";
@@ -459,7 +507,8 @@ private slots:
                 put(s, "reach", reach), put(s, "least_share", least);
             });
         };
-        QVERIFY2(reason(line(0.5, 50)).find("within 0.50 px; 50 % are asked") != std::string::npos, reason(line(0.5, 50)).c_str());
+        QVERIFY2(reason(line(0.5, 50)).find("within 0.50 px; 50 % are asked") != std::string::npos,
+                 reason(line(0.5, 50)).c_str());
         const auto told = line(0.5, 5);
         QVERIFY(value(told, "share") < 40 && value(told, "farthest") > 3);
         const auto straight = runStep("line", draw({box(20, 100, 380, 200)}, 400, 240, {}, 1), [](Step& s) {
@@ -470,7 +519,8 @@ private slots:
     void holesAndNetAreaWhateverIsFilled()
     {
         const auto picture = [] {
-            return draw({box(20, 20, 100, 100), box(120, 20, 200, 100)}, 220, 120, {demo::circleOutline({45, 45}, 10), demo::circleOutline({75, 75}, 10)}, 1);
+            return draw({box(20, 20, 100, 100), box(120, 20, 200, 100)}, 220, 120,
+                        {demo::circleOutline({45, 45}, 10), demo::circleOutline({75, 75}, 10)}, 1);
         };
         for (const bool fill : {true, false}) {
             const auto r = runStep("blobs", picture(), [&](Step& s) {
@@ -479,18 +529,22 @@ private slots:
             });
             const auto* step = r.items.front().steps.back().get();
             QCOMPARE(step->output("holes")->values, (std::vector<double>{2, 0}));
-                QVERIFY(std::abs(step->output("full_area")->values[0] - step->output("net_area")->values[0] - 2 * geometry::kPi * 100) < 30);
-            QVERIFY(std::abs(step->output("full_area")->values[0] - 6400) < 160); // the threshold lies on the bright side of the blurred border
+            QVERIFY(std::abs(step->output("full_area")->values[0] - step->output("net_area")->values[0] -
+                             2 * geometry::kPi * 100) < 30);
+            // the threshold lies on the bright side of the blurred border
+            QVERIFY(std::abs(step->output("full_area")->values[0] - 6400) < 160);
             QCOMPARE(step->output("areas")->values[0], step->output(fill ? "full_area" : "net_area")->values[0]);
-            QVERIFY(std::abs(step->output("feret_most")->values[1] - 80 * std::sqrt(2.0)) < 2.5 && std::abs(step->output("feret_least")->values[1] - 80) < 2);
+            QVERIFY(std::abs(step->output("feret_most")->values[1] - 80 * std::sqrt(2.0)) < 2.5 &&
+                    std::abs(step->output("feret_least")->values[1] - 80) < 2);
             QVERIFY(std::abs(step->output("equal_diameter")->values[1] - std::sqrt(4 * 6400 / geometry::kPi)) < 1.2);
         }
-        const auto turned = runStep("blobs", draw({[] {
-                                        std::vector<Point> p = box(-50, -10, 50, 10);
-                                        for (Point& q : p) q = Pose{{110, 80}, geometry::radians(25)}.toPicture(q);
-                                        return p;
-                                    }()},
-                                                  220, 160, {}, 1),
+        const auto turned = runStep("blobs",
+                                    draw({[] {
+                                             std::vector<Point> p = box(-50, -10, 50, 10);
+                                             for (Point& q : p) q = Pose{{110, 80}, geometry::radians(25)}.toPicture(q);
+                                             return p;
+                                         }()},
+                                         220, 160, {}, 1),
                                     [](Step& s) { put(s, "objects", std::string("dark")); });
         QVERIFY(std::abs(value(turned, "moment_angle") - 25) < 0.3);
     }
@@ -513,11 +567,13 @@ private slots:
                     QCOMPARE(int(mask.row(y)[x]), (bright ? off > 8 : off < -8) ? 255 : 0);
                 }
         }
-        // The offset may grow with the contrast of the window: a faint spot on a quiet ground, no texture on a busy one.
+        // The offset may grow with the contrast of the window: a faint spot on a quiet ground, no texture on a busy
+        // one.
         demo::Random random(3);
         image::Image busy(200, 100, image::PixelFormat::Grey8);
         for (int y = 0; y < 100; ++y)
-            for (int x = 0; x < 200; ++x) busy.row(y)[x] = std::uint8_t(120 + (x < 100 ? random.normal(1, 3) : random.normal(15, 45)));
+            for (int x = 0; x < 200; ++x)
+                busy.row(y)[x] = std::uint8_t(120 + (x < 100 ? random.normal(1, 3) : random.normal(15, 45)));
         for (int y = 40; y < 60; ++y)
             for (int x = 40; x < 60; ++x) busy.row(y)[x] = std::uint8_t(busy.row(y)[x] + 14);
         const auto count = [&](const image::Image& mask, int from, int to) {
@@ -526,7 +582,8 @@ private slots:
                 for (int x = from; x < to; ++x) n += mask.row(y)[x] == 255;
             return n;
         };
-        const image::Image plain = vision::localThreshold(busy.grey(), 20, 8, true), grown = vision::localThreshold(busy.grey(), 20, 8, true, 4);
+        const image::Image plain = vision::localThreshold(busy.grey(), 20, 8, true),
+                           grown = vision::localThreshold(busy.grey(), 20, 8, true, 4);
         QVERIFY(count(plain, 110, 190) > 1000 && count(grown, 110, 190) == 0 && count(grown, 40, 60) >= 0);
         const image::Image quiet = vision::localThreshold(busy.grey(), 20, 8, true, 1.5);
         QVERIFY(count(quiet, 40, 60) > 300);
@@ -538,7 +595,8 @@ private slots:
             image::Image p(300, 200, image::PixelFormat::Grey8);
             for (int y = 0; y < 200; ++y)
                 for (int x = 0; x < 300; ++x) {
-                    const double light = 240 - 160.0 * x / 300, share = withPart && x > 180 && x < 260 && y > 60 && y < 140 ? 0.55 : 1;
+                    const double light = 240 - 160.0 * x / 300,
+                                 share = withPart && x > 180 && x < 260 && y > 60 && y < 140 ? 0.55 : 1;
                     p.row(y)[x] = std::uint8_t(light * share);
                 }
             return p;
@@ -564,14 +622,17 @@ private slots:
         QVERIFY(e);
         double between = 0, all = 0;
         const double t = value(once, "part", "threshold");
-        for (std::size_t i = 0; i < e->curves[0].x.size(); ++i) all += e->curves[0].y[i], between += std::abs(e->curves[0].x[i] - t) < 12 ? e->curves[0].y[i] : 0;
+        for (std::size_t i = 0; i < e->curves[0].x.size(); ++i)
+            all += e->curves[0].y[i], between += std::abs(e->curves[0].x[i] - t) < 12 ? e->curves[0].y[i] : 0;
         QVERIFY2(between < 0.01 * all, qPrintable(QString::number(between / all)));
     }
     void grey16IsMeasuredAtFullDepth()
     {
         image::Image p(100, 80, image::PixelFormat::Grey16);
         for (int y = 0; y < 80; ++y)
-            for (int x = 0; x < 100; ++x) reinterpret_cast<std::uint16_t*>(p.row(y))[x] = std::uint16_t(25956 + (x + y) % 2); // 100.996 and a little more
+            // 100.996 and a little more
+            for (int x = 0; x < 100; ++x)
+                reinterpret_cast<std::uint16_t*>(p.row(y))[x] = std::uint16_t(25956 + (x + y) % 2);
         const auto r = runStep("area_share", std::move(p), [](Step& s) { put(s, "mode", std::string("fixed")); });
         QVERIFY(std::abs(value(r, "grey_mean") - 25956.5 / 257) < 1e-9);
         QVERIFY(std::abs(value(r, "grey_spread") - 0.5 / 257) < 1e-9);
@@ -616,7 +677,8 @@ private slots:
         const auto salted = [] {
             image::Image p = draw({box(40, 30, 120, 90)}, 160, 120, {}, 1);
             demo::Random random(8);
-            for (int i = 0; i < 900; ++i) p.row(random.below(120))[random.below(160)] = std::uint8_t(random.below(2) * 255);
+            for (int i = 0; i < 900; ++i)
+                p.row(random.below(120))[random.below(160)] = std::uint8_t(random.below(2) * 255);
             return p;
         };
         const auto smooth = [&](const char* how) {
@@ -646,7 +708,8 @@ private slots:
                 for (int x = 0; x < 37; ++x) {
                     std::vector<double> all;
                     for (int j = -2; j <= 2; ++j)
-                        for (int i = -2; i <= 2; ++i) all.push_back(p.grey().levelAt(mirrored(x + i, 37), mirrored(y + j, 23)));
+                        for (int i = -2; i <= 2; ++i)
+                            all.push_back(p.grey().levelAt(mirrored(x + i, 37), mirrored(y + j, 23)));
                     std::sort(all.begin(), all.end());
                     QCOMPARE(m.grey().levelAt(x, y), all[12]);
                 }
@@ -688,9 +751,13 @@ private slots:
     void aDecimalCommaIsRefusedAtItsCharacter()
     {
         const std::map<std::string, NamedValue> v{{"w", {base::Unit::None, false, {26}}}};
-        for (const auto& [text, at] : {std::pair{"[w] - 26,5", "at character 9:"}, {"([w] - 26,5) * 2", "at character 10:"}, {"1,5", "at character 2:"}}) {
+        for (const auto& [text, at] : {std::pair{"[w] - 26,5", "at character 9:"},
+                                       {"([w] - 26,5) * 2", "at character 10:"},
+                                       {"1,5", "at character 2:"}}) {
             const auto got = evaluateFormula(text, v);
-            QVERIFY2(!got && got.error().message.find(at) == 0 && got.error().message.find("comma") != std::string::npos, text);
+            QVERIFY2(!got && got.error().message.find(at) == 0 &&
+                         got.error().message.find("comma") != std::string::npos,
+                     text);
         }
         QCOMPARE(*evaluateFormula("min([w], 5)", v), 5.0);
         QCOMPARE(*evaluateFormula("max(1,2)", v), 2.0);
@@ -702,18 +769,26 @@ private slots:
         using Better = OutputSpec::Better;
         const auto score = inspect::proposeLimits({0.97, 0.98, 0.99}, {}, base::Unit::None, {Better::More, 0.0, 1.0});
         QVERIFY(score && score->limits.low && !score->limits.high);
-        const auto burr = inspect::proposeLimits({0.03, 0.05, 0.06}, {0.30}, base::Unit::Millimetre, {Better::Less, 0.0, {}});
+        const auto burr =
+            inspect::proposeLimits({0.03, 0.05, 0.06}, {0.30}, base::Unit::Millimetre, {Better::Less, 0.0, {}});
         QVERIFY(burr && !burr->limits.low && std::abs(*burr->limits.high - 0.18) < 1e-9); // the middle of the gap
         QCOMPARE(burr->badCaught, 1);
         // Nothing below what the value can be.
-        const auto area = inspect::proposeLimits({100, 4000, 8000}, {}, base::Unit::SquarePixel, {Better::Within, 0.0, {}});
+        const auto area =
+            inspect::proposeLimits({100, 4000, 8000}, {}, base::Unit::SquarePixel, {Better::Within, 0.0, {}});
         QVERIFY(area && !area->limits.low && area->limits.high);
         const auto both = inspect::proposeLimits({10.0, 10.2}, {9.0, 11.6}, base::Unit::Millimetre);
         QVERIFY(both && std::abs(*both->limits.low - 9.5) < 1e-9 && std::abs(*both->limits.high - 10.9) < 1e-9);
         // Every kind says it of what has no end.
-        for (const auto& [kind, output] : {std::pair{"farthest", "size"}, {"straightness", "zone"}, {"roundness", "zone"}, {"parallelism", "zone"},
-                                           {"perpendicularity", "zone"}, {"position", "position"}})
-            QVERIFY2(findKind(kind)->output(output)->better == Better::Less && findKind(kind)->output(output)->least == 0.0, kind);
+        for (const auto& [kind, output] : {std::pair{"farthest", "size"},
+                                           {"straightness", "zone"},
+                                           {"roundness", "zone"},
+                                           {"parallelism", "zone"},
+                                           {"perpendicularity", "zone"},
+                                           {"position", "position"}})
+            QVERIFY2(findKind(kind)->output(output)->better == Better::Less &&
+                         findKind(kind)->output(output)->least == 0.0,
+                     kind);
         for (const auto& [kind, output] : {std::pair{"pattern", "score"}, {"blobs", "circularity"}, {"line", "share"}})
             QVERIFY2(findKind(kind)->output(output)->better == Better::More, kind);
     }

@@ -1,4 +1,5 @@
-// The window does what it offers: datums, areas, lists, refusals at the pointer, and nothing shown that was not answered.
+// The window does what it offers: datums, areas, lists, refusals at the pointer, and nothing shown that was not
+// answered.
 #include "desktop/evidence_view.h"
 #include "desktop/param_form.h"
 #include "records/record_log.h"
@@ -144,7 +145,9 @@ private slots:
         const std::string left = session().recipe().steps[0].id, right = session().recipe().steps[1].id;
         // A width drawn before: it comes along, the holes do not.
         session().change("width", [](Recipe& r) {
-            chain(r, "edge_pair", "before", [](Step& s) { s.regions["window"] = Region::window({300, 300}, {400, 300}, 9); });
+            chain(r, "edge_pair", "before", [](Step& s) {
+                s.regions["window"] = Region::window({300, 300}, {400, 300}, 9);
+            });
         });
         drag(sheet(), onReference(-46, 9), onReference(46, 9));
         QVERIFY(session().draft());
@@ -168,7 +171,8 @@ private slots:
     void aCornerAndAnArmedDatumAreMadeByAStroke()
     {
         openBare();
-        for (const auto& [from, to] : {std::pair{QPointF(-40, -13), QPointF(40, -13)}, {QPointF(-50, -9), QPointF(-50, 9)}}) {
+        for (const auto& [from, to] :
+             {std::pair{QPointF(-40, -13), QPointF(40, -13)}, {QPointF(-50, -9), QPointF(-50, 9)}}) {
             drag(sheet(), onReference(from.x(), from.y()), onReference(to.x(), to.y()));
             QVERIFY(session().draft());
             for (int i = 0; i < 6 && session().draft()->offer().step.kind != "line"; ++i) key(Qt::Key_Tab);
@@ -197,8 +201,12 @@ private slots:
             });
         });
         QVERIFY(settled());
-        QVERIFY(waitFor([&] { return session().currentItem() && session().currentItem()->step("end")->state == inspect::State::Ok; }));
-        const auto at = [&](double x, double y) { return session().datumForNewSteps(sheet()->pictureOf(onReference(x, y))); };
+        QVERIFY(waitFor([&] {
+            return session().currentItem() && session().currentItem()->step("end")->state == inspect::State::Ok;
+        }));
+        const auto at = [&](double x, double y) {
+            return session().datumForNewSteps(sheet()->pictureOf(onReference(x, y)));
+        };
         QCOMPARE(at(46, 0), std::string("end"));
         QCOMPARE(at(-20, 0), std::string("plate"));
         QCOMPARE(at(0, -60), std::string("plate")); // beside the part: the first one
@@ -208,14 +216,16 @@ private slots:
         openDemo();
         // A picture of nothing among the trials.
         const QString empty = m_demo.filePath("nothing.png");
-        QVERIFY(base::realFiles().write(empty.toStdString(), *image::encodePng(draw({}, smallField().width, smallField().height))));
+        QVERIFY(base::realFiles().write(empty.toStdString(),
+                                        *image::encodePng(draw({}, smallField().width, smallField().height))));
         session().addTrials({empty});
         session().setTrial(session().trialCount() - 1);
         QVERIFY(settled());
         const auto before = session().recipe().reference.fingerprint;
         const auto refused = session().takeReference();
         QVERIFY(!refused);
-        QVERIFY2(refused.error().message.find("datum A \"Plate\" is not found on it") != std::string::npos, refused.error().message.c_str());
+        QVERIFY2(refused.error().message.find("datum A \"Plate\" is not found on it") != std::string::npos,
+                 refused.error().message.c_str());
         QCOMPARE(session().recipe().reference.fingerprint, before);
         session().setTrial(1);
         QVERIFY(session().takeReference());
@@ -225,7 +235,9 @@ private slots:
         std::set<std::string> said;
         for (const QAction* a : m_window->findChildren<QAction*>())
             for (const auto& k : recipe::allStepKinds())
-                if (a->toolTip().contains(QString::fromStdString(k.purpose)) && a->toolTip().contains(QString::fromStdString(k.help))) said.insert(k.key);
+                if (a->toolTip().contains(QString::fromStdString(k.purpose)) &&
+                    a->toolTip().contains(QString::fromStdString(k.help)))
+                    said.insert(k.key);
         for (const auto& k : recipe::allStepKinds()) QVERIFY2(said.count(k.key) == 1, k.key.c_str());
     }
     void everyEntryOfTheStripMakesSomething()
@@ -234,7 +246,9 @@ private slots:
         openBare();
         for (const double x : {-46.0, 46.0})
             for (const double y : {9.0}) takeHole(x, y);
-        for (const auto& [from, to] : {std::pair{QPointF(-40, -13), QPointF(40, -13)}, {QPointF(-40, 13), QPointF(40, 13)}, {QPointF(-50, -9), QPointF(-50, 9)}}) {
+        for (const auto& [from, to] : {std::pair{QPointF(-40, -13), QPointF(40, -13)},
+                                       {QPointF(-40, 13), QPointF(40, 13)},
+                                       {QPointF(-50, -9), QPointF(-50, 9)}}) {
             sheet()->setArmedKind("line");
             drag(sheet(), onReference(from.x(), from.y()), onReference(to.x(), to.y()));
             QVERIFY(session().draft());
@@ -248,20 +262,39 @@ private slots:
         const auto* slots_ = session().currentItem()->step(stepOf("blobs")->id);
         QVERIFY(slots_->state == inspect::State::Ok && slots_->features.count("group"));
         const Point one = std::get<Group>(slots_->features.at("group")).members.front().centre;
-        const QPointF slot = sheet()->screenOf(one), left = onReference(-46, 9), right = onReference(46, 9), top = onReference(5, -13), bottom = onReference(5, 13),
-                      side = onReference(-50, 0), away = onReference(0, -40);
+        const QPointF slot = sheet()->screenOf(one), left = onReference(-46, 9), right = onReference(46, 9),
+                      top = onReference(5, -13), bottom = onReference(5, 13), side = onReference(-50, 0),
+                      away = onReference(0, -40);
         struct Made {
             const char* kind;
             QPointF from, to; // equal: a click
             bool area = false;
         };
-        for (const Made& m : {Made{"two_holes", left, right}, {"corner", top, side}, {"blob_datum", slot, slot}, {"circle", left, left}, {"ellipse", left, left},
-                              {"edge_point", onReference(20, -20), onReference(20, -11)}, {"contour", onReference(-55, -18), onReference(55, 18), true},
-                              {"crossing", top, side}, {"midpoint", left, right}, {"bisector", top, bottom}, {"foot", top, left}, {"line_through", left, right},
-                              {"circle_through", slot, slot}, {"element", slot, slot}, {"area_share", onReference(-45, -12), onReference(45, 8), true},
-                              {"edge_pair", onReference(-34, -17), onReference(-34, 17)}, {"distance", left, right}, {"distances", slot, top}, {"angle", top, side},
-                              {"farthest", onReference(-20, -13), onReference(20, -13)}, {"straightness", top, away}, {"roundness", left, away},
-                              {"parallelism", bottom, top}, {"perpendicularity", side, top}, {"position", left, away},
+        for (const Made& m : {Made{"two_holes", left, right},
+                              {"corner", top, side},
+                              {"blob_datum", slot, slot},
+                              {"circle", left, left},
+                              {"ellipse", left, left},
+                              {"edge_point", onReference(20, -20), onReference(20, -11)},
+                              {"contour", onReference(-55, -18), onReference(55, 18), true},
+                              {"crossing", top, side},
+                              {"midpoint", left, right},
+                              {"bisector", top, bottom},
+                              {"foot", top, left},
+                              {"line_through", left, right},
+                              {"circle_through", slot, slot},
+                              {"element", slot, slot},
+                              {"area_share", onReference(-45, -12), onReference(45, 8), true},
+                              {"edge_pair", onReference(-34, -17), onReference(-34, 17)},
+                              {"distance", left, right},
+                              {"distances", slot, top},
+                              {"angle", top, side},
+                              {"farthest", onReference(-20, -13), onReference(20, -13)},
+                              {"straightness", top, away},
+                              {"roundness", left, away},
+                              {"parallelism", bottom, top},
+                              {"perpendicularity", side, top},
+                              {"position", left, away},
                               {"pattern", onReference(-55, -18), onReference(55, 18), true}}) {
             sheet()->setArmedKind(m.kind);
             if (m.from == m.to) QTest::mouseClick(sheet(), Qt::LeftButton, Qt::NoModifier, m.from.toPoint());
@@ -276,7 +309,8 @@ private slots:
             inspect::ItemResult item;
             session().probe(session().draft()->offer().step, &item);
             const auto* answer = item.step(session().draft()->offer().step.id);
-            QVERIFY2(answer && answer->state == inspect::State::Ok, (std::string(m.kind) + ": " + (answer ? answer->reason : "")).c_str());
+            QVERIFY2(answer && answer->state == inspect::State::Ok,
+                     (std::string(m.kind) + ": " + (answer ? answer->reason : "")).c_str());
             session().dropDraft();
         }
         // A formula is not drawn: it stands in the form at once.
@@ -340,7 +374,8 @@ private slots:
             QTest::mousePress(sheet(), Qt::LeftButton, Qt::NoModifier, from.toPoint());
             for (int i = 1; i <= 6; ++i) {
                 const QPointF at = from + (to - from) * i / 6.0;
-                QMouseEvent move(QEvent::MouseMove, at, sheet()->mapToGlobal(at), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+                QMouseEvent move(QEvent::MouseMove, at, sheet()->mapToGlobal(at), Qt::NoButton, Qt::LeftButton,
+                                 Qt::NoModifier);
                 QApplication::sendEvent(sheet(), &move);
             }
             if (reversed) sheet()->reverse();
@@ -350,7 +385,8 @@ private slots:
             session().dropDraft();
             // Which way the search goes: to the left of the stroke, or to its right when the flag says so.
             const Region w = s.regions.at("window");
-            const Point n = geometry::leftOf(geometry::unit(w.to - w.from)) * (findKind("line")->isReversed(s.params) ? -1.0 : 1.0);
+            const Point n =
+                geometry::leftOf(geometry::unit(w.to - w.from)) * (findKind("line")->isReversed(s.params) ? -1.0 : 1.0);
             return n.y;
         };
         const double plain = drawn(false), turned = drawn(true);
@@ -371,14 +407,16 @@ private slots:
                 if (!k.datum) s.datum = "plate";
                 for (const RegionSpec& spec : k.regions) {
                     const auto shape = spec.shapes.front();
-                    if (shape == geometry::Shape::Window) s.regions[spec.key] = Region::window({300, 300}, {400, 300}, 12);
+                    if (shape == geometry::Shape::Window)
+                        s.regions[spec.key] = Region::window({300, 300}, {400, 300}, 12);
                     else if (shape == geometry::Shape::Ring) s.regions[spec.key] = Region::ring({400, 300}, 10, 30);
                     else s.regions[spec.key] = Region::rectangle({400, 300}, 200, 100);
                 }
                 for (const InputSpec& in : k.inputs)
                     for (const Step& from : r.steps)
                         if (const StepKind* giver = findKind(from.kind);
-                            in.needed && from.id.rfind("x_", 0) != 0 && giver->hasFeature && std::find(in.accepts.begin(), in.accepts.end(), giver->feature) != in.accepts.end())
+                            in.needed && from.id.rfind("x_", 0) != 0 && giver->hasFeature &&
+                            std::find(in.accepts.begin(), in.accepts.end(), giver->feature) != in.accepts.end())
                             s.inputs[in.key] = from.id;
                 r.steps.push_back(s);
             }
@@ -434,7 +472,8 @@ private slots:
         QWidget* list = box->view();
         for (const Qt::Key k : {Qt::Key_E, Qt::Key_G, Qt::Key_B, Qt::Key_Q}) QTest::keyClick(list, k);
         QVERIFY(!session().showsReference());
-        QVERIFY(session().recipe().trials[0].label == session().recipe().trials[0].label && int(session().recipe().steps.size()) == steps);
+        QVERIFY(session().recipe().trials[0].label == session().recipe().trials[0].label &&
+                int(session().recipe().steps.size()) == steps);
         QTest::keyClick(list, Qt::Key_Escape);
         QVERIFY(waitFor([&] { return QApplication::activePopupWidget() == nullptr; }));
         QCOMPARE(session().selected(), std::string("width")); // Esc closed the list and let nothing else go
@@ -454,7 +493,8 @@ private slots:
         QVERIFY(low);
         low->setValue(230);
         QTest::qWait(20);
-        QCOMPARE(std::get<double>(findKind("blobs")->param("low")->get(session().recipe().find("slots")->params)), 100.0);
+        QCOMPARE(std::get<double>(findKind("blobs")->param("low")->get(session().recipe().find("slots")->params)),
+                 100.0);
         QVERIFY(m_window->findChild<QLabel*>("said")->text().contains("is above"));
         QVERIFY(waitFor([&] { return form()->findChild<QDoubleSpinBox*>("low")->value() == 100; }));
     }
@@ -477,7 +517,8 @@ private slots:
         QVERIFY(waitFor([&] { return session().recipe().find("slots")->checks.back().output == "equal_diameter"; }));
         QVERIFY(settled());
         const auto& judged = session().result(0)->items[0].checks;
-        QVERIFY(std::any_of(judged.begin(), judged.end(), [](const auto& c) { return c.output == "equal_diameter" && c.values.size() >= 9; }));
+        QVERIFY(std::any_of(judged.begin(), judged.end(),
+                            [](const auto& c) { return c.output == "equal_diameter" && c.values.size() >= 9; }));
         choose("filterBy", "Net size");
         QVERIFY(waitFor([&] { return !session().recipe().find("slots")->filters.empty(); }));
         auto* range = form()->findChild<QLineEdit*>("filter_net_area");
@@ -521,7 +562,9 @@ private slots:
         QVERIFY(settled());
         QCOMPARE(value(*session().currentResult(), "slots", "missing"), 0.0);
         // Colour: a click takes one, Shift and a click refuses one; of a grey picture the grey.
-        session().change("colour", [](Recipe& r) { findKind("blobs")->param("mode")->put(r.find("slots")->params, Value(std::string("colour"))); });
+        session().change("colour", [](Recipe& r) {
+            findKind("blobs")->param("mode")->put(r.find("slots")->params, Value(std::string("colour")));
+        });
         const QPoint slot = onReference(-34, -4).toPoint(), brass = onReference(-43, 3).toPoint();
         QTest::mouseClick(sheet(), Qt::LeftButton, Qt::NoModifier, slot);
         QTest::mouseClick(sheet(), Qt::LeftButton, Qt::ShiftModifier, brass);
@@ -633,9 +676,11 @@ private slots:
         for (const int bits : {10, 12, 14, 16}) {
             image::Image p(64, 4, image::PixelFormat::Grey16);
             for (int y = 0; y < 4; ++y)
-                for (int x = 0; x < 64; ++x) reinterpret_cast<std::uint16_t*>(p.row(y))[x] = std::uint16_t(((1 << bits) - 1) * x / 63);
+                for (int x = 0; x < 64; ++x)
+                    reinterpret_cast<std::uint16_t*>(p.row(y))[x] = std::uint16_t(((1 << bits) - 1) * x / 63);
             const QImage shown = report::toQImage(p);
-            QVERIFY2(qGray(shown.pixel(63, 0)) == 255 && qGray(shown.pixel(0, 0)) == 0, qPrintable(QString::number(bits)));
+            QVERIFY2(qGray(shown.pixel(63, 0)) == 255 && qGray(shown.pixel(0, 0)) == 0,
+                     qPrintable(QString::number(bits)));
             QVERIFY(std::abs(qGray(shown.pixel(32, 2)) - 129) <= 2);
         }
     }
@@ -644,7 +689,8 @@ private slots:
         const QSize screen = QGuiApplication::primaryScreen()->availableSize();
         QSettings().remove("geometry");
         MainWindow fresh(smallStation(), m_place.path("other"));
-        QVERIFY(fresh.width() <= std::max(fresh.minimumWidth(), screen.width()) && fresh.height() <= std::max(fresh.minimumHeight(), screen.height() - 40));
+        QVERIFY(fresh.width() <= std::max(fresh.minimumWidth(), screen.width()) &&
+                fresh.height() <= std::max(fresh.minimumHeight(), screen.height() - 40));
     }
     void listsAreReadInRecords()
     {
@@ -664,13 +710,15 @@ private slots:
         r.picture = "by-hand.png";
         r.items.resize(1);
         inspect::CheckResult c;
-        c.step = "s", c.output = "areas", c.name = "Sizes", c.list = true, c.values = {1.25, 3.5, 17}, c.unit = base::Unit::SquareMillimetre;
+        c.step = "s", c.output = "areas", c.name = "Sizes", c.list = true, c.values = {1.25, 3.5, 17},
+        c.unit = base::Unit::SquareMillimetre;
         r.items[0].checks = {c};
         QVERIFY(support::logOne(**log, Recipe{}, r, "b"));
         m_window->showWorkspace(0);
         m_window->showWorkspace(2);
         QVERIFY(waitFor([&] { return values->rowCount() == 1; }));
-        QVERIFY2(values->item(0, 1)->text().startsWith("3: 1.2") && values->item(0, 1)->text().contains("17"), qPrintable(values->item(0, 1)->text()));
+        QVERIFY2(values->item(0, 1)->text().startsWith("3: 1.2") && values->item(0, 1)->text().contains("17"),
+                 qPrintable(values->item(0, 1)->text()));
         QVERIFY(values->item(0, 1)->toolTip().contains("2: 3.5"));
         // Elements with limits of their own are read with them, a missing one by its name.
         inspect::ElementResult first, lost;
@@ -682,7 +730,9 @@ private slots:
         m_window->showWorkspace(2);
         QVERIFY(waitFor([&] { return values->rowCount() == 1 && values->item(0, 3)->text() == "each its own"; }));
         const QString tip = values->item(0, 1)->toolTip();
-        QVERIFY2(tip.contains("left: 3.5") && tip.contains("limits 3") && tip.contains("right: –") && tip.contains("missing"), qPrintable(tip));
+        QVERIFY2(tip.contains("left: 3.5") && tip.contains("limits 3") && tip.contains("right: –") &&
+                     tip.contains("missing"),
+                 qPrintable(tip));
     }
 
 private:

@@ -14,8 +14,9 @@ using geometry::Region;
 
 namespace
 {
-image::Image render(const std::vector<std::vector<Point>>& dark, int w, int h, double blur, double noise, std::uint64_t seed, double bright = 200,
-                    double part = 50, const std::vector<std::vector<Point>>& holes = {})
+image::Image render(const std::vector<std::vector<Point>>& dark, int w, int h, double blur, double noise,
+                    std::uint64_t seed, double bright = 200, double part = 50,
+                    const std::vector<std::vector<Point>>& holes = {})
 {
     const auto picture = demo::blurredCoverage(dark, holes, w, h, blur, 4);
     demo::Random random(seed);
@@ -30,7 +31,8 @@ image::Image wideOf(const image::Image& p)
 {
     image::Image out(p.width(), p.height(), image::PixelFormat::Grey16);
     for (int y = 0; y < p.height(); ++y)
-        for (int x = 0; x < p.width(); ++x) reinterpret_cast<std::uint16_t*>(out.row(y))[x] = std::uint16_t(257 * p.row(y)[x]);
+        for (int x = 0; x < p.width(); ++x)
+            reinterpret_cast<std::uint16_t*>(out.row(y))[x] = std::uint16_t(257 * p.row(y)[x]);
     return out;
 }
 // A part with nothing alike when turned: an L with a hole.
@@ -84,7 +86,8 @@ private slots:
     }
     void polarityStrengthAndOrder()
     {
-        const image::Image p = render({turnedBox({40, 32}, 10, 60, 0), turnedBox({70, 32}, 10, 60, 0)}, 110, 64, 0.8, 0, 1);
+        const image::Image p =
+            render({turnedBox({40, 32}, 10, 60, 0), turnedBox({70, 32}, 10, 60, 0)}, 110, 64, 0.8, 0, 1);
         const auto prof = profile(p.grey(), {10, 32}, {100, 32}, 9);
         QVERIFY(prof);
         QCOMPARE(int(edges(*prof, {Polarity::Any, 20, 1}).size()), 4);
@@ -92,7 +95,8 @@ private slots:
         QCOMPARE(int(rising.size()), 2);
         QVERIFY(std::abs(rising[0].point.x - 45) < 0.02 && std::abs(rising[1].point.x - 75) < 0.02);
         QVERIFY(edges(*prof, {Polarity::Any, 200, 1}).empty());
-        QVERIFY(pick(rising, Pick::Last)->point.x > 70 && pick(rising, Pick::First)->point.x < 50 && !pick({}, Pick::First));
+        QVERIFY(pick(rising, Pick::Last)->point.x > 70 && pick(rising, Pick::First)->point.x < 50 &&
+                !pick({}, Pick::First));
     }
     void brightnessAndContrastMoveNothing()
     {
@@ -108,7 +112,8 @@ private slots:
     void sixteenBitGivesTheSameEdges()
     {
         const image::Image p = render({turnedBox({40.3, 32.2}, 20, 40, 0.3)}, 80, 64, 0.8, 2, 1), w = wideOf(p);
-        const auto a = edges(*profile(p.grey(), {10, 32}, {70, 32}, 9), {}), b = edges(*profile(w.grey(), {10, 32}, {70, 32}, 9), {});
+        const auto a = edges(*profile(p.grey(), {10, 32}, {70, 32}, 9), {}),
+                   b = edges(*profile(w.grey(), {10, 32}, {70, 32}, 9), {});
         QCOMPARE(a.size(), b.size());
         for (std::size_t i = 0; i < a.size(); ++i) QVERIFY(std::abs(a[i].position - b[i].position) < 1e-5);
     }
@@ -130,8 +135,8 @@ private slots:
             const double radius = 30 + i % 4 * 0.25;
             const Point c{64 + 0.13 * i, 63 + 0.07 * i};
             const image::Image p = render({demo::circleOutline(c, radius)}, 140, 140, 1.2, 2, std::uint64_t(i));
-            const Probe probe =
-                probeCircle(p.grey(), {64 + 0.13 * i + 1, 63 + 0.07 * i - 1}, 20, 42, 64, 3, false, {Polarity::DarkToBright, 20, 1}, Pick::Strongest);
+            const Probe probe = probeCircle(p.grey(), {64 + 0.13 * i + 1, 63 + 0.07 * i - 1}, 20, 42, 64, 3, false,
+                                            {Polarity::DarkToBright, 20, 1}, Pick::Strongest);
             std::vector<Point> points;
             for (const Edge& e : probe.edges) points.push_back(e.point);
             const auto fit = geometry::fitCircle(points, 0.5);
@@ -148,7 +153,8 @@ private slots:
     {
         for (const double sigma : {1.0, 2.0, 5.0}) {
             const image::Image p = render({turnedBox({100, 100}, 90, 60, 0.4)}, 220, 200, 0.8, sigma, 4);
-            QVERIFY2(std::abs(noise(p.grey()) - sigma) < 0.15 * sigma + 0.1, qPrintable(QString::number(noise(p.grey()))));
+            QVERIFY2(std::abs(noise(p.grey()) - sigma) < 0.15 * sigma + 0.1,
+                     qPrintable(QString::number(noise(p.grey()))));
         }
     }
     void histogramCountsEveryPixelOnce()
@@ -176,7 +182,8 @@ private slots:
             const auto between = [&](int t) {
                 double n0 = 0, n1 = 0, s0 = 0, s1 = 0;
                 for (int v = 0; v < 256; ++v)
-                    (v < t ? n0 : n1) += double(h.count[std::size_t(v)]), (v < t ? s0 : s1) += v * double(h.count[std::size_t(v)]);
+                    (v < t ? n0 : n1) += double(h.count[std::size_t(v)]),
+                        (v < t ? s0 : s1) += v * double(h.count[std::size_t(v)]);
                 return n0 > 0 && n1 > 0 ? n0 * n1 * std::pow(s0 / n0 - s1 / n1, 2) : 0.0;
             };
             double best = 0;
@@ -205,12 +212,15 @@ private slots:
             image::Image p(w, h, image::PixelFormat::Grey8);
             for (int y = 0; y < h; ++y)
                 for (int x = 0; x < w; ++x) p.row(y)[x] = std::uint8_t(r.below(100) < 45 ? 200 : 10);
-            const Region region = n % 2 ? Region::whole() : Region::rectangle({w / 2.0, h / 2.0}, w * 0.8, h * 0.7, 0.3);
+            const Region region =
+                n % 2 ? Region::whole() : Region::rectangle({w / 2.0, h / 2.0}, w * 0.8, h * 0.7, 0.3);
             BlobOptions o;
             o.low = 100, o.fillHoles = fill;
             const BlobList list = findBlobs(p.grey(), region, o);
             // By hand.
-            const auto inside = [&](int x, int y) { return x >= 0 && y >= 0 && x < w && y < h && region.contains({double(x), double(y)}); };
+            const auto inside = [&](int x, int y) {
+                return x >= 0 && y >= 0 && x < w && y < h && region.contains({double(x), double(y)});
+            };
             std::vector<int> on(std::size_t(w * h), 0);
             for (int y = 0; y < h; ++y)
                 for (int x = 0; x < w; ++x) on[std::size_t(y * w + x)] = inside(x, y) && p.row(y)[x] >= 100;
@@ -239,8 +249,10 @@ private slots:
                     for (int x = 0; x < w; ++x) {
                         if (!inside(x, y) || on[std::size_t(y * w + x)] || seen[std::size_t(y * w + x)]) continue;
                         bool open = false;
-                        const auto all = flood(seen, x, y, 1, false, [&](int a, int b) { return !on[std::size_t(b * w + a)]; });
-                        for (const auto& [a, b] : all) open |= !inside(a - 1, b) || !inside(a + 1, b) || !inside(a, b - 1) || !inside(a, b + 1);
+                        const auto all =
+                            flood(seen, x, y, 1, false, [&](int a, int b) { return !on[std::size_t(b * w + a)]; });
+                        for (const auto& [a, b] : all)
+                            open |= !inside(a - 1, b) || !inside(a + 1, b) || !inside(a, b - 1) || !inside(a, b + 1);
                         if (!open)
                             for (const auto& [a, b] : all) filled[std::size_t(b * w + a)] = 1;
                     }
@@ -251,7 +263,8 @@ private slots:
             for (int y = 0; y < h; ++y)
                 for (int x = 0; x < w; ++x) {
                     if (!on[std::size_t(y * w + x)] || mark[std::size_t(y * w + x)]) continue;
-                    const auto all = flood(mark, x, y, 1, true, [&](int a, int b) { return on[std::size_t(b * w + a)] != 0; });
+                    const auto all =
+                        flood(mark, x, y, 1, true, [&](int a, int b) { return on[std::size_t(b * w + a)] != 0; });
                     QVERIFY(k < list.blobs.size());
                     const Blob& b = list.blobs[k++];
                     double sx = 0, sy = 0;
@@ -259,11 +272,14 @@ private slots:
                     bool touches = false;
                     for (const auto& [px, py] : all) {
                         sx += px, sy += py;
-                        left = std::min(left, px), right = std::max(right, px), top = std::min(top, py), bottom = std::max(bottom, py);
-                        touches |= !inside(px - 1, py) || !inside(px + 1, py) || !inside(px, py - 1) || !inside(px, py + 1);
+                        left = std::min(left, px), right = std::max(right, px), top = std::min(top, py),
+                        bottom = std::max(bottom, py);
+                        touches |=
+                            !inside(px - 1, py) || !inside(px + 1, py) || !inside(px, py - 1) || !inside(px, py + 1);
                     }
                     QCOMPARE(b.area, double(all.size()));
-                    QVERIFY(std::abs(b.centroid.x - sx / double(all.size())) < 1e-9 && std::abs(b.centroid.y - sy / double(all.size())) < 1e-9);
+                    QVERIFY(std::abs(b.centroid.x - sx / double(all.size())) < 1e-9 &&
+                            std::abs(b.centroid.y - sy / double(all.size())) < 1e-9);
                     QVERIFY(b.left == left && b.right == right && b.top == top && b.bottom == bottom);
                     QCOMPARE(b.touchesBorder, touches);
                 }
@@ -282,11 +298,13 @@ private slots:
             double turn = std::abs(geometry::wrapped(list.blobs[0].angle - angle));
             turn = std::min(turn, geometry::kPi - turn);
             QVERIFY(turn < 0.01);
-            QVERIFY2(std::abs(list.blobs[0].area - 1200) < 42 && geometry::distance(list.blobs[0].centroid, {60.3, 59.8}) < 0.25,
+            QVERIFY2(std::abs(list.blobs[0].area - 1200) < 42 &&
+                         geometry::distance(list.blobs[0].centroid, {60.3, 59.8}) < 0.25,
                      qPrintable(QString("%1: %2").arg(i).arg(list.blobs[0].area)));
             double closed = 0; // the outline encloses just the blob's pixels
             for (const auto& loop : outlines(list, 0))
-                for (std::size_t k = 0; k < loop.size(); ++k) closed += geometry::cross(loop[k], loop[(k + 1) % loop.size()]) / 2;
+                for (std::size_t k = 0; k < loop.size(); ++k)
+                    closed += geometry::cross(loop[k], loop[(k + 1) % loop.size()]) / 2;
             QCOMPARE(std::abs(closed), list.blobs[0].area);
         }
     }
@@ -314,8 +332,10 @@ private slots:
         double place = 0, turn = 0;
         const int n = 40;
         for (int i = 0; i < n; ++i) {
-            const geometry::Pose truth{{r.uniform(130, 270), r.uniform(130, 250)}, r.uniform(-geometry::kPi, geometry::kPi)};
-            const image::Image p = render(partAt(truth), 400, 380, 0.8, 2, std::uint64_t(100 + i), r.uniform(150, 240), r.uniform(20, 60));
+            const geometry::Pose truth{{r.uniform(130, 270), r.uniform(130, 250)},
+                                       r.uniform(-geometry::kPi, geometry::kPi)};
+            const image::Image p =
+                render(partAt(truth), 400, 380, 0.8, 2, std::uint64_t(100 + i), r.uniform(150, 240), r.uniform(20, 60));
             PatternOptions o;
             o.leastContrast = 15;
             const auto finds = findPattern(p.grey(), *model, Region::whole(), o);
@@ -342,7 +362,8 @@ private slots:
         QCOMPARE(int(finds.size()), 3);
         for (const auto& t : truth)
             QVERIFY(std::any_of(finds.begin(), finds.end(), [&](const PatternFind& f) {
-                return geometry::distance(f.pose.origin, t.origin) < 0.05 && std::abs(geometry::wrapped(f.pose.angle - t.angle)) < 0.001;
+                return geometry::distance(f.pose.origin, t.origin) < 0.05 &&
+                       std::abs(geometry::wrapped(f.pose.angle - t.angle)) < 0.001;
             }));
         // The search region limits where the middle may lie; the angle range how far it may be turned.
         QCOMPARE(int(findPattern(p.grey(), *model, Region::circle({150, 150}, 60), o).size()), 1);
@@ -357,7 +378,9 @@ private slots:
         PatternOptions o;
         o.leastContrast = 15;
         QVERIFY(findPattern(render({}, 320, 300, 0.8, 2, 3).grey(), *model, Region::whole(), o).empty());
-        QVERIFY(findPattern(render({demo::circleOutline({160, 150}, 70)}, 320, 300, 0.8, 2, 3).grey(), *model, Region::whole(), o).empty());
+        QVERIFY(findPattern(render({demo::circleOutline({160, 150}, 70)}, 320, 300, 0.8, 2, 3).grey(), *model,
+                            Region::whole(), o)
+                    .empty());
         QVERIFY(findPattern(render({}, 1, 1, 0.8, 0, 3).grey(), *model, Region::whole(), o).empty());
         QVERIFY(!teachPattern(render({}, 100, 100, 0.8, 2, 1).grey(), Region::whole(), {}, 20));
     }

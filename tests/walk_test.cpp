@@ -43,7 +43,8 @@ private slots:
 
         // Record → screen: the same marks on the sheet, in the annotated picture, in the report.
         const QImage drawn = report::annotated(*capture, *recipe, result);
-        QVERIFY(drawn.width() == capture->grey.width() && drawn != report::toQImage(capture->grey).convertToFormat(drawn.format()));
+        QVERIFY(drawn.width() == capture->grey.width() &&
+                drawn != report::toQImage(capture->grey).convertToFormat(drawn.format()));
 
         // And a row for the statistics program.
         QVERIFY(records::csvRows(*recipe, result, "now").find(",reject,") != std::string::npos);

@@ -33,7 +33,10 @@ private:
 
 inline desktop::RunPage::SourceMaker smallStation()
 {
-    return [] { return std::make_unique<station::SimulatedSource>([](int n) { return demo::plate(smallField(), 77, n).picture; }); };
+    return [] {
+        return std::make_unique<station::SimulatedSource>(
+            [](int n) { return demo::plate(smallField(), 77, n).picture; });
+    };
 }
 inline std::unique_ptr<desktop::MainWindow> openWindow(const QString& dataFolder)
 {
@@ -73,8 +76,8 @@ inline void clickMenu(desktop::MainWindow& window, const QString& menu, const QS
     }
     QFAIL(qPrintable(menu + " has no " + action));
 }
-// Calls with the dialog of the type once it stands open and has the keyboard, however slow the machine is. The call has to
-// close it: one left open is a failure and is dismissed, so that no test waits for a person.
+// Calls with the dialog of the type once it stands open and has the keyboard, however slow the machine is. The call has
+// to close it: one left open is a failure and is dismissed, so that no test waits for a person.
 template <class D = QDialog, class F> void whenDialog(F call)
 {
     auto* timer = new QTimer(qApp);

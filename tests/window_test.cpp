@@ -44,7 +44,8 @@ class WindowTest : public QObject
     // Place on the plate (mm from its middle) in the sheet, for the picture in view.
     QPointF onPlate(double x, double y)
     {
-        const auto motion = inspect::motionOf(session().recipe(), session().datumForNewSteps(), session().currentItem());
+        const auto motion =
+            inspect::motionOf(session().recipe(), session().datumForNewSteps(), session().currentItem());
         const double k = 1 / smallField().mmPerPixel;
         return sheet()->screenOf(motion->now.toPicture({x * k, y * k}));
     }
@@ -66,7 +67,8 @@ private slots:
         m_window.reset();
     }
 
-    // New recipe → load a folder of pictures → take the reference → datum → width check → label trials → run → record: mouse alone.
+    // New recipe → load a folder of pictures → take the reference → datum → width check → label trials → run → record:
+    // mouse alone.
     void fromNothingToARecordByMouse()
     {
         m_window.reset();
@@ -74,7 +76,8 @@ private slots:
         QTemporaryDir dir;
         QVERIFY(QDir(dir.path()).mkdir("pictures"));
         for (int n = 1; n <= 6; ++n)
-            QVERIFY(QFile::copy(m_demo.filePath(QString("plate-00%1.png").arg(n)), dir.filePath(QString("pictures/plate-00%1.png").arg(n))));
+            QVERIFY(QFile::copy(m_demo.filePath(QString("plate-00%1.png").arg(n)),
+                                dir.filePath(QString("pictures/plate-00%1.png").arg(n))));
         QDir::setCurrent(dir.path());
         clickMenu(*m_window, "Recipe", "new");
         // The folder, in the file dialog.
@@ -103,13 +106,15 @@ private slots:
         QRectF box;
         for (const double sx : {-1, 1})
             for (const double sy : {-1, 1}) {
-                const QPointF p = sheet()->screenOf(truth.pose.toPicture({sx * 50 / smallField().mmPerPixel, sy * 13 / smallField().mmPerPixel}));
+                const QPointF p = sheet()->screenOf(
+                    truth.pose.toPicture({sx * 50 / smallField().mmPerPixel, sy * 13 / smallField().mmPerPixel}));
                 box |= QRectF(p.x() - 4, p.y() - 4, 8, 8);
             }
         QTimer::singleShot(0, this, [] { // the menu of "Where"
             QVERIFY(waitFor([] { return qobject_cast<QMenu*>(QApplication::activePopupWidget()); }));
             auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
-            QTest::mouseClick(menu, Qt::LeftButton, Qt::NoModifier, menu->actionGeometry(menu->actions().front()).center());
+            QTest::mouseClick(menu, Qt::LeftButton, Qt::NoModifier,
+                              menu->actionGeometry(menu->actions().front()).center());
         });
         click(m_window->findChild<QToolButton*>("question0"));
         QCOMPARE(QString::fromStdString(sheet()->armedKind()), QString("pattern"));
@@ -125,7 +130,8 @@ private slots:
 
         // Width: a stroke across.
         const QPointF middle = sheet()->screenOf(truth.pose.toPicture({-33.9 / smallField().mmPerPixel, 0}));
-        const geometry::Point across = geometry::leftOf(geometry::direction(truth.pose.angle)) * (17 / smallField().mmPerPixel * sheet()->zoom());
+        const geometry::Point across =
+            geometry::leftOf(geometry::direction(truth.pose.angle)) * (17 / smallField().mmPerPixel * sheet()->zoom());
         drag(sheet(), middle - QPointF(across.x, across.y), middle + QPointF(across.x, across.y));
         QVERIFY(session().draft());
         QCOMPARE(QString::fromStdString(session().draft()->offer().words), QString("edge pair"));
@@ -176,7 +182,8 @@ private slots:
     void theDemoAnswersForEveryTrial()
     {
         openDemo();
-        for (int t = 0; t < session().trialCount(); ++t) QCOMPARE(int(session().agreement(t)), int(Session::Agreement::Agrees));
+        for (int t = 0; t < session().trialCount(); ++t)
+            QCOMPARE(int(session().agreement(t)), int(Session::Agreement::Agrees));
     }
 
     // A limit dragged on the evidence: the whole row answers, one undo takes it back.
@@ -266,12 +273,15 @@ private slots:
         const auto before = session().recipe().find("width")->regions.at("window");
         const auto* item = session().currentItem();
         bool placed = false;
-        const auto here = inspect::regionsInPicture(session().recipe(), *session().recipe().find("width"), *item, placed).at("window");
+        const auto here =
+            inspect::regionsInPicture(session().recipe(), *session().recipe().find("width"), *item, placed)
+                .at("window");
         const QPointF at = sheet()->screenOf(here.middle());
         drag(sheet(), at, at + QPointF(12, 0));
         QVERIFY(settled());
         const auto after = session().recipe().find("width")->regions.at("window");
-        QVERIFY(std::abs(geometry::distance(before.middle(), after.middle()) - 12 / sheet()->zoom()) < 0.6 / sheet()->zoom());
+        QVERIFY(std::abs(geometry::distance(before.middle(), after.middle()) - 12 / sheet()->zoom()) <
+                0.6 / sheet()->zoom());
         QVERIFY(std::abs(geometry::distance(after.from, after.to) - geometry::distance(before.from, before.to)) < 1e-6);
         QTest::keyClick(sheet(), Qt::Key_R); // the other way round
         QVERIFY(geometry::distance(session().recipe().find("width")->regions.at("window").from, after.to) < 1e-6);
@@ -289,7 +299,8 @@ private slots:
         const QPointF at = view->screenOf(before) + QPointF(16, 16);
         drag(view, at, at + QPointF(60, -30));
         const auto after = session().recipe().find("plate")->points.at("origin");
-        QVERIFY2(geometry::distance(view->pictureOf(at + QPointF(60, -30)), after) < 1.5, qPrintable(QString("%1 %2").arg(after.x).arg(after.y)));
+        QVERIFY2(geometry::distance(view->pictureOf(at + QPointF(60, -30)), after) < 1.5,
+                 qPrintable(QString("%1 %2").arg(after.x).arg(after.y)));
         QCOMPARE(session().undoText(), QString("point"));
         session().undo();
         QVERIFY(session().recipe().find("plate")->points.at("origin") == before);
@@ -434,7 +445,8 @@ private slots:
         QVERIFY(settled());
         QVERIFY(std::abs(check(0, "Width")->values.at(0) - 52) < 0.001);
         QVERIFY(std::abs(session().recipe().mmPerPixel() - 2 * smallField().mmPerPixel) < 0.002);
-        session().change("no calibration", [](recipe::Recipe& r) { r.calibration = geometry::Calibration::factor(0, ""); });
+        session().change("no calibration",
+                         [](recipe::Recipe& r) { r.calibration = geometry::Calibration::factor(0, ""); });
         QVERIFY(settled());
         QCOMPARE(int(check(0, "Width")->verdict), int(Verdict::NotMeasured));
         QCOMPARE(check(0, "Width")->reason, std::string("limit is in mm, the value in px"));
@@ -588,7 +600,8 @@ private slots:
         QVERIFY(events->size() >= 2);
         const auto& first = (*events)[events->size() - 2];
         const auto& second = events->back();
-        QVERIFY(second.before == first.after && first.by == "A. Person" && second.by == "B. Person" && second.revision == revision + 1);
+        QVERIFY(second.before == first.after && first.by == "A. Person" && second.by == "B. Person" &&
+                second.revision == revision + 1);
         // A column of the other recipe shows nothing of this one's checks.
         QVERIFY(m_window->findChild<GridView*>("tape"));
         m_window->grab();
@@ -679,7 +692,8 @@ private slots:
         other.runPage()->takeOne();
         QVERIFY(waitFor([&] { return other.runPage()->itemCount() == 1; }));
         QCOMPARE(other.findChild<QLabel*>("recordsLamp")->text(), QString("records: 0 items saved, 1 NOT saved"));
-        QVERIFY2(other.findChild<QLabel*>("troubleLine")->text().contains("no regular file"), qPrintable(other.findChild<QLabel*>("troubleLine")->text()));
+        QVERIFY2(other.findChild<QLabel*>("troubleLine")->text().contains("no regular file"),
+                 qPrintable(other.findChild<QLabel*>("troubleLine")->text()));
         QCOMPARE(other.findChild<VerdictBand*>("verdictBand")->word(), QString("ACCEPT")); // inspected all the same
     }
 
@@ -689,7 +703,8 @@ private slots:
         const QPointF at(300, 200);
         const auto before = sheet()->pictureOf(at);
         for (int i = 0; i < 5; ++i) {
-            QWheelEvent e(at, sheet()->mapToGlobal(at), {}, {0, 120}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+            QWheelEvent e(at, sheet()->mapToGlobal(at), {}, {0, 120}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase,
+                          false);
             QApplication::sendEvent(sheet(), &e);
         }
         QVERIFY(sheet()->zoom() > 1);
@@ -701,7 +716,8 @@ private slots:
         // Middle drag moves.
         const auto corner = sheet()->screenOf({0, 0});
         QTest::mousePress(sheet(), Qt::MiddleButton, Qt::NoModifier, QPoint(100, 100));
-        QMouseEvent move(QEvent::MouseMove, QPointF(130, 90), sheet()->mapToGlobal(QPointF(130, 90)), Qt::NoButton, Qt::MiddleButton, Qt::NoModifier);
+        QMouseEvent move(QEvent::MouseMove, QPointF(130, 90), sheet()->mapToGlobal(QPointF(130, 90)), Qt::NoButton,
+                         Qt::MiddleButton, Qt::NoModifier);
         QApplication::sendEvent(sheet(), &move);
         QTest::mouseRelease(sheet(), Qt::MiddleButton, Qt::NoModifier, QPoint(130, 90));
         QVERIFY(std::abs(sheet()->screenOf({0, 0}).x() - corner.x() - 30) < 0.5);
@@ -718,11 +734,13 @@ private slots:
             return n;
         };
         const QImage plain = seen();
-        for (const auto& [key, least] : {std::pair{Qt::Key_W, 2000}, {Qt::Key_A, 50}, {Qt::Key_L, 5000}, {Qt::Key_Q, 2000}}) {
+        for (const auto& [key, least] :
+             {std::pair{Qt::Key_W, 2000}, {Qt::Key_A, 50}, {Qt::Key_L, 5000}, {Qt::Key_Q, 2000}}) {
             QTest::keyClick(sheet(), key);
             const int changed = differing(plain, seen());
             QTest::keyClick(sheet(), key);
-            QVERIFY2(changed >= least || (key == Qt::Key_A && sheet()->labels().size() < 24), qPrintable(QKeySequence(key).toString() + QString(" %1").arg(changed)));
+            QVERIFY2(changed >= least || (key == Qt::Key_A && sheet()->labels().size() < 24),
+                     qPrintable(QKeySequence(key).toString() + QString(" %1").arg(changed)));
             QCOMPARE(differing(plain, seen()), 0);
         }
         // Taken and rest: what is left of the grey levels beside the slots is one flat level.
@@ -741,7 +759,8 @@ private slots:
         for (QAction* a : m_window->findChildren<QAction*>())
             for (const QKeySequence& k : a->shortcuts()) {
                 const QString text = k.toString();
-                QVERIFY2(!seen.count(text) || seen[text] == a->objectName(), qPrintable(text + ": " + seen[text] + ", " + a->objectName()));
+                QVERIFY2(!seen.count(text) || seen[text] == a->objectName(),
+                         qPrintable(text + ": " + seen[text] + ", " + a->objectName()));
                 seen[text] = a->objectName();
                 QVERIFY2(a->toolTip().contains(k.toString(QKeySequence::NativeText)), qPrintable(a->objectName()));
             }

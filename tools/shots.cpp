@@ -1,4 +1,5 @@
-// shots DEMO_FOLDER OUTPUT_FOLDER - opens the demo in the real window and keeps one picture of each main view (docs/screenshots).
+// shots DEMO_FOLDER OUTPUT_FOLDER - opens the demo in the real window and keeps one picture of each main view
+// (docs/screenshots).
 #include "demo/reed_plate.h"
 #include "desktop/calibrate_dialog.h"
 #include "desktop/check_dialog.h"
@@ -60,7 +61,8 @@ int main(int argc, char** argv)
     report::loadFonts();
     applyTheme(application);
     const auto simulated = [] {
-        return std::make_unique<station::SimulatedSource>([](int n) { return demo::plate(demo::Field{}, 2211, n).picture; });
+        return std::make_unique<station::SimulatedSource>(
+            [](int n) { return demo::plate(demo::Field{}, 2211, n).picture; });
     };
     MainWindow window(simulated, scratch.path());
     window.resize(1280, 800);
@@ -119,7 +121,9 @@ int main(int argc, char** argv)
     window.showWorkspace(0);
     // What differs from what runs, before it is released.
     s.setLimits("width", "distance", *recipe::parseLimits("26 +-0.04", base::Unit::Millimetre), false);
-    s.change(QStringLiteral("threshold"), [](recipe::Recipe& r) { recipe::findKind("blobs")->param("least_area")->put(r.find("slots")->params, recipe::Value(2500.0)); });
+    s.change(QStringLiteral("threshold"), [](recipe::Recipe& r) {
+        recipe::findKind("blobs")->param("least_area")->put(r.find("slots")->params, recipe::Value(2500.0));
+    });
     {
         ReleaseDialog dialog(s, *window.runPage(), &window);
         dialog.findChild<QLineEdit*>(QStringLiteral("releaseBy"))->setText(QStringLiteral("A. Person"));
@@ -145,7 +149,8 @@ int main(int argc, char** argv)
         shoot(shot);
         return true;
     };
-    if (!other("small-plates", "width", 5, "setup-small-plates") || !other("tuning-ring", "notch", 2, "setup-tuning-ring")) {
+    if (!other("small-plates", "width", 5, "setup-small-plates") ||
+        !other("tuning-ring", "notch", 2, "setup-tuning-ring")) {
         std::cerr << "the small sets do not open\n";
         return 1;
     }
@@ -169,7 +174,8 @@ int main(int argc, char** argv)
     shoot("setup-farthest");
     const auto shootDialog = [&](QDialog& d, const char* name) {
         QTest::qWait(250);
-        if (!d.grab().save(out + QStringLiteral("/") + QLatin1String(name) + QStringLiteral(".png"))) std::cerr << "cannot write " << name << "\n";
+        if (!d.grab().save(out + QStringLiteral("/") + QLatin1String(name) + QStringLiteral(".png")))
+            std::cerr << "cannot write " << name << "\n";
     };
     // A list by place, opened into its elements; its limits in detail.
     if (!window.openRecipe(demoFolder + QStringLiteral("/carton-panel/carton-panel.dikkat"))) return 1;
@@ -189,7 +195,8 @@ int main(int argc, char** argv)
         d.show();
         shootDialog(d, "proposals");
     }
-    // What a careful colleague would ask about a recipe that is not done: a limit in px, a value nobody judges, a label that disagrees.
+    // What a careful colleague would ask about a recipe that is not done: a limit in px, a value nobody judges, a label
+    // that disagrees.
     s.change(QStringLiteral("doubts"), [](recipe::Recipe& r) {
         recipe::Check& first = r.steps[1].checks.empty() ? r.steps[2].checks.at(0) : r.steps[1].checks[0];
         first.limits.unit = base::Unit::Pixel;
@@ -218,7 +225,12 @@ int main(int argc, char** argv)
         d.addTargets(boards);
         d.findChild<QDoubleSpinBox*>(QStringLiteral("targetPitch"))->setValue(8.5);
         d.find();
-        waitFor([&] { return d.findChild<QTableWidget*>(QStringLiteral("targetTable"))->item(0, 2)->text().contains(QStringLiteral("px")); });
+        waitFor([&] {
+            return d.findChild<QTableWidget*>(QStringLiteral("targetTable"))
+                ->item(0, 2)
+                ->text()
+                .contains(QStringLiteral("px"));
+        });
         shootDialog(d, "calibrate");
     }
     {
@@ -241,11 +253,13 @@ int main(int argc, char** argv)
             for (int part = 1; part <= 5; ++part)
                 for (int person = 0; person < 3; ++person)
                     for (int take = 0; take < 3; ++take)
-                        csv.write(QStringLiteral("p%1,%2,%3\n")
-                                      .arg(part)
-                                      .arg(QLatin1Char(char('a' + person)))
-                                      .arg(26 + part * 0.01 + person * 0.001 + ((take * 7 + part * 3 + person) % 5) * 0.0006, 0, 'f', 4)
-                                      .toUtf8());
+                        csv.write(
+                            QStringLiteral("p%1,%2,%3\n")
+                                .arg(part)
+                                .arg(QLatin1Char(char('a' + person)))
+                                .arg(26 + part * 0.01 + person * 0.001 + ((take * 7 + part * 3 + person) % 5) * 0.0006,
+                                     0, 'f', 4)
+                                .toUtf8());
             csv.close();
             study.openStudy(csv.fileName());
             csv.remove();
@@ -258,8 +272,9 @@ int main(int argc, char** argv)
             shootDialog(calibrate, tab ? "calibrate-check" : "calibrate-length");
         }
         shoot("setup-tilted");
-        s.change(QStringLiteral("inch"),
-                 [](recipe::Recipe& r) { r.shownIn = base::Unit::Inch, r.guardBand = true, r.find("width")->checks[0].uncertainty = 0.02; });
+        s.change(QStringLiteral("inch"), [](recipe::Recipe& r) {
+            r.shownIn = base::Unit::Inch, r.guardBand = true, r.find("width")->checks[0].uncertainty = 0.02;
+        });
         s.setTrial(5);
         waitFor(allDone);
         shoot("setup-inch");

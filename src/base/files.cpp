@@ -50,9 +50,12 @@ Result<std::string> readRegular(const std::string& path, std::uint64_t most)
     struct stat info {
     };
     if (::stat(path.c_str(), &info) != 0) return systemError("cannot open", path);
-    if (!S_ISREG(info.st_mode)) return fail(ErrorCode::Io, std::string("is ") + kindOf(info.st_mode) + ", a regular file is expected", path);
+    if (!S_ISREG(info.st_mode))
+        return fail(ErrorCode::Io, std::string("is ") + kindOf(info.st_mode) + ", a regular file is expected", path);
     const auto tooLarge = [&](std::uint64_t size) {
-        return fail(ErrorCode::OutOfRange, "the file has " + std::to_string(size) + " bytes; at most " + std::to_string(most) + " are read", path);
+        return fail(ErrorCode::OutOfRange,
+                    "the file has " + std::to_string(size) + " bytes; at most " + std::to_string(most) + " are read",
+                    path);
     };
     if (std::uint64_t(info.st_size) > most) return tooLarge(std::uint64_t(info.st_size));
     const int fd = ::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK);
@@ -178,7 +181,9 @@ public:
             };
             if (::stat(path.c_str(), &old) == 0) {
                 // Another's file stays theirs where that is allowed; it is written all the same where it is not.
-                if ((old.st_uid != ::geteuid() || old.st_gid != ::getegid()) && ::fchown(fd, old.st_uid, old.st_gid) != 0) errno = 0;
+                if ((old.st_uid != ::geteuid() || old.st_gid != ::getegid()) &&
+                    ::fchown(fd, old.st_uid, old.st_gid) != 0)
+                    errno = 0;
                 if (::fchmod(fd, old.st_mode & 07777) != 0) errno = 0;
             }
             ::close(fd);
@@ -203,13 +208,16 @@ public:
         if (::close(fd) != 0) return systemError("cannot close", path);
         return {};
     }
-    Status append(const std::string& path, const std::string& head, const std::string& lines, const Whole& whole) override
+    Status append(const std::string& path, const std::string& head, const std::string& lines,
+                  const Whole& whole) override
     {
         struct stat info {
         };
         const bool fresh = ::stat(path.c_str(), &info) != 0;
         if (!fresh && S_ISCHR(info.st_mode)) return write(path, lines);
-        if (!fresh && !S_ISREG(info.st_mode)) return fail(ErrorCode::Io, std::string("is ") + kindOf(info.st_mode) + ", a regular file is expected", path);
+        if (!fresh && !S_ISREG(info.st_mode))
+            return fail(ErrorCode::Io, std::string("is ") + kindOf(info.st_mode) + ", a regular file is expected",
+                        path);
         const Open file(path, O_RDWR | O_CREAT | O_NOCTTY);
         if (file.fd() < 0) return systemError("cannot write", path);
         while (::flock(file.fd(), LOCK_EX) != 0)
@@ -227,7 +235,8 @@ public:
         const bool keepsTail = *end > 0 && !tail.empty() && whole && whole(tail);
         const off_t from = keepsTail ? info.st_size : *end;
         const std::string bytes = keepsTail ? "\n" + lines : *end == 0 ? head + lines : lines;
-        const bool written = (from == info.st_size || ::ftruncate(file.fd(), from) == 0) && writeAt(file.fd(), bytes, from) && ::fsync(file.fd()) == 0;
+        const bool written = (from == info.st_size || ::ftruncate(file.fd(), from) == 0) &&
+                             writeAt(file.fd(), bytes, from) && ::fsync(file.fd()) == 0;
         if (!written) {
             auto error = systemError("cannot write", path);
             if (::ftruncate(file.fd(), from) != 0) error.value().message += "; what was begun could not be taken back";
@@ -298,7 +307,8 @@ std::string stampOf(const std::string& path)
     struct stat info {
     };
     if (::stat(path.c_str(), &info) != 0) return {};
-    return std::to_string(info.st_ino) + " " + std::to_string(info.st_size) + " " + std::to_string(info.st_mtim.tv_sec) + "." + std::to_string(info.st_mtim.tv_nsec);
+    return std::to_string(info.st_ino) + " " + std::to_string(info.st_size) + " " +
+           std::to_string(info.st_mtim.tv_sec) + "." + std::to_string(info.st_mtim.tv_nsec);
 }
 
 std::uint64_t fingerprint(const std::string& bytes, std::uint64_t seed)

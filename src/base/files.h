@@ -2,9 +2,10 @@
 //
 // Promise  writeAtomic() ok  => the new bytes are on disk under `path`, even after a power cut.
 //          writeAtomic() !ok => whatever stood under `path` before is still there, whole.
-//          append() ok  => the bytes stand whole at the end, on disk, and nobody else's are between them. !ok => the file is as it was.
-//          A link stays a link, its target is written; mode and owner of what was there stay. Nothing but regular files is read or replaced; a
-//          character device is written as it is.
+//          append() ok  => the bytes stand whole at the end, on disk, and nobody else's are between them. !ok => the
+//                       file is as it was.
+//          A link stays a link, its target is written; mode and owner of what was there stay. Nothing but regular files
+//          is read or replaced; a character device is written as it is.
 #pragma once
 #include "base/result.h"
 
@@ -21,16 +22,18 @@ class FileSystem
 {
 public:
     virtual ~FileSystem() = default;
-    virtual Result<std::string> read(const std::string& path) = 0;               // NotFound, Io; OutOfRange: more than kLargestFile
+    // NotFound, Io; OutOfRange: more than kLargestFile
+    virtual Result<std::string> read(const std::string& path) = 0;
     virtual Status write(const std::string& path, const std::string& bytes) = 0; // creates or replaces; Io
     virtual Status sync(const std::string& path) = 0;                            // file, then its folder; Io
     virtual Status rename(const std::string& from, const std::string& to) = 0;   // replaces; Io
     virtual Status remove(const std::string& path) = 0;                          // Io
-    // Adds whole lines at the end of a table that several programs may grow at once (they wait for each other). A new or empty file begins with
-    // `head`; another beginning is InvalidArgument. A last line without its end is ended when `whole` says that it is one, else a crash cut it
-    // off and it is taken away. Io.
+    // Adds whole lines at the end of a table that several programs may grow at once (they wait for each other). A new
+    // or empty file begins with `head`; another beginning is InvalidArgument. A last line without its end is ended when
+    // `whole` says that it is one, else a crash cut it off and it is taken away. Io.
     using Whole = std::function<bool(const std::string& line)>;
-    virtual Status append(const std::string& path, const std::string& head, const std::string& lines, const Whole& whole = {});
+    virtual Status append(const std::string& path, const std::string& head, const std::string& lines,
+                          const Whole& whole = {});
     // What is written when `path` is asked for: the end of a link. `inPlace`: a character device, opened as it is.
     // Io: neither a regular file nor a character device.
     struct Target {
@@ -38,7 +41,8 @@ public:
         bool inPlace = false;
     };
     virtual Result<Target> target(const std::string& path) { return Target{path, false}; }
-    // The name of an empty file beside `path` that nobody had before, with mode and owner of what stands under `path`; Io.
+    // The name of an empty file beside `path` that nobody had before, with mode and owner of what stands under `path`;
+    // Io.
     virtual Result<std::string> beside(const std::string& path) { return path + ".part"; }
 };
 

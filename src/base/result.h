@@ -9,7 +9,8 @@
 namespace base
 {
 
-// Absent: what was asked for is not there, and that is the answer (a fault of the part, not of the picture or the recipe).
+// Absent: what was asked for is not there, and that is the answer (a fault of the part, not of the picture or the
+// recipe).
 enum class ErrorCode { InvalidArgument, OutOfRange, NotFound, Io, Corrupt, Unsupported, NoResult, Cancelled, Absent };
 
 struct Error {

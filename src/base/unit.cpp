@@ -71,7 +71,10 @@ std::pair<double, int> worth(Unit unit)
 }
 } // namespace
 
-bool convertible(Unit from, Unit to) { return from == to || (worth(from).second > 0 && worth(from).second == worth(to).second); }
+bool convertible(Unit from, Unit to)
+{
+    return from == to || (worth(from).second > 0 && worth(from).second == worth(to).second);
+}
 
 double converted(double value, Unit from, Unit to)
 {
@@ -86,7 +89,8 @@ double converted(double value, Unit from, Unit to)
 Unit shownAs(Unit unit, Unit length)
 {
     if (unit == Unit::Millimetre && worth(length).second == 1) return length;
-    if (unit == Unit::SquareMillimetre) return length == Unit::Micrometre ? Unit::SquareMicrometre : length == Unit::Inch ? Unit::SquareInch : unit;
+    if (unit == Unit::SquareMillimetre)
+        return length == Unit::Micrometre ? Unit::SquareMicrometre : length == Unit::Inch ? Unit::SquareInch : unit;
     return unit;
 }
 
@@ -101,7 +105,8 @@ int decimals(Unit unit) { return row(unit).decimals; }
 std::string toText(double value, int places)
 {
     std::array<char, 400> buffer{};
-    const auto end = std::to_chars(buffer.data(), buffer.data() + buffer.size(), value, std::chars_format::fixed, places);
+    const auto end =
+        std::to_chars(buffer.data(), buffer.data() + buffer.size(), value, std::chars_format::fixed, places);
     std::string text(buffer.data(), end.ptr);
     if (text.front() == '-' && text.find_first_not_of("-0.") == std::string::npos) text.erase(0, 1);
     return text;

@@ -36,7 +36,8 @@ double calibrationFactor(Unit unit, double mmPerPixel);
 bool convertible(Unit from, Unit to);
 // The value in the other unit; only for convertible ones. An inch is 25.4 mm exactly.
 double converted(double value, Unit from, Unit to);
-// The unit a real length or area is shown in when lengths are shown in `length` (mm, µm or inch); other units as they are.
+// The unit a real length or area is shown in when lengths are shown in `length` (mm, µm or inch); other units as they
+// are.
 Unit shownAs(Unit unit, Unit length);
 
 struct Quantity {

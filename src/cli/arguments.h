@@ -27,7 +27,8 @@ struct Arguments {
         bool optionsOver = false;
         for (std::size_t i = 1; i < all.size(); ++i) {
             // A negative number is no option.
-            const bool number = all[i].size() > 1 && (std::isdigit(static_cast<unsigned char>(all[i][1])) || all[i][1] == '.');
+            const bool number =
+                all[i].size() > 1 && (std::isdigit(static_cast<unsigned char>(all[i][1])) || all[i][1] == '.');
             if (optionsOver || all[i].size() < 2 || all[i][0] != '-' || number) {
                 a.words.push_back(all[i]);
             } else if (all[i] == "--") {
@@ -35,8 +36,10 @@ struct Arguments {
             } else if (flags.count(all[i])) {
                 a.options[all[i]] = "yes";
             } else if (withValue.count(all[i])) {
-                if (i + 1 >= all.size() || all[i + 1].empty()) return base::fail(base::ErrorCode::InvalidArgument, all[i] + " needs a value");
-                if (a.options.count(all[i])) return base::fail(base::ErrorCode::InvalidArgument, all[i] + " is given twice");
+                if (i + 1 >= all.size() || all[i + 1].empty())
+                    return base::fail(base::ErrorCode::InvalidArgument, all[i] + " needs a value");
+                if (a.options.count(all[i]))
+                    return base::fail(base::ErrorCode::InvalidArgument, all[i] + " is given twice");
                 a.options[all[i]] = all[i + 1];
                 ++i;
             } else {
@@ -52,8 +55,8 @@ struct Arguments {
         long long v = 0;
         const auto r = std::from_chars(it->second.data(), it->second.data() + it->second.size(), v);
         if (r.ec != std::errc() || r.ptr != it->second.data() + it->second.size() || v < low || v > high)
-            return base::fail(base::ErrorCode::OutOfRange,
-                              option + " = " + it->second + " is not a whole number in " + std::to_string(low) + " .. " + std::to_string(high));
+            return base::fail(base::ErrorCode::OutOfRange, option + " = " + it->second + " is not a whole number in " +
+                                                               std::to_string(low) + " .. " + std::to_string(high));
         return v;
     }
     base::Result<double> real(const std::string& option, double fallback, double low, double high) const
@@ -63,8 +66,8 @@ struct Arguments {
         double v = 0;
         const auto r = std::from_chars(it->second.data(), it->second.data() + it->second.size(), v);
         if (r.ec != std::errc() || r.ptr != it->second.data() + it->second.size() || !(v >= low && v <= high))
-            return base::fail(base::ErrorCode::OutOfRange,
-                              option + " = " + it->second + " is not a number in " + base::shortest(low) + " .. " + base::shortest(high));
+            return base::fail(base::ErrorCode::OutOfRange, option + " = " + it->second + " is not a number in " +
+                                                               base::shortest(low) + " .. " + base::shortest(high));
         return v;
     }
     std::string option(const std::string& key) const

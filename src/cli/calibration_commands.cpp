@@ -36,9 +36,11 @@ base::Result<inspect::Target> targetFrom(const Arguments& a)
     if (kind == "dots") t.kind = inspect::TargetKind::Dots;
     else if (kind != "checkerboard")
         return base::fail(base::ErrorCode::InvalidArgument,
-                          kind.empty() ? "--target is missing: checkerboard or dots" : "--target = " + kind + " is not one of: checkerboard, dots");
+                          kind.empty() ? "--target is missing: checkerboard or dots"
+                                       : "--target = " + kind + " is not one of: checkerboard, dots");
     for (const char* key : {"--columns", "--rows", "--pitch"})
-        if (a.option(key).empty()) return base::fail(base::ErrorCode::InvalidArgument, std::string(key) + " is missing");
+        if (a.option(key).empty())
+            return base::fail(base::ErrorCode::InvalidArgument, std::string(key) + " is missing");
     const auto columns = a.number("--columns", 0, 3, 200), rows = a.number("--rows", 0, 3, 200);
     if (!columns) return base::passOn(columns.error());
     if (!rows) return base::passOn(rows.error());
@@ -106,7 +108,8 @@ int calibrate(const std::vector<std::string>& arguments, std::ostream& out, std:
         else {
             table << p.found->points.size() << (target->kind == inspect::TargetKind::Dots ? " dots" : " corners");
             if (p.fit) table << ", " << base::toText(p.fit->rms, 3) << " px rms";
-            if (!p.found->marked) table << ", no orientation mark: x along the columns, origin at the corner nearest the upper left";
+            if (!p.found->marked)
+                table << ", no orientation mark: x along the columns, origin at the corner nearest the upper left";
             if (!p.found->note.empty()) table << "; " << p.found->note;
             table << "\n";
         }
@@ -131,8 +134,9 @@ int calibrate(const std::vector<std::string>& arguments, std::ostream& out, std:
         report["covered_share"] = c.coveredShare();
         report["plane"] = done.pictures[std::size_t(done.plane)].name;
         report["sentence"] = inspect::calibrationSentence(c);
-        table << done.fit->points << " points, " << base::toText(done.fit->rms, 4) << " px rms, " << base::toText(done.fit->max, 3) << " px at most; "
-              << base::shortest(c.mmPerPixel()) << " mm/px; tilt " << base::toText(c.tilt(), 2) << "°\n"
+        table << done.fit->points << " points, " << base::toText(done.fit->rms, 4) << " px rms, "
+              << base::toText(done.fit->max, 3) << " px at most; " << base::shortest(c.mmPerPixel()) << " mm/px; tilt "
+              << base::toText(c.tilt(), 2) << "°\n"
               << inspect::calibrationSentence(c) << "\n";
     } else {
         err << "dikkat-cli: " << done.why << "\n";
@@ -162,7 +166,8 @@ int mapPoints(const std::vector<std::string>& arguments, std::ostream& out, std:
     const auto a = Arguments::read(arguments, {"--to"}, {});
     if (!a) return bad(err, a.error());
     const std::string to = a->option("--to");
-    if (to != "mm" && to != "px") return bad(err, to.empty() ? "--to is missing: mm or px" : "--to = " + to + " is not one of: mm, px");
+    if (to != "mm" && to != "px")
+        return bad(err, to.empty() ? "--to is missing: mm or px" : "--to = " + to + " is not one of: mm, px");
     if (a->words.size() < 2) return bad(err, "map takes a calibration and at least one X,Y");
     const auto c = recipe::loadCalibration(a->words[0]);
     if (!c) return bad(err, c.error());
@@ -177,7 +182,8 @@ int mapPoints(const std::vector<std::string>& arguments, std::ostream& out, std:
             return bad(err, "\"" + w + "\" is not X,Y: two numbers with a comma between them, up to 1e9");
         const geometry::Point q = to == "mm" ? c->mm(p) : c->fromMm(p);
         out << base::shortest(q.x) << "," << base::shortest(q.y);
-        if (!c->covers(to == "mm" ? p : q)) err << "dikkat-cli: " << w << " lies outside the area the calibration was proved in\n";
+        if (!c->covers(to == "mm" ? p : q))
+            err << "dikkat-cli: " << w << " lies outside the area the calibration was proved in\n";
         out << "\n";
     }
     return kDone;
@@ -190,9 +196,11 @@ int makeTarget(const std::vector<std::string>& arguments, std::ostream& out, std
     const auto target = targetFrom(*a);
     if (!target) return bad(err, target.error());
     if (a->words.size() != 1) return bad(err, "target takes one file");
-    if (auto ok = report::writeTargetPdf(a->words[0], *target, !a->options.count("--plain")); !ok) return bad(err, ok.error());
+    if (auto ok = report::writeTargetPdf(a->words[0], *target, !a->options.count("--plain")); !ok)
+        return bad(err, ok.error());
     const auto page = report::targetPage(*target);
-    out << a->words[0] << " written: " << base::toText(page.width, 1) << " × " << base::toText(page.height, 1) << " mm; print it at 100 %\n";
+    out << a->words[0] << " written: " << base::toText(page.width, 1) << " × " << base::toText(page.height, 1)
+        << " mm; print it at 100 %\n";
     return kDone;
 }
 

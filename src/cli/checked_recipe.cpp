@@ -51,8 +51,11 @@ int check(const std::vector<std::string>& arguments, std::ostream& out, std::ost
             if (!prepared) wrong.push_back(prepared.error());
             else
                 for (std::size_t i = 0; i < prepared->recipe().steps.size(); ++i)
-                    if (const auto* t = prepared->taught(prepared->recipe().steps[i].id); t && !t->model && prepared->recipe().steps[i].inUse)
-                        wrong.push_back({base::ErrorCode::NoResult, t->reason, "steps[" + std::to_string(i) + "] \"" + prepared->recipe().steps[i].id + "\""});
+                    if (const auto* t = prepared->taught(prepared->recipe().steps[i].id);
+                        t && !t->model && prepared->recipe().steps[i].inUse)
+                        wrong.push_back(
+                            {base::ErrorCode::NoResult, t->reason,
+                             "steps[" + std::to_string(i) + "] \"" + prepared->recipe().steps[i].id + "\""});
         }
         for (base::Error& e : wrong) e = std::move(e).within(path);
     }
@@ -62,7 +65,9 @@ int check(const std::vector<std::string>& arguments, std::ostream& out, std::ost
     else table << wrong.size() << (wrong.size() == 1 ? " thing is wrong\n" : " things are wrong\n");
     ordered_json list = ordered_json::array();
     for (const base::Error& e : wrong) list.push_back({{"where", e.where}, {"message", e.message}});
-    if (const int code = writeJson(json, {{"recipe", path}, {"sound", wrong.empty()}, {"wrong", list}}, out, err); code != kDone) return code;
+    if (const int code = writeJson(json, {{"recipe", path}, {"sound", wrong.empty()}, {"wrong", list}}, out, err);
+        code != kDone)
+        return code;
     return wrong.empty() ? kDone : kBadInput;
 }
 
@@ -71,7 +76,9 @@ base::Status keepsInputs(const std::string& what, const std::string& output, con
     if (output.empty() || output == "-") return {};
     for (const std::string& in : inputs)
         if (base::sameFile(in, output))
-            return base::fail(base::ErrorCode::InvalidArgument, what + ": this file is read in the same run (" + in + "); it is never written over", output);
+            return base::fail(base::ErrorCode::InvalidArgument,
+                              what + ": this file is read in the same run (" + in + "); it is never written over",
+                              output);
     return {};
 }
 

@@ -27,27 +27,39 @@ const char* kUsage =
     "       dikkat-cli pack FOLDER RECIPE\n"
     "       dikkat-cli unpack RECIPE FOLDER [--overwrite]\n"
     "       dikkat-cli check RECIPE [--json FILE|-]                  (all that is wrong with it, without a picture)\n"
-    "       dikkat-cli inspect RECIPE PICTURE... [--json FILE|-] [--csv FILE] [--log FILE] [--annotate DIR] [--jobs N]\n"
-    "       dikkat-cli run RECIPE --source folder:DIR|list:FILE|demo:SET [--log FILE] [--csv FILE] [--keep rejects|all|none[,DIR]]\n"
-    "                      [--items N | --seconds N] [--pause MS] [--batch NAME] [--station NAME] [--by NAME] [--jobs N]\n"
+    "       dikkat-cli inspect RECIPE PICTURE... [--json FILE|-] [--csv FILE] [--log FILE] [--annotate DIR] [--jobs "
+    "N]\n"
+    "       dikkat-cli run RECIPE --source folder:DIR|list:FILE|demo:SET [--log FILE] [--csv FILE] [--keep "
+    "rejects|all|none[,DIR]]\n"
+    "                      [--items N | --seconds N] [--pause MS] [--batch NAME] [--station NAME] [--by NAME] [--jobs "
+    "N]\n"
     "                      (the line without a window; SIGTERM and SIGINT end it with everything on disk)\n"
     "       dikkat-cli replay LOG ITEM... [--json FILE|-]            (logged items computed again: the same?)\n"
     "       dikkat-cli review RECIPE [--json FILE|-] [--jobs N]      (what is doubtful about it, by its own trials)\n"
-    "       dikkat-cli calibrate --target checkerboard|dots --columns C --rows R --pitch P [--unit mm|um|in] [--dot D]\n"
-    "                            [--plane PICTURE] [--thickness T] [--recipe RECIPE] PICTURE... [--json FILE|-] [--out FILE]\n"
+    "       dikkat-cli calibrate --target checkerboard|dots --columns C --rows R --pitch P [--unit mm|um|in] [--dot "
+    "D]\n"
+    "                            [--plane PICTURE] [--thickness T] [--recipe RECIPE] PICTURE... [--json FILE|-] [--out "
+    "FILE]\n"
     "       dikkat-cli map CALIBRATION --to mm|px X,Y...\n"
-    "       dikkat-cli target --target checkerboard|dots --columns C --rows R --pitch P [--unit mm|um|in] [--dot D] FILE.pdf\n"
+    "       dikkat-cli target --target checkerboard|dots --columns C --rows R --pitch P [--unit mm|um|in] [--dot D] "
+    "FILE.pdf\n"
     "       dikkat-cli repeat RECIPE PICTURE... [--copies N] [--noise S] [--truth NAME=VALUE;…]\n"
     "                         [--factors SHARE,WIDTH,HALF,REACH] [--json FILE|-]\n"
-    "       dikkat-cli study FILE.csv [--tolerance T] [--pool-above P] [--json FILE|-]     (columns part,person,value)\n"
-    "       dikkat-cli study RECIPE PICTURE... --check NAME [--tolerance T] [--json FILE|-]  (pictures named part-person-take)\n"
-    "exit: 0 none rejected (review: nothing doubtful; replay: all the same), 1 some rejected (review: something; replay: others), 2 bad usage, input that could not be read, a recipe\n"
+    "       dikkat-cli study FILE.csv [--tolerance T] [--pool-above P] [--json FILE|-]     (columns "
+    "part,person,value)\n"
+    "       dikkat-cli study RECIPE PICTURE... --check NAME [--tolerance T] [--json FILE|-]  (pictures named "
+    "part-person-take)\n"
+    "exit: 0 none rejected (review: nothing doubtful; replay: all the same), 1 some rejected (review: something; "
+    "replay: others), 2 bad usage, input that could not be read, a recipe\n"
     "      that cannot work, output that could not be written\n";
 
 class Command
 {
 public:
-    Command(const std::vector<std::string>& all, std::ostream& out, std::ostream& err) : m_all(all), m_out(out), m_err(err) {}
+    Command(const std::vector<std::string>& all, std::ostream& out, std::ostream& err)
+        : m_all(all), m_out(out), m_err(err)
+    {
+    }
 
     int demo()
     {
@@ -61,8 +73,11 @@ public:
         const auto write = demoSet(set);
         if (!write) return usage("--set = " + write.error().message);
         if (auto ok = (*write)(a->words[0], std::uint64_t(*seed), int(*count), {}); !ok) return bad(ok.error());
-        if (set == "targets") m_out << *count << " pictures each of a checkerboard and of dots, and truth.json written to " << a->words[0] << "\n";
-        else m_out << *count << " pictures, truth.json, reference.png and the recipe written to " << a->words[0] << "\n";
+        if (set == "targets")
+            m_out << *count << " pictures each of a checkerboard and of dots, and truth.json written to " << a->words[0]
+                  << "\n";
+        else
+            m_out << *count << " pictures, truth.json, reference.png and the recipe written to " << a->words[0] << "\n";
         return kDone;
     }
 
@@ -77,7 +92,8 @@ public:
         else
             for (const auto& k : recipe::allStepKinds()) {
                 m_out << k.key << std::string(k.key.size() < 14 ? 14 - k.key.size() : 1, ' ') << k.help << "\n";
-                for (const auto& p : k.params) m_out << "    " << p.key << " (" << p.rangeText() << ")  " << p.help << "\n";
+                for (const auto& p : k.params)
+                    m_out << "    " << p.key << " (" << p.rangeText() << ")  " << p.help << "\n";
             }
         return kDone;
     }
@@ -87,7 +103,8 @@ public:
         auto a = Arguments::read(m_all, {}, in ? std::set<std::string>{} : std::set<std::string>{"--overwrite"});
         if (!a) return bad(a.error());
         if (a->words.size() != 2) return usage(in ? "pack takes FOLDER RECIPE" : "unpack takes RECIPE FOLDER");
-        auto ok = in ? recipe::pack(a->words[0], a->words[1]) : recipe::unpack(a->words[0], a->words[1], a->options.count("--overwrite") > 0);
+        auto ok = in ? recipe::pack(a->words[0], a->words[1])
+                     : recipe::unpack(a->words[0], a->words[1], a->options.count("--overwrite") > 0);
         if (!ok) return bad(ok.error());
         m_out << a->words[1] << " written\n";
         return kDone;

@@ -1,4 +1,5 @@
-// commands.h - `dikkat-cli`, as a function: arguments in, exit code out. Knows no single step kind and needs no display.
+// commands.h - `dikkat-cli`, as a function: arguments in, exit code out. Knows no single step kind and needs no
+// display.
 #pragma once
 #include <ostream>
 #include <string>

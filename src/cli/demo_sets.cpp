@@ -9,9 +9,10 @@ namespace cli
 
 base::Result<DemoSet> demoSet(const std::string& name)
 {
-    const std::pair<const char*, DemoSet> sets[] = {{"reed-plate", demo::writeReedPlates},     {"small-plates", demo::writeSmallPlates},
-                                                    {"tuning-ring", demo::writeTuningRings},   {"carton-panel", demo::writeCartonPanels},
-                                                    {"targets", demo::writeTargets},           {"tilted-plate", demo::writeTiltedPlates}};
+    const std::pair<const char*, DemoSet> sets[] = {
+        {"reed-plate", demo::writeReedPlates},   {"small-plates", demo::writeSmallPlates},
+        {"tuning-ring", demo::writeTuningRings}, {"carton-panel", demo::writeCartonPanels},
+        {"targets", demo::writeTargets},         {"tilted-plate", demo::writeTiltedPlates}};
     std::string all;
     for (const auto& [known, write] : sets) {
         if (name == known) return write;

@@ -27,8 +27,11 @@ ordered_json stepJson(const recipe::Recipe& recipe, const inspect::StepResult& r
         v["unit"] = base::symbol(o.unit);
         outputs[o.name] = std::move(v);
     }
-    ordered_json j{
-        {"id", r.step}, {"name", s ? s->name : ""}, {"kind", s ? s->kind : ""}, {"state", inspect::name(r.state)}, {"reason", orNull(r.reason)}};
+    ordered_json j{{"id", r.step},
+                   {"name", s ? s->name : ""},
+                   {"kind", s ? s->kind : ""},
+                   {"state", inspect::name(r.state)},
+                   {"reason", orNull(r.reason)}};
     if (!r.note.empty()) j["note"] = r.note;
     j["outputs"] = std::move(outputs);
     return j;
@@ -37,7 +40,8 @@ ordered_json stepJson(const recipe::Recipe& recipe, const inspect::StepResult& r
 ordered_json checkJson(const inspect::CheckResult& c)
 {
     ordered_json j{{"step", c.step}, {"name", c.name}};
-    const bool missing = c.values.empty() && (c.verdict == inspect::Verdict::NotMeasured || c.verdict == inspect::Verdict::Fail);
+    const bool missing =
+        c.values.empty() && (c.verdict == inspect::Verdict::NotMeasured || c.verdict == inspect::Verdict::Fail);
     if (c.list) j["values"] = missing ? ordered_json() : ordered_json(c.values);
     else j["value"] = c.values.empty() ? ordered_json() : ordered_json(c.values.front());
     j["unit"] = base::symbol(c.unit);
@@ -53,7 +57,8 @@ ordered_json checkJson(const inspect::CheckResult& c)
         j["missing"] = c.missing, j["surplus"] = c.surplus;
         ordered_json elements = ordered_json::array();
         for (const auto& e : c.elements) {
-            ordered_json one{{"name", e.name}, {"value", e.value >= 0 ? ordered_json(c.values[std::size_t(e.value)]) : ordered_json()}};
+            ordered_json one{{"name", e.name},
+                             {"value", e.value >= 0 ? ordered_json(c.values[std::size_t(e.value)]) : ordered_json()}};
             one["verdict"] = inspect::name(e.verdict), one["reason"] = orNull(e.reason);
             one["nominal"] = orNull(e.nominal), one["low"] = orNull(e.low), one["high"] = orNull(e.high);
             if (e.at) one["at_px"] = {e.at->x, e.at->y};
@@ -69,7 +74,9 @@ namespace
 {
 ordered_json pictureJson(const recipe::Recipe& recipe, const inspect::PictureResult& r)
 {
-    ordered_json p{{"picture", r.picture}, {"error", r.error ? ordered_json(*r.error) : ordered_json()}, {"items", ordered_json::array()}};
+    ordered_json p{{"picture", r.picture},
+                   {"error", r.error ? ordered_json(*r.error) : ordered_json()},
+                   {"items", ordered_json::array()}};
     for (const auto& item : r.items) {
         ordered_json i{{"item", item.number},
                        {"verdict", inspect::name(item.outcome)},
@@ -95,7 +102,8 @@ std::string dumped(const ordered_json& json, const std::string& indent)
 }
 } // namespace
 
-base::Result<std::unique_ptr<ResultsWriter>> ResultsWriter::open(const std::string& where, const recipe::Recipe& recipe, std::ostream& out)
+base::Result<std::unique_ptr<ResultsWriter>> ResultsWriter::open(const std::string& where, const recipe::Recipe& recipe,
+                                                                 std::ostream& out)
 {
     std::unique_ptr<ResultsWriter> w(new ResultsWriter(where, recipe, out));
     if (where != "-") {
@@ -108,7 +116,8 @@ base::Result<std::unique_ptr<ResultsWriter>> ResultsWriter::open(const std::stri
         w->m_file = std::make_unique<std::ofstream>(*part, std::ios::binary);
         w->m_out = w->m_file.get();
     }
-    *w->m_out << "{\n  \"recipe\": " << dumped(recipe.name, "") << ",\n  \"revision\": " << recipe.revision << ",\n  \"pictures\": [";
+    *w->m_out << "{\n  \"recipe\": " << dumped(recipe.name, "") << ",\n  \"revision\": " << recipe.revision
+              << ",\n  \"pictures\": [";
     return w;
 }
 ResultsWriter::~ResultsWriter()
@@ -140,7 +149,9 @@ base::Status ResultsWriter::finish()
     *m_out << "\n}\n";
     errno = 0;
     m_out->flush();
-    if (!*m_out) return base::fail(base::ErrorCode::Io, std::string("cannot write: ") + std::strerror(errno ? errno : ENOSPC), m_where);
+    if (!*m_out)
+        return base::fail(base::ErrorCode::Io, std::string("cannot write: ") + std::strerror(errno ? errno : ENOSPC),
+                          m_where);
     if (!m_file) return {};
     m_file.reset();
     if (m_part == m_where) return {};
@@ -186,13 +197,18 @@ ordered_json kindsJson()
         for (const auto& p : k.params) {
             ordered_json d;
             std::visit([&](const auto& v) { d = v; }, p.fallback);
-            ordered_json one{{"key", p.key},           {"label", p.label}, {"help", p.help}, {"unit", base::symbol(p.unit)},
+            ordered_json one{{"key", p.key},           {"label", p.label},
+                             {"help", p.help},         {"unit", base::symbol(p.unit)},
                              {"range", p.rangeText()}, {"default", d}};
             j["params"].push_back(std::move(one));
         }
         j["regions"] = ordered_json::array();
         for (const auto& r : k.regions)
-            j["regions"].push_back({{"key", r.key}, {"label", r.label}, {"help", r.help}, {"shapes", shapesText(r)}, {"needed", r.needed}});
+            j["regions"].push_back({{"key", r.key},
+                                    {"label", r.label},
+                                    {"help", r.help},
+                                    {"shapes", shapesText(r)},
+                                    {"needed", r.needed}});
         j["points"] = ordered_json::array();
         for (const auto& p : k.points) j["points"].push_back({{"key", p.key}, {"label", p.label}, {"help", p.help}});
         j["inputs"] = ordered_json::array();
@@ -216,15 +232,17 @@ ordered_json kindsJson()
 
 std::string kindsPage()
 {
-    std::string s = "# Step reference\n\nMade from the declarations by `dikkat-cli kinds --page`; not edited by hand.\n";
+    std::string s =
+        "# Step reference\n\nMade from the declarations by `dikkat-cli kinds --page`; not edited by hand.\n";
     eachKind([&](const recipe::StepKind& k) {
-        s += "\n## " + k.label + " (`" + k.key + "`)\n\n" + k.help + "\n\nFor: " + k.purpose + ". Source: " + k.source + ".\n";
+        s += "\n## " + k.label + " (`" + k.key + "`)\n\n" + k.help + "\n\nFor: " + k.purpose + ". Source: " + k.source +
+             ".\n";
         if (k.datum) s += "\nA datum: it finds parts, and other steps follow it.\n";
         if (!k.regions.empty() || !k.points.empty()) {
             s += "\n| region or point | shapes | needed | |\n|---|---|---|---|\n";
             for (const auto& r : k.regions)
-                s += "| `" + r.key + "` " + r.label + " | " + shapesText(r) + " | " + (r.needed ? "yes" : "no: the whole picture") + " | " + r.help +
-                     " |\n";
+                s += "| `" + r.key + "` " + r.label + " | " + shapesText(r) + " | " +
+                     (r.needed ? "yes" : "no: the whole picture") + " | " + r.help + " |\n";
             for (const auto& p : k.points) s += "| `" + p.key + "` " + p.label + " | point | no | " + p.help + " |\n";
         }
         if (!k.inputs.empty()) {
@@ -237,13 +255,15 @@ std::string kindsPage()
         }
         s += "\n| setting | range | default | |\n|---|---|---|---|\n";
         for (const auto& p : k.params)
-            s += "| `" + p.key + "` " + p.label + " | " + p.rangeText() + " | " + valueText(p.fallback) + " | " + p.help + " |\n";
+            s += "| `" + p.key + "` " + p.label + " | " + p.rangeText() + " | " + valueText(p.fallback) + " | " +
+                 p.help + " |\n";
         s += "\n| output | unit | |\n|---|---|---|\n";
         for (const auto& o : k.outputs) {
             std::string unit = base::symbol(o.unit);
             if (o.calibrates && base::calibrated(o.unit) != o.unit)
                 unit += " (" + std::string(base::symbol(base::calibrated(o.unit))) + " when calibrated)";
-            s += "| `" + o.key + "` " + o.label + (o.list ? " (list)" : "") + (o.main ? ", main" : "") + " | " + unit + " | " + o.help + " |\n";
+            s += "| `" + o.key + "` " + o.label + (o.list ? " (list)" : "") + (o.main ? ", main" : "") + " | " + unit +
+                 " | " + o.help + " |\n";
         }
     });
     return s;

@@ -9,18 +9,23 @@
 namespace cli
 {
 
-// The results of any number of pictures, written as they come: to a file that has its name only when it is whole, or to `out` for "-".
+// The results of any number of pictures, written as they come: to a file that has its name only when it is whole, or to
+// `out` for "-".
 class ResultsWriter
 {
 public:
     // Io: the file cannot be written.
-    static base::Result<std::unique_ptr<ResultsWriter>> open(const std::string& where, const recipe::Recipe& recipe, std::ostream& out);
+    static base::Result<std::unique_ptr<ResultsWriter>> open(const std::string& where, const recipe::Recipe& recipe,
+                                                             std::ostream& out);
     ~ResultsWriter(); // a file that was not finished goes
     void add(const inspect::PictureResult& result);
     base::Status finish();
 
 private:
-    ResultsWriter(std::string where, const recipe::Recipe& recipe, std::ostream& out) : m_where(std::move(where)), m_recipe(recipe), m_out(&out) {}
+    ResultsWriter(std::string where, const recipe::Recipe& recipe, std::ostream& out)
+        : m_where(std::move(where)), m_recipe(recipe), m_out(&out)
+    {
+    }
     std::string m_where, m_part;
     const recipe::Recipe& m_recipe;
     std::ostream* m_out;

@@ -30,7 +30,8 @@ public:
     Interruptible()
     {
         s_asked = 0;
-        for (const int s : {SIGTERM, SIGINT}) m_before[s == SIGINT] = std::signal(s, [](int number) { s_asked = number; });
+        for (const int s : {SIGTERM, SIGINT})
+            m_before[s == SIGINT] = std::signal(s, [](int number) { s_asked = number; });
     }
     ~Interruptible()
     {
@@ -93,21 +94,25 @@ struct Tally {
 std::vector<std::unique_ptr<station::Sink>> sinksOf(const Arguments& a)
 {
     std::vector<std::unique_ptr<station::Sink>> out;
-    if (const std::string log = a.option("--log"); !log.empty()) out.push_back(std::make_unique<station::RecordSink>(log));
+    if (const std::string log = a.option("--log"); !log.empty())
+        out.push_back(std::make_unique<station::RecordSink>(log));
     if (const std::string csv = a.option("--csv"); !csv.empty())
-        out.push_back(std::make_unique<station::CsvSink>(base::realFiles(), [csv](const recipe::Recipe&) { return csv; }));
+        out.push_back(
+            std::make_unique<station::CsvSink>(base::realFiles(), [csv](const recipe::Recipe&) { return csv; }));
     return out;
 }
 // Outputs that cannot be used are refused before anything is inspected.
 base::Status openable(const Arguments& a, const recipe::Recipe& recipe)
 {
     if (const std::string log = a.option("--log"); !log.empty())
-        if (auto opened = records::RecordLog::open(QString::fromStdString(log)); !opened) return base::passOn(opened.error());
+        if (auto opened = records::RecordLog::open(QString::fromStdString(log)); !opened)
+            return base::passOn(opened.error());
     if (const std::string csv = a.option("--csv"); !csv.empty())
         if (auto ok = records::appendCsv(base::realFiles(), csv, recipe, ""); !ok) return ok;
     return {};
 }
-base::Status keptApart(const Arguments& a, const std::vector<const char*>& options, const std::vector<std::string>& inputs)
+base::Status keptApart(const Arguments& a, const std::vector<const char*>& options,
+                       const std::vector<std::string>& inputs)
 {
     for (const char* option : options) {
         if (auto ok = keepsInputs(option, a.option(option), inputs); !ok) return ok;
@@ -129,7 +134,8 @@ std::vector<std::string> leavesFor(const std::vector<std::string>& pictures)
     }
     return out;
 }
-base::Status writeAnnotated(const image::Capture& capture, const recipe::Recipe& recipe, const inspect::PictureResult& result, const std::string& path)
+base::Status writeAnnotated(const image::Capture& capture, const recipe::Recipe& recipe,
+                            const inspect::PictureResult& result, const std::string& path)
 {
     const QImage drawn = report::annotated(capture, recipe, result);
     image::Image copy(drawn.width(), drawn.height(), image::PixelFormat::Colour8);
@@ -156,9 +162,11 @@ base::Result<std::shared_ptr<station::Line>> lineOf(recipe::Recipe recipe, const
 int inspectPictures(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
 {
     const auto bad = [&](const base::Error& e) { return badInput(err, e); };
-    auto a = Arguments::read(arguments, {"--json", "--csv", "--log", "--annotate", "--jobs", "--batch", "--station", "--by"}, {});
+    auto a = Arguments::read(arguments,
+                             {"--json", "--csv", "--log", "--annotate", "--jobs", "--batch", "--station", "--by"}, {});
     if (!a) return bad(a.error());
-    if (a->words.size() < 2) return bad({base::ErrorCode::InvalidArgument, "inspect takes a recipe and at least one picture", ""});
+    if (a->words.size() < 2)
+        return bad({base::ErrorCode::InvalidArgument, "inspect takes a recipe and at least one picture", ""});
     const auto jobs = a->number("--jobs", 0, 0, 1024);
     if (!jobs) return bad(jobs.error());
     auto loaded = soundRecipe(a->words[0], err);
@@ -170,7 +178,8 @@ int inspectPictures(const std::vector<std::string>& arguments, std::ostream& out
     // Nothing that is read in this run is written in it.
     if (auto ok = keptApart(*a, {"--json", "--csv", "--log"}, inputs); !ok) return bad(ok.error());
     for (const std::string& leaf : leaves)
-        if (auto ok = keepsInputs("--annotate", (fs::path(annotate) / leaf).string(), inputs); !ok) return bad(ok.error());
+        if (auto ok = keepsInputs("--annotate", (fs::path(annotate) / leaf).string(), inputs); !ok)
+            return bad(ok.error());
     const auto line = lineOf(std::move(*loaded), *a);
     if (!line) return bad(line.error());
     const recipe::Recipe& recipe = (*line)->release->recipe();
@@ -210,7 +219,9 @@ int inspectPictures(const std::vector<std::string>& arguments, std::ostream& out
         station.start();
         while (!station.settle(20ms))
             if (interrupt.asked()) station.stop();
-        if (!ended) tally.trouble("ended by a signal after " + std::to_string(station.counts().logged) + " of " + std::to_string(pictures.size()) + " pictures");
+        if (!ended)
+            tally.trouble("ended by a signal after " + std::to_string(station.counts().logged) + " of " +
+                          std::to_string(pictures.size()) + " pictures");
     }
     tally.sayUnjudged();
     if (results)
@@ -247,7 +258,8 @@ base::Result<std::unique_ptr<station::PictureSource>> sourceOf(const std::string
     if (!what.empty() && kind == "folder") return station::ListSource::folder(what, false);
     if (!what.empty() && kind == "list") return station::ListSource::list(what, false);
     if (!what.empty() && kind == "demo") return demoSource(what);
-    return base::fail(base::ErrorCode::InvalidArgument, "--source = " + text + " is not one of: folder:DIR, list:FILE, demo:SET");
+    return base::fail(base::ErrorCode::InvalidArgument,
+                      "--source = " + text + " is not one of: folder:DIR, list:FILE, demo:SET");
 }
 // "rejects", "all,DIR", "none"; without a folder "pictures" beside the log.
 base::Status setKeep(station::Line& line, const Arguments& a)
@@ -259,10 +271,14 @@ base::Status setKeep(station::Line& line, const Arguments& a)
     if (what == "none") line.keep = records::Keep::None;
     else if (what == "rejects") line.keep = records::Keep::Rejects;
     else if (what == "all") line.keep = records::Keep::All;
-    else return base::fail(base::ErrorCode::InvalidArgument, "--keep = " + text + " is not one of: rejects, all, none, with ,DIR behind it or not");
+    else
+        return base::fail(base::ErrorCode::InvalidArgument,
+                          "--keep = " + text + " is not one of: rejects, all, none, with ,DIR behind it or not");
     if (line.keep == records::Keep::None) return {};
     if (folder.empty()) {
-        if (a.option("--log").empty()) return base::fail(base::ErrorCode::InvalidArgument, "--keep " + what + " needs a folder (--keep " + what + ",DIR) or --log");
+        if (a.option("--log").empty())
+            return base::fail(base::ErrorCode::InvalidArgument,
+                              "--keep " + what + " needs a folder (--keep " + what + ",DIR) or --log");
         folder = (fs::path(a.option("--log")).parent_path() / "pictures").string();
     }
     std::error_code error;
@@ -274,16 +290,22 @@ base::Status setKeep(station::Line& line, const Arguments& a)
 int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
 {
     const auto bad = [&](const base::Error& e) { return badInput(err, e); };
-    auto a = Arguments::read(arguments, {"--source", "--log", "--csv", "--keep", "--items", "--seconds", "--pause", "--batch", "--station", "--by", "--jobs"}, {});
+    auto a = Arguments::read(arguments,
+                             {"--source", "--log", "--csv", "--keep", "--items", "--seconds", "--pause", "--batch",
+                              "--station", "--by", "--jobs"},
+                             {});
     if (!a) return bad(a.error());
     if (a->words.size() != 1 || a->option("--source").empty())
-        return bad({base::ErrorCode::InvalidArgument, "run takes a recipe and --source folder:DIR, list:FILE or demo:SET", ""});
-    const auto jobs = a->number("--jobs", 0, 0, 1024), items = a->number("--items", 0, 1, 1'000'000'000), pause = a->number("--pause", 0, 0, 3'600'000);
+        return bad({base::ErrorCode::InvalidArgument,
+                    "run takes a recipe and --source folder:DIR, list:FILE or demo:SET", ""});
+    const auto jobs = a->number("--jobs", 0, 0, 1024), items = a->number("--items", 0, 1, 1'000'000'000),
+               pause = a->number("--pause", 0, 0, 3'600'000);
     const auto seconds = a->real("--seconds", 0, 0.01, 1e7);
     for (const auto* n : {&jobs, &items, &pause})
         if (!*n) return bad(n->error());
     if (!seconds) return bad(seconds.error());
-    if (*items && *seconds > 0) return bad({base::ErrorCode::InvalidArgument, "--items and --seconds are not used together", ""});
+    if (*items && *seconds > 0)
+        return bad({base::ErrorCode::InvalidArgument, "--items and --seconds are not used together", ""});
     auto loaded = soundRecipe(a->words[0], err);
     if (!loaded) return kBadInput;
     auto source = sourceOf(a->option("--source"));
@@ -318,8 +340,8 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
         counts = station.counts();
     }
     tally.sayUnjudged();
-    err << "dikkat-cli: " << counts.logged << (counts.logged == 1 ? " picture, " : " pictures, ") << tally.items << (tally.items == 1 ? " item, " : " items, ")
-        << tally.rejected << " rejected";
+    err << "dikkat-cli: " << counts.logged << (counts.logged == 1 ? " picture, " : " pictures, ") << tally.items
+        << (tally.items == 1 ? " item, " : " items, ") << tally.rejected << " rejected";
     if (counts.unreadable) err << ", " << counts.unreadable << " unreadable";
     if (counts.unsaved) err << ", " << counts.unsaved << " NOT saved";
     if (counts.untold) err << ", " << counts.untold << " lines left out because nobody read them in time";
@@ -338,7 +360,8 @@ base::Result<image::Capture> pictureOf(const records::ItemRow& row, const std::s
     if (!row.kept.isEmpty()) {
         const fs::path kept = row.kept.toStdString();
         places.push_back(kept.string());
-        places.push_back((fs::path(log).parent_path() / "pictures" / kept.parent_path().filename() / kept.filename()).string()); // moved with its log
+        places.push_back((fs::path(log).parent_path() / "pictures" / kept.parent_path().filename() / kept.filename())
+                             .string()); // moved with its log
     }
     if (!row.pictureHash.isEmpty()) places.push_back(row.picture.toStdString());
     bool other = false;
@@ -353,8 +376,11 @@ base::Result<image::Capture> pictureOf(const records::ItemRow& row, const std::s
         if (capture) capture->id = row.picture.toStdString();
         return capture;
     }
-    const std::string why = other ? "what stands under its name is another picture" : row.kept.isEmpty() ? row.notKept.toStdString() : "it is gone from " + row.kept.toStdString();
-    return base::fail(base::ErrorCode::NotFound, "item " + std::to_string(row.id) + ": the picture is not there: " + why, log);
+    const std::string why = other                ? "what stands under its name is another picture"
+                            : row.kept.isEmpty() ? row.notKept.toStdString()
+                                                 : "it is gone from " + row.kept.toStdString();
+    return base::fail(base::ErrorCode::NotFound,
+                      "item " + std::to_string(row.id) + ": the picture is not there: " + why, log);
 }
 struct Difference {
     std::string what, logged, now;
@@ -365,7 +391,8 @@ std::string said(const std::vector<double>& values)
     for (const double v : values) out += (out.empty() ? "" : ";") + base::shortest(v);
     return out;
 }
-std::vector<Difference> differences(const records::ItemRow& row, const std::vector<records::ValueRow>& values, const inspect::ItemResult* item)
+std::vector<Difference> differences(const records::ItemRow& row, const std::vector<records::ValueRow>& values,
+                                    const inspect::ItemResult* item)
 {
     if (!item) return {{"item", row.verdict.toStdString(), "none of this number"}};
     std::vector<Difference> out;
@@ -392,9 +419,11 @@ int replay(const std::vector<std::string>& arguments, std::ostream& out, std::os
     const auto bad = [&](const base::Error& e) { return badInput(err, e); };
     auto a = Arguments::read(arguments, {"--json"}, {});
     if (!a) return bad(a.error());
-    if (a->words.size() < 2) return bad({base::ErrorCode::InvalidArgument, "replay takes a record log and the numbers of items", ""});
+    if (a->words.size() < 2)
+        return bad({base::ErrorCode::InvalidArgument, "replay takes a record log and the numbers of items", ""});
     const std::string path = a->words[0];
-    if (std::error_code none; !fs::exists(path, none)) return bad({base::ErrorCode::NotFound, "there is no such record log", path});
+    if (std::error_code none; !fs::exists(path, none))
+        return bad({base::ErrorCode::NotFound, "there is no such record log", path});
     auto log = records::RecordLog::open(QString::fromStdString(path));
     if (!log) return bad(log.error());
     std::ostream& text = a->option("--json") == "-" ? err : out;
@@ -404,11 +433,14 @@ int replay(const std::vector<std::string>& arguments, std::ostream& out, std::os
     for (std::size_t w = 1; w < a->words.size(); ++w) {
         long long id = 0;
         const std::string& word = a->words[w];
-        if (const auto r = std::from_chars(word.data(), word.data() + word.size(), id); r.ec != std::errc() || r.ptr != word.data() + word.size() || id < 1)
+        if (const auto r = std::from_chars(word.data(), word.data() + word.size(), id);
+            r.ec != std::errc() || r.ptr != word.data() + word.size() || id < 1)
             return bad({base::ErrorCode::InvalidArgument, "\"" + word + "\" is no number of an item", ""});
         const auto row = (*log)->item(id);
         if (!row) return bad(row.error());
-        if (row->verdict == "error") return bad({base::ErrorCode::NotFound, "item " + word + ": the picture could not be read when it was inspected", path});
+        if (row->verdict == "error")
+            return bad({base::ErrorCode::NotFound,
+                        "item " + word + ": the picture could not be read when it was inspected", path});
         const auto values = (*log)->values(id);
         if (!values) return bad(values.error());
         auto& prepared = recipes[row->identity.toStdString()];
@@ -422,10 +454,13 @@ int replay(const std::vector<std::string>& arguments, std::ostream& out, std::os
         const auto capture = pictureOf(*row, path);
         if (!capture) return bad(capture.error());
         const inspect::PictureResult result = inspect::evaluate(*prepared, *capture, nullptr, nullptr, 0);
-        const auto item = std::find_if(result.items.begin(), result.items.end(), [&](const auto& i) { return i.number == row->item; });
+        const auto item = std::find_if(result.items.begin(), result.items.end(),
+                                       [&](const auto& i) { return i.number == row->item; });
         const auto found = differences(*row, *values, item == result.items.end() ? nullptr : &*item);
-        text << "item " << id << ": " << row->verdict.toStdString() << (found.empty() ? ", the same again\n" : ", NOT the same\n");
-        nlohmann::ordered_json one{{"item", id}, {"same", found.empty()}, {"differences", nlohmann::ordered_json::array()}};
+        text << "item " << id << ": " << row->verdict.toStdString()
+             << (found.empty() ? ", the same again\n" : ", NOT the same\n");
+        nlohmann::ordered_json one{
+            {"item", id}, {"same", found.empty()}, {"differences", nlohmann::ordered_json::array()}};
         for (const Difference& d : found) {
             text << "  " << d.what << ": logged " << d.logged << ", now " << d.now << "\n";
             one["differences"].push_back({{"what", d.what}, {"logged", d.logged}, {"now", d.now}});

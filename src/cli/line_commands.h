@@ -1,4 +1,5 @@
-// line_commands.h - pictures inspected one after another: `inspect`, the line without a window `run`, and logged items computed again `replay`.
+// line_commands.h - pictures inspected one after another: `inspect`, the line without a window `run`, and logged items
+// computed again `replay`.
 #pragma once
 #include <ostream>
 #include <string>

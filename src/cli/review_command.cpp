@@ -26,7 +26,8 @@ int review(const std::vector<std::string>& arguments, std::ostream& out, std::os
     if (!jobs) return badInput(err, jobs.error());
     auto loaded = soundRecipe(a->words[0], err);
     if (!loaded) return kBadInput;
-    if (auto ok = keepsInputs("--json", a->option("--json"), filesOf(a->words[0], *loaded)); !ok) return badInput(err, ok.error());
+    if (auto ok = keepsInputs("--json", a->option("--json"), filesOf(a->words[0], *loaded)); !ok)
+        return badInput(err, ok.error());
     auto prepared = inspect::Prepared::make(std::move(*loaded));
     if (!prepared) return badInput(err, prepared.error());
     const recipe::Recipe& recipe = prepared->recipe();
@@ -42,9 +43,11 @@ int review(const std::vector<std::string>& arguments, std::ostream& out, std::os
     const auto findings = inspect::review(recipe, trials);
     const std::string jsonFile = a->option("--json");
     std::ostream& table = jsonFile == "-" ? err : out;
-    for (const auto& f : findings) table << inspect::title(f.doubt) << ": " << f.subject << ": " << f.text << " (" << f.remedy << ")\n";
-    table << (findings.empty() ? "nothing doubtful found"
-                               : std::to_string(findings.size()) + (findings.size() == 1 ? " thing" : " things") + " to look at")
+    for (const auto& f : findings)
+        table << inspect::title(f.doubt) << ": " << f.subject << ": " << f.text << " (" << f.remedy << ")\n";
+    table << (findings.empty()
+                  ? "nothing doubtful found"
+                  : std::to_string(findings.size()) + (findings.size() == 1 ? " thing" : " things") + " to look at")
           << "; " << recipe.trials.size() << (recipe.trials.size() == 1 ? " trial\n" : " trials\n");
     ordered_json list = ordered_json::array();
     for (const auto& f : findings) {
@@ -54,8 +57,12 @@ int review(const std::vector<std::string>& arguments, std::ostream& out, std::os
         if (f.trial >= 0) j["picture"] = recipe.trials[std::size_t(f.trial)].picture;
         list.push_back(std::move(j));
     }
-    if (const int code = writeJson(
-            jsonFile, {{"recipe", recipe.name}, {"revision", recipe.revision}, {"trials", recipe.trials.size()}, {"findings", list}}, out, err);
+    if (const int code = writeJson(jsonFile,
+                                   {{"recipe", recipe.name},
+                                    {"revision", recipe.revision},
+                                    {"trials", recipe.trials.size()},
+                                    {"findings", list}},
+                                   out, err);
         code != kDone)
         return code;
     return findings.empty() ? kDone : kSomeRejected;

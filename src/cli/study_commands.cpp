@@ -4,12 +4,12 @@
 #include "base/parallel.h"
 #include "cli/arguments.h"
 #include "cli/checked_recipe.h"
-#include "recipe/soundness.h"
 #include "cli/json_results.h"
 #include "image/decode.h"
 #include "inspect/picture_noise.h"
 #include "inspect/repeatability.h"
 #include "recipe/recipe_file.h"
+#include "recipe/soundness.h"
 
 #include <iostream>
 #include <nlohmann/json.hpp>
@@ -35,13 +35,15 @@ base::Result<std::map<std::string, double>> truthsFrom(const std::string& text, 
         std::string name = one.substr(0, equals);
         name.erase(0, name.find_first_not_of(' ')), name.erase(name.find_last_not_of(' ') + 1);
         const bool known = std::any_of(recipe.steps.begin(), recipe.steps.end(), [&](const recipe::Step& s) {
-            return std::any_of(s.checks.begin(), s.checks.end(), [&](const recipe::Check& c) { return c.name == name; });
+            return std::any_of(s.checks.begin(), s.checks.end(),
+                               [&](const recipe::Check& c) { return c.name == name; });
         });
         if (!known) return wrong("--truth names \"" + name + "\", which is no check of the recipe");
         const char *begin = one.data() + equals + 1, *end = one.data() + one.size();
         double v = 0;
         const auto r = std::from_chars(begin, end, v);
-        if (r.ec != std::errc() || r.ptr != end || !std::isfinite(v)) return wrong("--truth = " + one + " is not NAME=VALUE with a number");
+        if (r.ec != std::errc() || r.ptr != end || !std::isfinite(v))
+            return wrong("--truth = " + one + " is not NAME=VALUE with a number");
         out[name] = v;
     }
     return out;
@@ -53,7 +55,8 @@ base::Result<std::vector<inspect::StudyValue>> studyOfFile(const std::string& fi
     return inspect::studyFromCsv(*text, file);
 }
 // The tolerance is the check's own when none is given.
-base::Result<std::vector<inspect::StudyValue>> studyOfPictures(const std::vector<std::string>& words, const std::string& check, int jobs,
+base::Result<std::vector<inspect::StudyValue>> studyOfPictures(const std::vector<std::string>& words,
+                                                               const std::string& check, int jobs,
                                                                std::optional<double>& tolerance)
 {
     auto loaded = recipe::load(words[0]);
@@ -76,7 +79,8 @@ base::Result<std::vector<inspect::StudyValue>> studyOfPictures(const std::vector
             if (!tolerance) tolerance = t.tolerance;
             return inspect::studyFromPictures(all, t.step, t.output);
         }
-    return base::fail(base::ErrorCode::NotFound, "--check = " + check + " is no check of the recipe with a single value");
+    return base::fail(base::ErrorCode::NotFound,
+                      "--check = " + check + " is no check of the recipe with a single value");
 }
 } // namespace
 
@@ -97,10 +101,13 @@ int repeat(const std::vector<std::string>& arguments, std::ostream& out, std::os
     if (const std::string text = a->option("--factors"); !text.empty()) { // share,width,half,reach
         std::istringstream in(text);
         char c1 = 0, c2 = 0, c3 = 0;
-        if (!(in >> factors.share >> c1 >> factors.width >> c2 >> factors.half >> c3 >> factors.reach) || c1 != ',' || c2 != ',' || c3 != ',' ||
+        if (!(in >> factors.share >> c1 >> factors.width >> c2 >> factors.half >> c3 >> factors.reach) || c1 != ',' ||
+            c2 != ',' || c3 != ',' ||
             !(factors.share > 0 && factors.width > 0 && factors.half > 0 && factors.reach > 0) || in.peek() != EOF)
             return bad(err, {base::ErrorCode::InvalidArgument,
-                             "--factors = " + text + " is not four numbers above 0: share,width,half,reach (usual: 0.2,6,0.1,3)", ""});
+                             "--factors = " + text +
+                                 " is not four numbers above 0: share,width,half,reach (usual: 0.2,6,0.1,3)",
+                             ""});
     }
     auto loaded = soundRecipe(a->words[0], err);
     if (!loaded) return kBadInput;
@@ -128,7 +135,8 @@ int repeat(const std::vector<std::string>& arguments, std::ostream& out, std::os
             results[std::size_t(n)] = inspect::evaluate(*prepared, captures[picture]);
             return;
         }
-        const auto copy = image::makeCapture(inspect::noisyCopy(captures[picture].grey, levels[picture], std::uint64_t(n) + 1), captures[picture].id);
+        const auto copy = image::makeCapture(
+            inspect::noisyCopy(captures[picture].grey, levels[picture], std::uint64_t(n) + 1), captures[picture].id);
         results[std::size_t(n)] = inspect::evaluate(*prepared, copy);
     });
     std::vector<const inspect::PictureResult*> pointers;
@@ -138,18 +146,19 @@ int repeat(const std::vector<std::string>& arguments, std::ostream& out, std::os
     std::ostream& table = a->option("--json") == "-" ? err : out;
     for (const auto& t : inspect::takesOf(prepared->recipe(), pointers)) {
         const auto truth = truths->find(t.name);
-        const auto r = inspect::repeatability(t.values, t.tolerance, truth == truths->end() ? std::nullopt : std::optional(truth->second), factors);
+        const auto r = inspect::repeatability(
+            t.values, t.tolerance, truth == truths->end() ? std::nullopt : std::optional(truth->second), factors);
         ordered_json one{{"step", t.step},       {"output", t.output}, {"name", t.name}, {"unit", base::symbol(t.unit)},
                          {"n", t.values.size()}, {"left_out", t.left}};
         if (r) {
             one["mean"] = r->mean, one["spread"] = r->spread, one["least"] = r->least, one["greatest"] = r->greatest;
             one["tolerance"] = orNull(t.tolerance), one["cg"] = orNull(r->cg), one["uncertainty"] = r->uncertainty;
             one["bias"] = orNull(r->bias), one["cgk"] = orNull(r->cgk);
-            table << t.name << ": mean " << base::toText(r->mean, t.unit) << ", spread " << base::shortest(r->spread) << " " << base::symbol(t.unit)
-                  << (r->cg ? ", Cg " + base::toText(*r->cg, 2) : std::string())
+            table << t.name << ": mean " << base::toText(r->mean, t.unit) << ", spread " << base::shortest(r->spread)
+                  << " " << base::symbol(t.unit) << (r->cg ? ", Cg " + base::toText(*r->cg, 2) : std::string())
                   << (r->bias ? ", bias " + base::toText(*r->bias, t.unit) : std::string())
-                  << (r->cgk ? ", Cgk " + base::toText(*r->cgk, 2) : std::string()) << ", expanded uncertainty " << base::shortest(r->uncertainty)
-                  << "\n";
+                  << (r->cgk ? ", Cgk " + base::toText(*r->cgk, 2) : std::string()) << ", expanded uncertainty "
+                  << base::shortest(r->uncertainty) << "\n";
         } else {
             one["reason"] = r.error().message;
             table << t.name << ": " << r.error().message << "\n";
@@ -165,7 +174,8 @@ int study(const std::vector<std::string>& arguments, std::ostream& out, std::ost
     if (!a) return bad(err, a.error());
     const std::string check = a->option("--check");
     if (check.empty() ? a->words.size() != 1 : a->words.size() < 2) {
-        err << "dikkat-cli: study takes one CSV file with the columns part,person,value, or a recipe, pictures named part-person-take and --check "
+        err << "dikkat-cli: study takes one CSV file with the columns part,person,value, or a recipe, pictures named "
+               "part-person-take and --check "
                "NAME\n";
         return kBadInput;
     }
@@ -188,19 +198,23 @@ int study(const std::vector<std::string>& arguments, std::ostream& out, std::ost
         one["ms"] = r.source == "total" ? ordered_json() : ordered_json(r.mean);
         one["f"] = orNull(r.f), one["p"] = orNull(r.p);
         j["table"].push_back(one);
-        table << r.source << "\t" << r.freedom << "\t" << base::shortest(r.squares) << "\t" << (r.source == "total" ? "" : base::shortest(r.mean))
-              << "\t" << (r.f ? base::toText(*r.f, 4) : "") << "\t" << (r.p ? base::toText(*r.p, 4) : "") << "\n";
+        table << r.source << "\t" << r.freedom << "\t" << base::shortest(r.squares) << "\t"
+              << (r.source == "total" ? "" : base::shortest(r.mean)) << "\t" << (r.f ? base::toText(*r.f, 4) : "")
+              << "\t" << (r.p ? base::toText(*r.p, 4) : "") << "\n";
     }
     table << "source\tvariance\tspread\t% of total" << (wide ? "\t% of tolerance" : "") << "\n";
     for (const auto& c : s->components) {
-        ordered_json one{{"source", c.source}, {"variance", c.variance}, {"spread", c.spread}, {"percent_of_total", c.shareOfTotal}};
+        ordered_json one{
+            {"source", c.source}, {"variance", c.variance}, {"spread", c.spread}, {"percent_of_total", c.shareOfTotal}};
         one["percent_of_tolerance"] = orNull(c.shareOfTolerance);
         j["components"].push_back(one);
-        table << c.source << "\t" << base::shortest(c.variance) << "\t" << base::shortest(c.spread) << "\t" << base::toText(c.shareOfTotal, 2)
+        table << c.source << "\t" << base::shortest(c.variance) << "\t" << base::shortest(c.spread) << "\t"
+              << base::toText(c.shareOfTotal, 2)
               << (c.shareOfTolerance ? "\t" + base::toText(*c.shareOfTolerance, 2) : std::string()) << "\n";
     }
     j["categories"] = s->categories;
-    table << "categories that can be told apart: " << base::toText(s->categories, 0) << (s->pooled ? " (interaction pooled)" : "") << "\n";
+    table << "categories that can be told apart: " << base::toText(s->categories, 0)
+          << (s->pooled ? " (interaction pooled)" : "") << "\n";
     return writeJson(a->option("--json"), j, out, err);
 }
 

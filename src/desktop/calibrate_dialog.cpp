@@ -60,12 +60,13 @@ CalibrateDialog::CalibrateDialog(Session& session, QWidget* parent) : QDialog(pa
     const Calibration& now = session.recipe().calibration;
     m_thickness = spin("thickness", 3, -1e4, 1e4, tr(" mm"));
     m_thickness->setValue(now.thickness());
-    m_thickness->setToolTip(
-        tr("How far the measured edge lies above the plane of the target, towards the lens; the upper edge of a thick part looks larger"));
+    m_thickness->setToolTip(tr("How far the measured edge lies above the plane of the target, towards the lens; the "
+                               "upper edge of a thick part looks larger"));
     m_distance = spin("lensDistance", 1, 0, 1e6, tr(" mm"));
     m_distance->setValue(now.lensDistance());
     m_distance->setSpecialValueText(tr("not known"));
-    m_distance->setToolTip(tr("From the lens to the plane of the target; needed for a thickness unless a target has told it"));
+    m_distance->setToolTip(
+        tr("From the lens to the plane of the target; needed for a thickness unless a target has told it"));
     part->addRow(tr("Part thickness"), m_thickness);
     part->addRow(tr("Lens distance"), m_distance);
     left->addLayout(part);
@@ -87,7 +88,8 @@ CalibrateDialog::CalibrateDialog(Session& session, QWidget* parent) : QDialog(pa
     m_convert = new QCheckBox(tr("Convert limits to the new unit (they keep how they were stated)"), this);
     m_convert->setObjectName(QStringLiteral("convertLimits"));
     m_convert->setChecked(true);
-    m_convert->setToolTip(tr("Without it limits keep the unit they were entered in; their checks are not measured until they are converted"));
+    m_convert->setToolTip(tr("Without it limits keep the unit they were entered in; their checks are not measured "
+                             "until they are converted"));
     connect(m_convert, &QCheckBox::toggled, this, [this] { refreshConsequences(); });
     whole->addWidget(m_convert);
     m_changed = new QListWidget(this);
@@ -122,7 +124,8 @@ CalibrateDialog::CalibrateDialog(Session& session, QWidget* parent) : QDialog(pa
     row->addStretch();
     row->addWidget(buttons);
     whole->addLayout(row);
-    connect(&m_work, &Background::progressed, this, [this](int done, int of) { m_progress->setRange(0, of), m_progress->setValue(done); });
+    connect(&m_work, &Background::progressed, this,
+            [this](int done, int of) { m_progress->setRange(0, of), m_progress->setValue(done); });
     connect(m_tabs, &QTabWidget::currentChanged, this, [this] { refreshConsequences(); });
     showResult();
     refreshConsequences();
@@ -136,8 +139,8 @@ QWidget* CalibrateDialog::lengthTab()
     const recipe::Step* s = m_session.selectedStep();
     if (const auto* item = m_session.currentItem(); s && item)
         for (const auto& c : item->checks)
-            if (c.step == s->id && !c.list && !c.values.empty() && (c.unit == base::Unit::Pixel || c.unit == base::Unit::Millimetre) &&
-                m_rulerPixels <= 0) {
+            if (c.step == s->id && !c.list && !c.values.empty() &&
+                (c.unit == base::Unit::Pixel || c.unit == base::Unit::Millimetre) && m_rulerPixels <= 0) {
                 m_rulerPixels = c.values.front() / (c.unit == base::Unit::Millimetre ? now : 1.0);
                 m_ruler = q(c.name);
             }
@@ -160,15 +163,18 @@ QWidget* CalibrateDialog::lengthTab()
     if (m_rulerPixels > 0) {
         m_known->setValue(now > 0 ? m_rulerPixels * now : 0);
         form->addRow(tr("%1 is %2 px; its true length is").arg(m_ruler).arg(m_rulerPixels, 0, 'f', 3), m_known);
-        connect(m_known, &QDoubleSpinBox::valueChanged, m_factor, [this](double mm) { m_factor->setValue(mm / m_rulerPixels); });
+        connect(m_known, &QDoubleSpinBox::valueChanged, m_factor,
+                [this](double mm) { m_factor->setValue(mm / m_rulerPixels); });
     } else {
         m_known->hide();
-        auto* hint = new QLabel(tr("Choose a length on the sheet first to use it as the ruler, or state the factor."), tab);
+        auto* hint =
+            new QLabel(tr("Choose a length on the sheet first to use it as the ruler, or state the factor."), tab);
         hint->setWordWrap(true);
         form->addRow(hint);
     }
     form->addRow(tr("One pixel is"), m_factor);
-    auto* note = new QLabel(tr("One factor for the whole picture. It corrects neither tilt nor lens: for those show a target."), tab);
+    auto* note = new QLabel(
+        tr("One factor for the whole picture. It corrects neither tilt nor lens: for those show a target."), tab);
     note->setWordWrap(true);
     form->addRow(note);
     connect(m_factor, &QDoubleSpinBox::valueChanged, this, [this] { refreshConsequences(); });
@@ -214,8 +220,9 @@ QWidget* CalibrateDialog::targetTab()
     auto* add = new QPushButton(tr("Add pictures…"), tab);
     add->setObjectName(QStringLiteral("addTargets"));
     connect(add, &QPushButton::clicked, this, [this] {
-        addTargets(QFileDialog::getOpenFileNames(this, tr("Pictures of the target"), QString(), tr("Pictures (*.png *.jpg *.jpeg *.tif *.tiff)"),
-                                                 nullptr, QFileDialog::DontUseNativeDialog));
+        addTargets(QFileDialog::getOpenFileNames(this, tr("Pictures of the target"), QString(),
+                                                 tr("Pictures (*.png *.jpg *.jpeg *.tif *.tiff)"), nullptr,
+                                                 QFileDialog::DontUseNativeDialog));
     });
     m_find = new QPushButton(tr("Find the target"), tab);
     m_find->setObjectName(QStringLiteral("findTargets"));
@@ -263,7 +270,9 @@ QWidget* CalibrateDialog::checkTab()
     if (const auto* item = m_session.currentItem())
         for (const auto& c : item->checks)
             if (!c.list && !c.values.empty() && (c.unit == base::Unit::Pixel || c.unit == base::Unit::Millimetre))
-                m_part->addItem(q(c.name), c.values.front() * (c.unit == base::Unit::Millimetre ? 1 / m_session.recipe().mmPerPixel() : 1.0));
+                m_part->addItem(q(c.name),
+                                c.values.front() *
+                                    (c.unit == base::Unit::Millimetre ? 1 / m_session.recipe().mmPerPixel() : 1.0));
     m_true = new QDoubleSpinBox(tab);
     m_true->setObjectName(QStringLiteral("trueLength"));
     m_true->setDecimals(4);
@@ -272,7 +281,8 @@ QWidget* CalibrateDialog::checkTab()
     m_checked = new QLabel(tab);
     m_checked->setObjectName(QStringLiteral("checkedLength"));
     m_checked->setWordWrap(true);
-    auto* note = new QLabel(tr("A part whose length is known from elsewhere says whether the calibration that is in use holds."), tab);
+    auto* note = new QLabel(
+        tr("A part whose length is known from elsewhere says whether the calibration that is in use holds."), tab);
     note->setWordWrap(true);
     form->addRow(note);
     form->addRow(tr("Value"), m_part);
@@ -356,23 +366,26 @@ void CalibrateDialog::showResult()
 {
     for (int i = 0; i < int(m_result.pictures.size()) && i < m_table->rowCount(); ++i) {
         const auto& p = m_result.pictures[std::size_t(i)];
-        m_table->item(i, 1)->setText(p.found ? QString::number(p.found->points.size()) + (p.found->marked ? QString() : tr(" no mark"))
+        m_table->item(i, 1)->setText(p.found ? QString::number(p.found->points.size()) +
+                                                   (p.found->marked ? QString() : tr(" no mark"))
                                              : tr("not found"));
         m_table->item(i, 2)->setText(p.fit ? tr("%1 px").arg(p.fit->rms, 0, 'f', 3) : QString());
         for (int c = 0; c < 3; ++c) m_table->item(i, c)->setToolTip(p.found ? m_pictures[i] : q(p.why));
     }
     if (m_result.fit) {
         const auto& l = m_result.fit->calibration.lens();
-        m_consequence->setText(tr("%1 points, residual %2 px rms, %3 px at most (%4 mm, %5 mm) · %6 mm/px · tilt %7° · lens %8 mm away%9")
-                                   .arg(m_result.fit->points)
-                                   .arg(m_result.fit->rms, 0, 'f', 3)
-                                   .arg(m_result.fit->max, 0, 'f', 3)
-                                   .arg(l.rmsMm, 0, 'f', 4)
-                                   .arg(l.maxMm, 0, 'f', 4)
-                                   .arg(m_result.fit->calibration.mmPerPixel(), 0, 'g', 6)
-                                   .arg(m_result.fit->calibration.tilt(), 0, 'f', 2)
-                                   .arg(m_result.fit->calibration.knownDistance(), 0, 'f', 0)
-                                   .arg(m_result.fit->focalKnown ? QString() : tr(" (not determined by these pictures: tilt the target more)")));
+        m_consequence->setText(
+            tr("%1 points, residual %2 px rms, %3 px at most (%4 mm, %5 mm) · %6 mm/px · tilt %7° · lens %8 mm away%9")
+                .arg(m_result.fit->points)
+                .arg(m_result.fit->rms, 0, 'f', 3)
+                .arg(m_result.fit->max, 0, 'f', 3)
+                .arg(l.rmsMm, 0, 'f', 4)
+                .arg(l.maxMm, 0, 'f', 4)
+                .arg(m_result.fit->calibration.mmPerPixel(), 0, 'g', 6)
+                .arg(m_result.fit->calibration.tilt(), 0, 'f', 2)
+                .arg(m_result.fit->calibration.knownDistance(), 0, 'f', 0)
+                .arg(m_result.fit->focalKnown ? QString()
+                                              : tr(" (not determined by these pictures: tilt the target more)")));
     }
     refreshConsequences();
 }
@@ -382,15 +395,18 @@ void CalibrateDialog::showPicture()
     const int row = m_table->currentRow();
     if (row < 0 || row >= m_pictures.size()) return m_sheet->show({}, nullptr, nullptr);
     const auto capture = image::loadCapture(m_pictures[row].toStdString());
-    const inspect::TargetPicture* found = row < int(m_result.pictures.size()) ? &m_result.pictures[std::size_t(row)] : nullptr;
-    m_sheet->show(capture ? report::toQImage(capture->shown()) : QImage(), found, m_result.fit ? &m_result.fit->calibration : nullptr);
+    const inspect::TargetPicture* found =
+        row < int(m_result.pictures.size()) ? &m_result.pictures[std::size_t(row)] : nullptr;
+    m_sheet->show(capture ? report::toQImage(capture->shown()) : QImage(), found,
+                  m_result.fit ? &m_result.fit->calibration : nullptr);
 }
 
 base::Result<Calibration> CalibrateDialog::candidate() const
 {
     Calibration c = m_session.recipe().calibration;
     if (m_tabs->currentIndex() == 1 && m_result.fit) c = m_result.fit->calibration;
-    else if (m_tabs->currentIndex() != 1 && m_factor->value() != m_factorAtOpen) { // the field rounds: only what a person changed counts
+    // the field rounds: only what a person changed counts
+    else if (m_tabs->currentIndex() != 1 && m_factor->value() != m_factorAtOpen) {
         const bool byLength = m_rulerPixels > 0 && m_known->value() > 0;
         const QString by = byLength ? tr("%1 = %2 mm").arg(m_ruler).arg(m_known->value()) : tr("stated");
         c = Calibration::factor(m_factor->value(), by.toStdString());
@@ -426,9 +442,12 @@ void CalibrateDialog::refreshConsequences()
     }
     const auto foreign = recipe::foreignLimits(recipe::recalibrated(m_session.recipe(), *c, false)).size();
     m_convert->setVisible(foreign > 0);
-    m_convert->setText(tr("Convert the limits to the new unit (%1); otherwise these checks are not measured until they are converted").arg(foreign));
+    m_convert->setText(
+        tr("Convert the limits to the new unit (%1); otherwise these checks are not measured until they are converted")
+            .arg(foreign));
     m_distance->setEnabled(!c->bends());
-    m_distance->setSpecialValueText(c->bends() ? tr("%1 mm, told by the target").arg(c->knownDistance(), 0, 'f', 1) : tr("not known"));
+    m_distance->setSpecialValueText(c->bends() ? tr("%1 mm, told by the target").arg(c->knownDistance(), 0, 'f', 1)
+                                               : tr("not known"));
     if (c->bends() && m_distance->value() != 0) {
         const QSignalBlocker quiet(m_distance);
         m_distance->setValue(0);
@@ -459,7 +478,8 @@ void CalibrateDialog::compareTrials(const Calibration& with)
                                       .arg(t + 1)
                                       .arg(QFileInfo(q(picture)).fileName(), accepted ? tr("accepted") : tr("rejected"),
                                            accepted ? tr("rejected") : tr("accepted"),
-                                           r.accepted() ? QString() : QStringLiteral(": ") + q(r.items.front().sentence()));
+                                           r.accepted() ? QString()
+                                                        : QStringLiteral(": ") + q(r.items.front().sentence()));
                 }
                 ++m_work.done;
             }

@@ -1,4 +1,5 @@
-// calibrate_dialog.h - calibration by a known length, a stated factor or pictures of a target; every corner and every residual is shown.
+// calibrate_dialog.h - calibration by a known length, a stated factor or pictures of a target; every corner and every
+// residual is shown.
 #pragma once
 #include "desktop/background.h"
 #include "desktop/session.h"
@@ -54,7 +55,8 @@ private:
     bool m_compared = false;
 
     QTabWidget* m_tabs = nullptr;
-    QDoubleSpinBox *m_factor = nullptr, *m_known = nullptr, *m_pitch = nullptr, *m_thickness = nullptr, *m_distance = nullptr, *m_true = nullptr;
+    QDoubleSpinBox *m_factor = nullptr, *m_known = nullptr, *m_pitch = nullptr, *m_thickness = nullptr,
+                   *m_distance = nullptr, *m_true = nullptr;
     QSpinBox *m_columns = nullptr, *m_rows = nullptr;
     QComboBox *m_kind = nullptr, *m_unit = nullptr, *m_plane = nullptr, *m_part = nullptr;
     QTableWidget* m_table = nullptr;

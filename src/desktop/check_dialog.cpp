@@ -50,12 +50,13 @@ CheckDialog::CheckDialog(Session& session, const std::string& step, const std::s
     m_limits = new QLineEdit(this);
     m_limits->setObjectName(QStringLiteral("checkLimits"));
     m_limits->setPlaceholderText(tr("no limits"));
-    m_limits->setToolTip(
-        tr("26 +-0.05 · 26 +0.1 -0.05 · 25.9 .. 26.1 · >= 0.65 · <= 0.2 · 10 · 26 ISO 2768 (general tolerance), ISO 2768 R (radii, chamfers), "
-           "30 ISO 2768 side 12 (an angle with its shorter side in mm); "
-           "a unit behind it if it is another one"));
+    m_limits->setToolTip(tr("26 +-0.05 · 26 +0.1 -0.05 · 25.9 .. 26.1 · >= 0.65 · <= 0.2 · 10 · 26 ISO 2768 (general "
+                            "tolerance), ISO 2768 R (radii, chamfers), "
+                            "30 ISO 2768 side 12 (an angle with its shorter side in mm); "
+                            "a unit behind it if it is another one"));
     form->addRow(tr("Limits%1, in %2")
-                     .arg(m_list ? tr(" of all") : QString(), m_unit == base::Unit::None ? tr("no unit") : QString::fromUtf8(base::symbol(m_unit))),
+                     .arg(m_list ? tr(" of all") : QString(),
+                          m_unit == base::Unit::None ? tr("no unit") : QString::fromUtf8(base::symbol(m_unit))),
                  m_limits);
     m_tolerance = new QDoubleSpinBox(this);
     m_tolerance->setObjectName(QStringLiteral("plusMinus"));
@@ -73,8 +74,8 @@ CheckDialog::CheckDialog(Session& session, const std::string& step, const std::s
     m_uncertainty = new QLineEdit(this);
     m_uncertainty->setObjectName(QStringLiteral("uncertainty"));
     m_uncertainty->setPlaceholderText(tr("not stated"));
-    m_uncertainty->setToolTip(
-        tr("Expanded uncertainty, in the limits' unit; narrows the limits when the recipe's guard band is on. Repeatability can tell it"));
+    m_uncertainty->setToolTip(tr("Expanded uncertainty, in the limits' unit; narrows the limits when the recipe's "
+                                 "guard band is on. Repeatability can tell it"));
     form->addRow(tr("Uncertainty"), m_uncertainty);
     m_fault = new QLineEdit(this);
     m_fault->setObjectName(QStringLiteral("faultText"));
@@ -130,7 +131,8 @@ CheckDialog::CheckDialog(Session& session, const std::string& step, const std::s
     connect(ok, &QDialogButtonBox::rejected, this, &QDialog::reject);
     whole->addWidget(ok);
     fill(m_check);
-    for (QLineEdit* e : {m_limits, m_uncertainty, m_fault}) connect(e, &QLineEdit::textChanged, this, [this] { refresh(); });
+    for (QLineEdit* e : {m_limits, m_uncertainty, m_fault})
+        connect(e, &QLineEdit::textChanged, this, [this] { refresh(); });
     connect(m_match, &QComboBox::currentIndexChanged, this, [this] { refresh(); });
     connect(m_reach, &QDoubleSpinBox::valueChanged, this, [this] { refresh(); });
     connect(m_elements, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* i) {
@@ -163,9 +165,14 @@ void CheckDialog::fill(const Check& c)
 QString CheckDialog::shown(const Limits& limits) const
 {
     const QString text = q(limits.text());
-    return text.isEmpty() || limits.unit == m_unit ? text : text + QStringLiteral(" ") + QString::fromUtf8(base::symbol(limits.unit));
+    return text.isEmpty() || limits.unit == m_unit
+               ? text
+               : text + QStringLiteral(" ") + QString::fromUtf8(base::symbol(limits.unit));
 }
-QString CheckDialog::shown(const geometry::Point& place) { return QStringLiteral("%1, %2").arg(place.x, 0, 'f', 1).arg(place.y, 0, 'f', 1); }
+QString CheckDialog::shown(const geometry::Point& place)
+{
+    return QStringLiteral("%1, %2").arg(place.x, 0, 'f', 1).arg(place.y, 0, 'f', 1);
+}
 base::Result<Limits> CheckDialog::read(const QString& text, const Limits& filled) const
 {
     // What is shown may be rounded; what was not touched is not.
@@ -191,36 +198,45 @@ base::Result<Check> CheckDialog::edited() const
     c.reach = m_reach->value();
     c.elements.clear();
     for (int i = 0; m_list && i < m_elements->rowCount(); ++i) {
-        const auto text = [&](int k) { return m_elements->item(i, k) ? m_elements->item(i, k)->text().trimmed() : QString(); };
+        const auto text = [&](int k) {
+            return m_elements->item(i, k) ? m_elements->item(i, k)->text().trimmed() : QString();
+        };
         Element e, before;
         const std::string where = "element " + std::to_string(i + 1);
-        if (const QVariant n = m_elements->item(i, 0) ? m_elements->item(i, 0)->data(Qt::UserRole) : QVariant(); n.isValid())
+        if (const QVariant n = m_elements->item(i, 0) ? m_elements->item(i, 0)->data(Qt::UserRole) : QVariant();
+            n.isValid())
             before = m_filled.elements[std::size_t(n.toInt())];
         e.name = text(0).toStdString();
         if (!text(1).isEmpty()) {
             auto own = read(text(1), before.own.value_or(Limits{}));
             if (!own) return base::passOn(own.error(), where);
             if (c.limits.any() && !base::convertible(own->unit, c.limits.unit))
-                return base::fail(ErrorCode::InvalidArgument, "its limits are in another unit than those of all", where);
+                return base::fail(ErrorCode::InvalidArgument, "its limits are in another unit than those of all",
+                                  where);
             if (!c.limits.any()) c.limits.unit = own->unit;
             e.own = own->unit == c.limits.unit ? *own : own->in(c.limits.unit);
         }
         if (before.at && text(2) == shown(*before.at)) {
             e.at = before.at;
         } else if (!text(2).isEmpty()) {
-            const QStringList xy = text(2).split(text(2).contains(QLatin1Char(';')) ? QLatin1Char(';') : QLatin1Char(','));
+            const QStringList xy =
+                text(2).split(text(2).contains(QLatin1Char(';')) ? QLatin1Char(';') : QLatin1Char(','));
             const auto x =
-                xy.size() == 2 ? numberFrom(xy[0]) : base::Result<double>(base::fail(ErrorCode::InvalidArgument, "the place is not \"x, y\"", where));
+                xy.size() == 2
+                    ? numberFrom(xy[0])
+                    : base::Result<double>(base::fail(ErrorCode::InvalidArgument, "the place is not \"x, y\"", where));
             const auto y = xy.size() == 2 ? numberFrom(xy[1]) : x;
             if (!x) return base::passOn(x.error(), where);
             if (!y) return base::passOn(y.error(), where);
             e.at = geometry::Point{*x, *y};
         }
-        if (c.match == Match::Place && !e.at) return base::fail(ErrorCode::InvalidArgument, "matched by place, it needs a place", where);
+        if (c.match == Match::Place && !e.at)
+            return base::fail(ErrorCode::InvalidArgument, "matched by place, it needs a place", where);
         c.elements.push_back(std::move(e));
     }
     if (c.match == Match::Place && c.elements.empty())
-        return base::fail(ErrorCode::InvalidArgument, "matched by place, the list needs elements: take them from this part, or add rows × columns");
+        return base::fail(ErrorCode::InvalidArgument,
+                          "matched by place, the list needs elements: take them from this part, or add rows × columns");
     return c;
 }
 
@@ -235,23 +251,27 @@ void CheckDialog::refresh()
     if (const auto* item = m_session.currentItem()) {
         const auto answer = inspect::judgeCheck(r, s, *c, item->step(m_step));
         m_state->setText(tr("here: %1%2")
-                             .arg(q(answer.verdict == inspect::Verdict::NotMeasured ? "not measured" : inspect::name(answer.verdict)),
+                             .arg(q(answer.verdict == inspect::Verdict::NotMeasured ? "not measured"
+                                                                                    : inspect::name(answer.verdict)),
                                   answer.reason.empty() ? QString() : QStringLiteral(" · ") + q(answer.reason)));
         const QSignalBlocker quiet(m_elements);
         for (int i = 0; i < m_elements->rowCount(); ++i) {
             QString text;
             if (i < int(answer.elements.size())) {
                 const auto& e = answer.elements[std::size_t(i)];
-                text = e.value < 0 ? tr("missing") : q(base::toText(answer.values[std::size_t(e.value)], answer.unit, answer.shownIn));
+                text = e.value < 0 ? tr("missing")
+                                   : q(base::toText(answer.values[std::size_t(e.value)], answer.unit, answer.shownIn));
                 if (e.verdict == inspect::Verdict::Fail && e.value >= 0) text += tr(" fails");
             }
-            if (m_elements->item(i, 3)) m_elements->item(i, 3)->setText(text), m_elements->item(i, 3)->setFlags(Qt::ItemIsEnabled);
+            if (m_elements->item(i, 3))
+                m_elements->item(i, 3)->setText(text), m_elements->item(i, 3)->setFlags(Qt::ItemIsEnabled);
         }
     }
     int pass = 0, all = 0;
     for (const auto* t : m_session.results()) {
         if (!t || t->error) continue;
-        for (const auto& item : t->items) ++all, pass += inspect::judgeCheck(r, s, *c, item.step(m_step)).verdict == inspect::Verdict::Pass;
+        for (const auto& item : t->items)
+            ++all, pass += inspect::judgeCheck(r, s, *c, item.step(m_step)).verdict == inspect::Verdict::Pass;
     }
     m_state->setText(m_state->text() + tr("\npasses in %1 of %2 trials").arg(pass).arg(all));
 }
@@ -260,7 +280,8 @@ void CheckDialog::fromThisPart()
 {
     const auto* item = m_session.currentItem();
     if (!item) return m_state->setText(tr("No part is measured in this picture"));
-    const auto c = inspect::fromThisPart(m_session.prepared()->recipe(), *item, m_check, m_step, m_tolerance->value(), m_match->currentIndex() == 1);
+    const auto c = inspect::fromThisPart(m_session.prepared()->recipe(), *item, m_check, m_step, m_tolerance->value(),
+                                         m_match->currentIndex() == 1);
     if (!c) return m_state->setText(q(c.error().message));
     Check keep = *c;
     keep.fault = m_fault->text().toStdString();
@@ -287,8 +308,8 @@ void CheckDialog::rowsAndColumns()
         return s;
     };
     auto *rows = whole("gridRows", 2), *columns = whole("gridColumns", 5);
-    auto *x = real("gridX", 100), *y = real("gridY", 100), *cx = real("gridColumnX", 100), *cy = real("gridColumnY", 0), *rx = real("gridRowX", 0),
-         *ry = real("gridRowY", 100);
+    auto *x = real("gridX", 100), *y = real("gridY", 100), *cx = real("gridColumnX", 100), *cy = real("gridColumnY", 0),
+         *rx = real("gridRowX", 0), *ry = real("gridRowY", 100);
     form->addRow(tr("Rows"), rows), form->addRow(tr("Columns"), columns);
     form->addRow(tr("First place x, on the reference"), x), form->addRow(tr("First place y"), y);
     form->addRow(tr("Next column: x"), cx), form->addRow(tr("Next column: y"), cy);
@@ -299,7 +320,8 @@ void CheckDialog::rowsAndColumns()
     form->addRow(ok);
     if (d.exec() != QDialog::Accepted) return;
     Check c = edited().value_or(m_check);
-    c.elements = gridOfPlaces(rows->value(), columns->value(), {x->value(), y->value()}, {cx->value(), cy->value()}, {rx->value(), ry->value()});
+    c.elements = gridOfPlaces(rows->value(), columns->value(), {x->value(), y->value()}, {cx->value(), cy->value()},
+                              {rx->value(), ry->value()});
     c.match = Match::Place;
     fill(c);
     refresh();

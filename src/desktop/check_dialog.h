@@ -1,4 +1,5 @@
-// check_dialog.h - one check in detail: limits, uncertainty, fault text, and the elements of a list with their own limits and places.
+// check_dialog.h - one check in detail: limits, uncertainty, fault text, and the elements of a list with their own
+// limits and places.
 #pragma once
 #include "desktop/session.h"
 

@@ -27,7 +27,8 @@ void ElementMap::setSpots(std::vector<Spot> spots, int chosen)
     // A row of places needs a line, several rows more.
     double left = 1e300, right = -1e300, top = 1e300, bottom = -1e300;
     for (const Spot& s : m_spots)
-        left = std::min(left, s.at.x()), right = std::max(right, s.at.x()), top = std::min(top, s.at.y()), bottom = std::max(bottom, s.at.y());
+        left = std::min(left, s.at.x()), right = std::max(right, s.at.x()), top = std::min(top, s.at.y()),
+        bottom = std::max(bottom, s.at.y());
     const double share = m_spots.empty() || right - left < 1e-9 ? 0 : (bottom - top) / (right - left);
     setFixedHeight(int(std::clamp(36 + share * 320, 36.0, 92.0)));
     update();
@@ -43,7 +44,8 @@ QRectF ElementMap::boxOf(int spot) const
     }
     // As large as the least distance allows, one scale for both ways.
     const QRectF room = QRectF(rect()).adjusted(24, 14, -24, -14);
-    const double scale = std::min(all.width() > 0 ? room.width() / all.width() : 1e300, all.height() > 0 ? room.height() / all.height() : 1e300);
+    const double scale = std::min(all.width() > 0 ? room.width() / all.width() : 1e300,
+                                  all.height() > 0 ? room.height() / all.height() : 1e300);
     const double k = scale < 1e200 ? scale : 1;
     double least = 1e300;
     for (std::size_t i = 0; i < m_spots.size(); ++i)
@@ -74,7 +76,8 @@ void ElementMap::paintEvent(QPaintEvent*)
         } else if (s.verdict == Verdict::Pass) {
             p.fillRect(box, th.passGround);
         }
-        p.setPen(QPen(s.verdict == Verdict::Unjudged ? th.ink : th.of(s.verdict), i == m_chosen ? 2 : 1, s.missing ? Qt::DashLine : Qt::SolidLine));
+        p.setPen(QPen(s.verdict == Verdict::Unjudged ? th.ink : th.of(s.verdict), i == m_chosen ? 2 : 1,
+                      s.missing ? Qt::DashLine : Qt::SolidLine));
         p.setBrush(Qt::NoBrush);
         p.drawRect(box);
         if (i == m_chosen) {
@@ -106,7 +109,8 @@ bool ElementMap::event(QEvent* e)
 {
     if (e->type() == QEvent::ToolTip) {
         const auto* help = static_cast<QHelpEvent*>(e);
-        if (const int i = spotAt(help->pos()); i >= 0) QToolTip::showText(help->globalPos(), m_spots[std::size_t(i)].tip, this);
+        if (const int i = spotAt(help->pos()); i >= 0)
+            QToolTip::showText(help->globalPos(), m_spots[std::size_t(i)].tip, this);
         else QToolTip::hideText();
         return true;
     }

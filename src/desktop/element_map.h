@@ -1,4 +1,5 @@
-// element_map.h - the elements of a list in their own places on the part, each with its verdict; the part level, whatever way it lies.
+// element_map.h - the elements of a list in their own places on the part, each with its verdict; the part level,
+// whatever way it lies.
 #pragma once
 #include "inspect/result.h"
 

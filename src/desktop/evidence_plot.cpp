@@ -43,7 +43,8 @@ EvidencePlot::EvidencePlot(QWidget* parent) : QCustomPlot(parent)
     setFocusPolicy(Qt::NoFocus);
     // As many figures as can stand above each other.
     connect(this, &QCustomPlot::beforeReplot, this, [this] {
-        if (auto* powers = dynamic_cast<QCPAxisTickerLog*>(yAxis->ticker().data())) powers->setLogBase(height() < 110 ? 100 : 10);
+        if (auto* powers = dynamic_cast<QCPAxisTickerLog*>(yAxis->ticker().data()))
+            powers->setLogBase(height() < 110 ? 100 : 10);
         else yAxis->ticker()->setTickCount(height() < 96 ? 2 : 4);
     });
     clearAll();
@@ -88,7 +89,8 @@ void EvidencePlot::names(const QString& x, const QString& y)
     yAxis->setLabel(y);
 }
 
-void EvidencePlot::curve(const QVector<double>& x, const QVector<double>& y, const QColor& colour, bool filled, Qt::PenStyle style)
+void EvidencePlot::curve(const QVector<double>& x, const QVector<double>& y, const QColor& colour, bool filled,
+                         Qt::PenStyle style)
 {
     QCPGraph* g = addGraph();
     g->setData(x, y);
@@ -200,7 +202,8 @@ void EvidencePlot::drawHandles()
 QPointF EvidencePlot::handlePoint(int i) const
 {
     const PlotHandle& h = m_handles[std::size_t(i)];
-    return h.alongX ? QPointF(xAxis->coordToPixel(h.value), axisRect()->top()) : QPointF(axisRect()->right(), yAxis->coordToPixel(h.value));
+    return h.alongX ? QPointF(xAxis->coordToPixel(h.value), axisRect()->top())
+                    : QPointF(axisRect()->right(), yAxis->coordToPixel(h.value));
 }
 
 int EvidencePlot::handleAt(QPointF p) const
@@ -209,7 +212,8 @@ int EvidencePlot::handleAt(QPointF p) const
     double least = 7;
     for (int i = 0; i < int(m_handles.size()); ++i) {
         const PlotHandle& h = m_handles[std::size_t(i)];
-        const double d = h.alongX ? std::abs(p.x() - xAxis->coordToPixel(h.value)) : std::abs(p.y() - yAxis->coordToPixel(h.value));
+        const double d =
+            h.alongX ? std::abs(p.x() - xAxis->coordToPixel(h.value)) : std::abs(p.y() - yAxis->coordToPixel(h.value));
         if (d < least) least = d, best = i;
     }
     return best;
@@ -228,12 +232,15 @@ void EvidencePlot::mouseMoveEvent(QMouseEvent* e)
 {
     if (m_dragged < 0) {
         const int over = handleAt(e->position());
-        setCursor(over < 0 ? Qt::ArrowCursor : m_handles[std::size_t(over)].alongX ? Qt::SplitHCursor : Qt::SplitVCursor);
+        setCursor(over < 0                              ? Qt::ArrowCursor
+                  : m_handles[std::size_t(over)].alongX ? Qt::SplitHCursor
+                                                        : Qt::SplitVCursor);
         return;
     }
     PlotHandle& h = m_handles[std::size_t(m_dragged)];
     QCPAxis* axis = h.alongX ? xAxis : yAxis;
-    const double now = h.alongX ? e->position().x() : e->position().y(), start = h.alongX ? m_pressed.x() : m_pressed.y();
+    const double now = h.alongX ? e->position().x() : e->position().y(),
+                 start = h.alongX ? m_pressed.x() : m_pressed.y();
     const double fine = e->modifiers().testFlag(Qt::ShiftModifier) ? 0.1 : 1;
     h.value = axis->pixelToCoord(axis->coordToPixel(m_startValue) + (now - start) * fine);
     drawHandles();
@@ -245,7 +252,8 @@ void EvidencePlot::mouseReleaseEvent(QMouseEvent*)
 {
     if (m_dragged < 0) return;
     const int was = std::exchange(m_dragged, -1);
-    if (was < int(m_handles.size())) emit handleMoved(m_handles[std::size_t(was)].id, m_handles[std::size_t(was)].value, true);
+    if (was < int(m_handles.size()))
+        emit handleMoved(m_handles[std::size_t(was)].id, m_handles[std::size_t(was)].value, true);
 }
 
 } // namespace desktop

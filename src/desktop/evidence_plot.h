@@ -26,7 +26,8 @@ public:
     // Where the square of a handle stands, widget px; for the mouse and for tests.
     QPointF handlePoint(int index) const;
     void band(double low, double high); // the passing range, along y
-    void curve(const QVector<double>& x, const QVector<double>& y, const QColor& colour, bool filled = false, Qt::PenStyle style = Qt::SolidLine);
+    void curve(const QVector<double>& x, const QVector<double>& y, const QColor& colour, bool filled = false,
+               Qt::PenStyle style = Qt::SolidLine);
     void dots(const QVector<double>& x, const QVector<double>& y, const QCPScatterStyle& style);
     void stem(double at, double height, const QString& text, const QColor& colour, bool counts);
     void level(double y, const QColor& colour); // a dashed line across

@@ -74,26 +74,31 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
     connect(&session, &Session::selectionChanged, this, &EvidenceView::refresh);
     connect(&session, &Session::recipeChanged, this, &EvidenceView::refresh);
     connect(&session, &Session::draftChanged, this, &EvidenceView::refresh);
-    connect(&session, &Session::trialChanged, this, [this] { refreshHead(), refreshPlot(), refreshMap(), refreshTrials(); });
-    connect(&session, &Session::resultsChanged, this, [this] { refreshHead(), refreshPlot(), refreshMap(), refreshTrials(); });
+    connect(&session, &Session::trialChanged, this,
+            [this] { refreshHead(), refreshPlot(), refreshMap(), refreshTrials(); });
+    connect(&session, &Session::resultsChanged, this,
+            [this] { refreshHead(), refreshPlot(), refreshMap(), refreshTrials(); });
     connect(&session, &Session::strokeRead, this, [this](const std::optional<Evidence>& live) {
         if (!live) return refresh();
         m_title->setText(tr("Stroke under way"));
-        m_about->setText(tr("Let go to make a draft · Esc or right button lets go · wheel: averaging width · R: the other way"));
+        m_about->setText(
+            tr("Let go to make a draft · Esc or right button lets go · wheel: averaging width · R: the other way"));
         m_plot->setVisible(true), m_plotTitle->setVisible(true);
         m_trials->hide(), m_trialsTitle->hide(), m_note->hide(), m_map->hide(); // of another step
         drawPlot(*live);
     });
-    connect(m_form, &ParamForm::edited, this, [this](const QString& what, const std::function<void(Step&)>& edit, const QString& merge) {
-        const Step* s = m_session.selectedStep();
-        if (!s) return;
-        m_editing = !merge.isEmpty(); // the field being edited stays; after other edits the form is made anew
-        if (m_session.draft()) m_session.editDraft(edit);
-        else
-            m_session.change(
-                what, [&, id = s->id](Recipe& r) { edit(*r.find(id)); }, merge.isEmpty() ? merge : merge + q(s->id));
-        m_editing = false;
-    });
+    connect(m_form, &ParamForm::edited, this,
+            [this](const QString& what, const std::function<void(Step&)>& edit, const QString& merge) {
+                const Step* s = m_session.selectedStep();
+                if (!s) return;
+                m_editing = !merge.isEmpty(); // the field being edited stays; after other edits the form is made anew
+                if (m_session.draft()) m_session.editDraft(edit);
+                else
+                    m_session.change(
+                        what, [&, id = s->id](Recipe& r) { edit(*r.find(id)); },
+                        merge.isEmpty() ? merge : merge + q(s->id));
+                m_editing = false;
+            });
     connect(m_form, &ParamForm::problem, &session, &Session::said);
     connect(m_plot, &EvidencePlot::handleMoved, this, [this](const QString& id, double value, bool released) {
         const Step* s = m_session.selectedStep();
@@ -126,8 +131,10 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
         if (!c || !s || m_session.draft()) return;
         Limits limits = m_session.proposal() ? m_session.proposal()->limits : c->limits;
         // Dragged in the unit that is shown; a general tolerance becomes one of its own.
-        const base::Unit shown = base::shownAs(m_session.recipe().unitOf(*s, *findKind(s->kind)->output(c->output)), m_session.recipe().shownIn);
-        if (const auto own = limits.resolved(m_session.recipe().toleranceClass); own && base::convertible(own->unit, shown)) {
+        const base::Unit shown = base::shownAs(m_session.recipe().unitOf(*s, *findKind(s->kind)->output(c->output)),
+                                               m_session.recipe().shownIn);
+        if (const auto own = limits.resolved(m_session.recipe().toleranceClass);
+            own && base::convertible(own->unit, shown)) {
             limits = own->in(shown);
             limits.general = General::None;
         }
@@ -179,22 +186,26 @@ void EvidenceView::refreshMap()
                 const bool known = i < c->elements.size() && c->elements[i].at;
                 if (!known && !e.at) continue;
                 // Where it belongs, a surplus one where it lies; the part level.
-                const geometry::Point place = known ? *c->elements[i].at : inspect::carried(recipe, motion->inverse(), *e.at);
+                const geometry::Point place =
+                    known ? *c->elements[i].at : inspect::carried(recipe, motion->inverse(), *e.at);
                 const geometry::Point level = recipe.calibration.bends() ? recipe.calibration.level(place) : place;
                 const geometry::Point local = motion->reference.toLocal(level);
                 ElementMap::Spot spot;
                 spot.at = {local.x, local.y};
                 spot.name = q(e.name), spot.verdict = e.verdict, spot.missing = e.value < 0, spot.surplus = !known;
-                spot.tip = spot.name + QStringLiteral(": ") +
-                           (spot.missing ? tr("missing") : q(base::toText(answer.values[std::size_t(e.value)], answer.unit, answer.shownIn))) +
-                           (e.reason.empty() || spot.missing ? QString() : QStringLiteral(", ") + q(e.reason));
+                spot.tip =
+                    spot.name + QStringLiteral(": ") +
+                    (spot.missing ? tr("missing")
+                                  : q(base::toText(answer.values[std::size_t(e.value)], answer.unit, answer.shownIn))) +
+                    (e.reason.empty() || spot.missing ? QString() : QStringLiteral(", ") + q(e.reason));
                 spots.push_back(std::move(spot));
             }
         }
     m_map->setVisible(!spots.empty());
     m_map->setSpots(std::move(spots), m_session.selectedElement());
     // The plots give the map its room, so that nothing else has to.
-    for (EvidencePlot* plot : {m_plot, m_trials}) plot->setMinimumHeight(m_map->isHidden() ? 104 : 104 - m_map->height() / 2);
+    for (EvidencePlot* plot : {m_plot, m_trials})
+        plot->setMinimumHeight(m_map->isHidden() ? 104 : 104 - m_map->height() / 2);
 }
 
 void EvidenceView::refreshHead()
@@ -209,11 +220,13 @@ void EvidenceView::refreshHead()
             return;
         }
         m_title->setText(m_session.recipe().steps.empty() ? tr("Nothing to inspect yet") : tr("No step chosen"));
-        m_about->setText(m_session.trialCount() == 0            ? tr("1  Add pictures of parts: drop them on the sheet or press Ctrl+P.")
-                         : m_session.recipe().reference.empty() ? tr("2  Show a good part and press Ctrl+R: it becomes the reference.")
-                         : m_session.recipe().steps.empty()
-                             ? tr("3  Hold Ctrl and drag a frame round the part: that makes the datum other steps follow.")
-                             : tr("Click a row of the grid or a mark on the sheet. Drag across the part to measure a width."));
+        m_about->setText(
+            m_session.trialCount() == 0 ? tr("1  Add pictures of parts: drop them on the sheet or press Ctrl+P.")
+            : m_session.recipe().reference.empty()
+                ? tr("2  Show a good part and press Ctrl+R: it becomes the reference.")
+            : m_session.recipe().steps.empty()
+                ? tr("3  Hold Ctrl and drag a frame round the part: that makes the datum other steps follow.")
+                : tr("Click a row of the grid or a mark on the sheet. Drag across the part to measure a width."));
         return;
     }
     const Recipe& r = m_session.prepared()->recipe();
@@ -227,7 +240,9 @@ void EvidenceView::refreshHead()
     m_title->setText(title);
     QString about = q(kind->label);
     const Step* datum = r.find(s->datum);
-    about += datum ? tr(" · follows %1").arg(q(datum->letter)) : kind->datum ? QString() : tr(" · fixed to the picture");
+    about += datum         ? tr(" · follows %1").arg(q(datum->letter))
+             : kind->datum ? QString()
+                           : tr(" · fixed to the picture");
     QStringList reads;
     for (const auto& [key, id] : s->inputs)
         if (const Step* from = r.find(id)) reads << q(from->name);
@@ -240,13 +255,16 @@ void EvidenceView::refreshHead()
     // The value in px beside the real unit.
     if (const double k = m_session.recipe().mmPerPixel(); k > 0 && item && shownCheck())
         for (const auto& c : item->checks)
-            if (c.step == s->id && c.output == shownCheck()->output && !c.list && !c.values.empty() && c.unit == base::Unit::Millimetre)
+            if (c.step == s->id && c.output == shownCheck()->output && !c.list && !c.values.empty() &&
+                c.unit == base::Unit::Millimetre)
                 about += tr(" · %1 = %2 px").arg(q(c.valueText())).arg(c.values.front() / k, 0, 'f', 2);
     if (const auto* whole = m_session.currentResult())
         for (const std::string& w : whole->warnings) about += QStringLiteral("\n") + tr("Beware: %1").arg(q(w));
-    if (const auto* t = m_session.prepared()->taught(s->id); t && !t->note.empty()) about += QStringLiteral("\n") + q(t->note);
+    if (const auto* t = m_session.prepared()->taught(s->id); t && !t->note.empty())
+        about += QStringLiteral("\n") + q(t->note);
     // Said once, whoever says it.
-    if (m_session.draft() && !m_session.draft()->offer().wants.empty() && !about.contains(q(m_session.draft()->offer().wants)))
+    if (m_session.draft() && !m_session.draft()->offer().wants.empty() &&
+        !about.contains(q(m_session.draft()->offer().wants)))
         about += QStringLiteral("\n") + q(m_session.draft()->offer().wants);
     m_about->setText(about);
 }
@@ -266,7 +284,8 @@ void EvidenceView::refreshPlot()
     m_note->setVisible(kindShows);
     if (!e) {
         // The head says it already when it is the step's own reason.
-        if (kindShows && capture && !m_about->text().contains(q(e.error().message))) m_note->setText(q(e.error().message));
+        if (kindShows && capture && !m_about->text().contains(q(e.error().message)))
+            m_note->setText(q(e.error().message));
         m_note->setVisible(!m_note->text().isEmpty());
         return;
     }
@@ -288,13 +307,15 @@ void EvidenceView::drawPlot(const Evidence& shown)
             m_plot->curve(x, y, c.second ? th.second : th.ink, c.filled, c.second ? Qt::DotLine : Qt::SolidLine);
         else
             m_plot->dots(x, y,
-                         QCPScatterStyle(c.second ? QCPScatterStyle::ssCross : QCPScatterStyle::ssDisc, QPen(c.second ? th.fail : th.pass, 1.4),
+                         QCPScatterStyle(c.second ? QCPScatterStyle::ssCross : QCPScatterStyle::ssDisc,
+                                         QPen(c.second ? th.fail : th.pass, 1.4),
                                          QBrush(c.second ? Qt::transparent : th.pass), c.second ? 7 : 5));
         for (const double v : c.x) x0 = std::min(x0, v), x1 = std::max(x1, v);
         for (const double v : c.y) y0 = std::min(y0, v), y1 = std::max(y1, v);
     }
     for (const auto& stem : e->stems) {
-        m_plot->stem(stem.at, stem.height, stem.counts ? q(stem.text) : QString(), stem.counts ? th.pass : th.second, stem.counts);
+        m_plot->stem(stem.at, stem.height, stem.counts ? q(stem.text) : QString(), stem.counts ? th.pass : th.second,
+                     stem.counts);
         y1 = std::max(y1, stem.height);
     }
     if (x0 > x1) x0 = 0, x1 = 1;
@@ -342,33 +363,39 @@ void EvidenceView::refreshTrials()
                 if (check.step == s->id && check.output == c->output)
                     for (const double v : check.values) {
                         const double w = base::converted(v, unit, shown);
-                        x[which].push_back(t + 1), y[which].push_back(w), low = std::min(low, w), high = std::max(high, w);
+                        x[which].push_back(t + 1), y[which].push_back(w), low = std::min(low, w),
+                                                                          high = std::max(high, w);
                     }
     }
     const auto& proposal = m_session.proposal();
     const bool proposed = proposal && proposal->step == s->id && proposal->output == c->output;
     Limits limits = proposed ? proposal->limits : c->limits;
     if (limits.any()) {
-        const auto usable = base::convertible(limits.unit, shown) ? limits.resolved(recipe.toleranceClass)
-                                                                  : base::Result<Limits>(base::fail(base::ErrorCode::InvalidArgument, ""));
+        const auto usable = base::convertible(limits.unit, shown)
+                                ? limits.resolved(recipe.toleranceClass)
+                                : base::Result<Limits>(base::fail(base::ErrorCode::InvalidArgument, ""));
         limits = usable ? usable->in(shown) : Limits{};
     }
-    const double guard =
-        recipe.guardBand && c->uncertainty && base::convertible(c->limits.unit, shown) ? base::converted(*c->uncertainty, c->limits.unit, shown) : 0;
+    const double guard = recipe.guardBand && c->uncertainty && base::convertible(c->limits.unit, shown)
+                             ? base::converted(*c->uncertainty, c->limits.unit, shown)
+                             : 0;
     for (const auto& l : {limits.lowest(), limits.highest()})
         if (l) low = std::min(low, *l), high = std::max(high, *l);
     if (low > high) low = 0, high = 1;
     const double room = std::max((high - low) * 0.12, std::abs(high) * 1e-9 + 1e-6);
     if (!m_dragging) m_low = low - room, m_high = high + room;
     m_trials->clearAll();
-    const auto whole = [](const QVector<double>& v) { return std::all_of(v.begin(), v.end(), [](double a) { return a == std::floor(a); }); };
+    const auto whole = [](const QVector<double>& v) {
+        return std::all_of(v.begin(), v.end(), [](double a) { return a == std::floor(a); });
+    };
     m_trials->wholeNumbers(true, shown == base::Unit::None && whole(y[0]) && whole(y[1]) && whole(y[2]));
     m_trialsTitle->setText(
-        proposed
-            ? proposal->words
-            : tr("%1 of all trials%2")
-                      .arg(q(out->label), shown == base::Unit::None ? QString() : QStringLiteral(", ") + QString::fromUtf8(base::symbol(shown))) +
-                  tr("  ○ good ● bad – open"));
+        proposed ? proposal->words
+                 : tr("%1 of all trials%2")
+                           .arg(q(out->label), shown == base::Unit::None
+                                                   ? QString()
+                                                   : QStringLiteral(", ") + QString::fromUtf8(base::symbol(shown))) +
+                       tr("  ○ good ● bad – open"));
     if (limits.any()) m_trials->band(limits.lowest().value_or(m_low - 1e6), limits.highest().value_or(m_high + 1e6));
     const report::Theme& th = theme();
     if (guard > 0) { // inside these lines a value is proved, between them and the limit it is not
@@ -403,11 +430,13 @@ void EvidenceView::refreshForm()
     }
     // Made anew only when something in it changed.
     const std::string now = stepToJson(*s).dump() + std::to_string(m_session.recipe().steps.size()) +
-                            recipe::calibrationToJson(m_session.recipe().calibration).dump() + base::symbol(m_session.recipe().shownIn) +
-                            recipe::name(m_session.recipe().toleranceClass) + (m_session.draft() ? "draft" : "");
+                            recipe::calibrationToJson(m_session.recipe().calibration).dump() +
+                            base::symbol(m_session.recipe().shownIn) + recipe::name(m_session.recipe().toleranceClass) +
+                            (m_session.draft() ? "draft" : "");
     if (now == m_formFor) return;
     m_formFor = now;
-    m_form->show(m_session.recipe(), *s, m_session.draft() ? m_session.draft()->offer().chosen : std::vector<std::string>(),
+    m_form->show(m_session.recipe(), *s,
+                 m_session.draft() ? m_session.draft()->offer().chosen : std::vector<std::string>(),
                  m_session.draft() != nullptr);
 }
 

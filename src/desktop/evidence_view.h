@@ -1,4 +1,5 @@
-// evidence_view.h - the plot a person trusts the answer by, all values of all trials with the limits on them, and the settings below.
+// evidence_view.h - the plot a person trusts the answer by, all values of all trials with the limits on them, and the
+// settings below.
 #pragma once
 #include "desktop/evidence_plot.h"
 #include "desktop/session.h"

@@ -21,9 +21,12 @@ using report::theme;
 namespace
 {
 constexpr int kVerdict = 26, kBar = 10;
-constexpr int kWide = 60; // from this width on a cell shows its figure
+constexpr int kWide = 60;  // from this width on a cell shows its figure
 constexpr int kPacked = 3; // at this width all columns are in view, several in one where there are many
-int severity(Verdict v) { return v == Verdict::Fail ? 3 : v == Verdict::NotMeasured ? 2 : v == Verdict::Unjudged ? 0 : 1; }
+int severity(Verdict v)
+{
+    return v == Verdict::Fail ? 3 : v == Verdict::NotMeasured ? 2 : v == Verdict::Unjudged ? 0 : 1;
+}
 } // namespace
 
 void tickRange(const recipe::Limits& limits, const std::vector<double>& values, double& low, double& high)
@@ -41,17 +44,20 @@ void tickRange(const recipe::Limits& limits, const std::vector<double>& values, 
     if (high - low < 1e-12) low -= 0.5, high += 0.5;
 }
 
-GridCell cellFor(const inspect::PictureResult* result, const std::string& step, const std::string& output, double low, double high)
+GridCell cellFor(const inspect::PictureResult* result, const std::string& step, const std::string& output, double low,
+                 double high)
 {
     GridCell cell;
     if (!result || result->error) {
-        if (result) cell.asked = true, cell.verdict = Verdict::NotMeasured, cell.text = QString::fromStdString(*result->error);
+        if (result)
+            cell.asked = true, cell.verdict = Verdict::NotMeasured, cell.text = QString::fromStdString(*result->error);
         return cell;
     }
     const inspect::CheckResult* worst = nullptr;
     for (const auto& item : result->items)
         for (const auto& c : item.checks)
-            if (c.step == step && c.output == output && (!worst || severity(c.verdict) > severity(worst->verdict))) worst = &c;
+            if (c.step == step && c.output == output && (!worst || severity(c.verdict) > severity(worst->verdict)))
+                worst = &c;
     if (!worst) return cell;
     cell.asked = true;
     cell.verdict = worst->verdict;
@@ -59,11 +65,13 @@ GridCell cellFor(const inspect::PictureResult* result, const std::string& step, 
     std::optional<double> least = worst->low, most = worst->high;
     if (worst->list && !worst->values.empty()) { // the worst element stands for the list, between its own limits
         const auto far = [&](double v) { return std::abs(v - (low + high) / 2); };
-        value = *std::max_element(worst->values.begin(), worst->values.end(), [&](double a, double b) { return far(a) < far(b); });
+        value = *std::max_element(worst->values.begin(), worst->values.end(),
+                                  [&](double a, double b) { return far(a) < far(b); });
         double reach = -1;
         for (const auto& e : worst->elements) {
             if (e.value < 0 || !e.low || !e.high || *e.high <= *e.low) continue;
-            const double v = worst->values[std::size_t(e.value)], off = std::abs(v - (*e.low + *e.high) / 2) / (*e.high - *e.low);
+            const double v = worst->values[std::size_t(e.value)],
+                         off = std::abs(v - (*e.low + *e.high) / 2) / (*e.high - *e.low);
             if (off > reach) reach = off, value = v, low = *e.low, high = *e.high, least = e.low, most = e.high;
         }
     }
@@ -75,13 +83,15 @@ GridCell cellFor(const inspect::PictureResult* result, const std::string& step, 
     cell.tooHigh = most && value > *most;
     cell.tooLow = least && value < *least;
     cell.text = QString::fromStdString(
-        worst->name + ", " + (worst->verdict == Verdict::NotMeasured ? "not measured" : inspect::name(worst->verdict)) + ", " + worst->valueText());
+        worst->name + ", " + (worst->verdict == Verdict::NotMeasured ? "not measured" : inspect::name(worst->verdict)) +
+        ", " + worst->valueText());
     if (worst->share) cell.text += QStringLiteral(", %1 % of tolerance").arg(100 * *worst->share, 0, 'f', 0);
     if (!worst->reason.empty()) cell.text += QStringLiteral("\n") + QString::fromStdString(worst->reason);
     return cell;
 }
 
-GridCell elementCell(const inspect::PictureResult* result, const std::string& step, const std::string& output, int element)
+GridCell elementCell(const inspect::PictureResult* result, const std::string& step, const std::string& output,
+                     int element)
 {
     GridCell cell;
     if (!result || result->error) return cell;
@@ -93,7 +103,8 @@ GridCell elementCell(const inspect::PictureResult* result, const std::string& st
             cell.asked = true;
             cell.verdict = e.verdict;
             const QString value =
-                e.value >= 0 ? QString::fromStdString(base::toText(c.values[std::size_t(e.value)], c.unit, c.shownIn)) : QStringLiteral("–");
+                e.value >= 0 ? QString::fromStdString(base::toText(c.values[std::size_t(e.value)], c.unit, c.shownIn))
+                             : QStringLiteral("–");
             cell.text = QString::fromStdString(c.name + " " + e.name) + QStringLiteral(", ") + value;
             if (!e.reason.empty()) cell.text += QStringLiteral("\n") + QString::fromStdString(e.reason);
             if (e.value < 0) { // missing: hatched, as the place on the sheet
@@ -101,7 +112,8 @@ GridCell elementCell(const inspect::PictureResult* result, const std::string& st
                 continue;
             }
             const double v = c.values[std::size_t(e.value)];
-            if (e.low && e.high && *e.high > *e.low) cell.place = std::clamp((v - *e.low) / (*e.high - *e.low), 0.0, 1.0);
+            if (e.low && e.high && *e.high > *e.low)
+                cell.place = std::clamp((v - *e.low) / (*e.high - *e.low), 0.0, 1.0);
             cell.tooHigh = e.high && v > *e.high, cell.tooLow = e.low && v < *e.low;
         }
     return cell;
@@ -161,7 +173,8 @@ void GridView::layOut()
         const GridRow row = m_source.row(r);
         m_tops.push_back(m_tops.back() + rowHeight(row.kind) + 1);
         m_limitsWidth = std::max(m_limitsWidth, limits.horizontalAdvance(row.limits) + 12);
-        if (row.kind == RowKind::Check || row.kind == RowKind::Datum) m_nameWidth = std::max(m_nameWidth, names.horizontalAdvance(row.name) + 6);
+        if (row.kind == RowKind::Check || row.kind == RowKind::Datum)
+            m_nameWidth = std::max(m_nameWidth, names.horizontalAdvance(row.name) + 6);
     }
     // A third of the width at most: the columns are what the grid is for.
     m_limitsWidth = std::min(m_limitsWidth, wide ? 200 : 140), m_nameWidth = std::min(m_nameWidth, wide ? 260 : 176);
@@ -194,12 +207,14 @@ void GridView::setCurrent(int row, int column)
 {
     m_row = row, m_column = column;
     if (column >= 0) {
-        const int seen = viewport()->width() - headWidth() - kBar, slot = column / m_per, x = slot * m_width - horizontalScrollBar()->value();
+        const int seen = viewport()->width() - headWidth() - kBar, slot = column / m_per,
+                  x = slot * m_width - horizontalScrollBar()->value();
         if (x < 0) horizontalScrollBar()->setValue(slot * m_width);
         else if (x + m_width > seen) horizontalScrollBar()->setValue((slot + 1) * m_width - seen);
     }
     if (row >= 0 && row + 1 < int(m_tops.size())) {
-        const int seen = viewport()->height() - topHeight() - kVerdict, y = m_tops[std::size_t(row)] - verticalScrollBar()->value();
+        const int seen = viewport()->height() - topHeight() - kVerdict,
+                  y = m_tops[std::size_t(row)] - verticalScrollBar()->value();
         if (y < 0) verticalScrollBar()->setValue(m_tops[std::size_t(row)]);
         else if (y + 24 > seen) verticalScrollBar()->setValue(m_tops[std::size_t(row)] + 24 - seen);
     }
@@ -250,7 +265,8 @@ void GridView::paintPacked(QPainter& p, const Packed& cell, QRect box) const
     if (cell.failed + cell.unmeasured < cell.asked && cell.verdict != Verdict::Unjudged) p.fillRect(box, th.passGround);
     // The height of the block says how many fail.
     const auto block = [&](int count) {
-        const int high = std::clamp(int(std::lround(double(box.height()) * count / cell.asked)), std::min(4, box.height()), box.height());
+        const int high = std::clamp(int(std::lround(double(box.height()) * count / cell.asked)),
+                                    std::min(4, box.height()), box.height());
         return QRect(box.left(), box.bottom() + 1 - high, box.width(), high);
     };
     if (cell.failed > 0) return p.fillRect(block(cell.failed), th.fail);
@@ -307,7 +323,8 @@ void GridView::paintHead(QPainter& p, int r, QRect box)
         p.drawPolygon(row.unfolded ? QPolygonF({c + QPointF(-5, -3), c + QPointF(5, -3), c + QPointF(0, 5)})
                                    : QPolygonF({c + QPointF(-3, -5), c + QPointF(5, 0), c + QPointF(-3, 5)}));
     } else if (row.stepKind)
-        drawKindSymbol(p, *row.stepKind, QRectF(x, box.center().y() - 6.5, 14, 14), row.kind == RowKind::Datum ? th.datum : th.ink);
+        drawKindSymbol(p, *row.stepKind, QRectF(x, box.center().y() - 6.5, 14, 14),
+                       row.kind == RowKind::Datum ? th.datum : th.ink);
     x += 20;
     const int nameRight = box.right() - limitsWidth - valueWidth;
     p.setFont(report::uiFont(row.kind == RowKind::Feature || row.kind == RowKind::Element ? 12 : 13));
@@ -332,7 +349,8 @@ void GridView::paintHead(QPainter& p, int r, QRect box)
     p.setPen(row.flagged ? th.fail : th.second);
     p.setFont(report::uiFont(12, row.flagged));
     const QRect limitsBox(box.right() - limitsWidth, box.top(), limitsWidth - 6, box.height());
-    p.drawText(limitsBox, Qt::AlignVCenter | Qt::AlignRight, p.fontMetrics().elidedText(row.limits, Qt::ElideRight, limitsBox.width()));
+    p.drawText(limitsBox, Qt::AlignVCenter | Qt::AlignRight,
+               p.fontMetrics().elidedText(row.limits, Qt::ElideRight, limitsBox.width()));
 }
 
 void GridView::paintCell(QPainter& p, const GridCell& c, QRect box, RowKind kind)
@@ -353,7 +371,8 @@ void GridView::paintCell(QPainter& p, const GridCell& c, QRect box, RowKind kind
             if (m_width >= kWide && !c.figure.isEmpty()) {
                 p.setFont(report::uiFont(12, true));
                 p.setPen(th.paper);
-                p.drawText(in.adjusted(2, 0, -16, 0), Qt::AlignVCenter | Qt::AlignRight, p.fontMetrics().elidedText(c.figure, Qt::ElideLeft, in.width() - 18));
+                p.drawText(in.adjusted(2, 0, -16, 0), Qt::AlignVCenter | Qt::AlignRight,
+                           p.fontMetrics().elidedText(c.figure, Qt::ElideLeft, in.width() - 18));
                 report::drawCross(p, QRectF(in.right() - 14, in.center().y() - 5, 11, 11), th.paper, 2);
             } else {
                 report::drawCross(p, QRectF(in.center().x() - 6, in.center().y() - 6, 13, 13), th.paper, 2);
@@ -363,8 +382,11 @@ void GridView::paintCell(QPainter& p, const GridCell& c, QRect box, RowKind kind
             p.setPen(Qt::NoPen);
             p.setBrush(th.paper);
             const double m = in.center().x() + 0.5;
-            if (c.tooHigh) p.drawPolygon(QPolygonF({{m - 4, double(in.top())}, {m + 4, double(in.top())}, {m, in.top() + 3.5}}));
-            if (c.tooLow) p.drawPolygon(QPolygonF({{m - 4, in.bottom() + 1.0}, {m + 4, in.bottom() + 1.0}, {m, in.bottom() - 2.5}}));
+            if (c.tooHigh)
+                p.drawPolygon(QPolygonF({{m - 4, double(in.top())}, {m + 4, double(in.top())}, {m, in.top() + 3.5}}));
+            if (c.tooLow)
+                p.drawPolygon(
+                    QPolygonF({{m - 4, in.bottom() + 1.0}, {m + 4, in.bottom() + 1.0}, {m, in.bottom() - 2.5}}));
         }
         return;
     }
@@ -374,7 +396,8 @@ void GridView::paintCell(QPainter& p, const GridCell& c, QRect box, RowKind kind
         } else {
             p.setPen(th.notMeasured);
             p.setBrush(Qt::NoBrush);
-            p.drawRect(QRect(in.left(), in.center().y() - in.height() / 4, std::max(1, in.width() - 1), in.height() / 2));
+            p.drawRect(
+                QRect(in.left(), in.center().y() - in.height() / 4, std::max(1, in.width() - 1), in.height() / 2));
         }
         return;
     case Verdict::Pass: p.fillRect(in, th.passGround); break;
@@ -390,7 +413,8 @@ void GridView::paintCell(QPainter& p, const GridCell& c, QRect box, RowKind kind
     if (m_width >= kWide && !c.figure.isEmpty()) { // a figure, and the tick at its side
         p.setFont(report::uiFont(12));
         p.setPen(th.ink);
-        p.drawText(in.adjusted(2, 0, -14, 0), Qt::AlignVCenter | Qt::AlignRight, p.fontMetrics().elidedText(c.figure, Qt::ElideLeft, in.width() - 16));
+        p.drawText(in.adjusted(2, 0, -14, 0), Qt::AlignVCenter | Qt::AlignRight,
+                   p.fontMetrics().elidedText(c.figure, Qt::ElideLeft, in.width() - 16));
     }
     if (c.place < 0 || m_width < 8) return;
     const int tick = std::min(10, m_width - 2);
@@ -415,7 +439,8 @@ void GridView::paintEvent(QPaintEvent*)
     p.fillRect(all, th.paper);
     const int head = headWidth(), n = m_source.columns(), bottom = all.height() - kVerdict;
     const int painted = (n + m_per - 1) / m_per, at = m_column >= 0 ? m_column / m_per : -1;
-    const int first = std::max(0, horizontalScrollBar()->value() / m_width), last = std::min(painted, first + (all.width() - head - kBar) / m_width + 2);
+    const int first = std::max(0, horizontalScrollBar()->value() / m_width),
+              last = std::min(painted, first + (all.width() - head - kBar) / m_width + 2);
     if (m_source.rows() == 0 || n == 0) {
         p.setFont(report::uiFont(13));
         p.setPen(th.second);
@@ -468,9 +493,10 @@ void GridView::paintEvent(QPaintEvent*)
     if (m_heads) {
         const int limitsWidth = m_limitsWidth, valueWidth = this->valueWidth();
         p.drawText(QRect(8, 0, 200, topHeight()), Qt::AlignVCenter, tr("recipe"));
-        p.drawText(QRect(head - 8 - limitsWidth - valueWidth, 0, valueWidth - 8, topHeight()), Qt::AlignVCenter | Qt::AlignRight,
-                   m_column >= 0 ? m_source.columnWord(m_column) : QString());
-        p.drawText(QRect(head - 8 - limitsWidth, 0, limitsWidth - 6, topHeight()), Qt::AlignVCenter | Qt::AlignRight, tr("limits"));
+        p.drawText(QRect(head - 8 - limitsWidth - valueWidth, 0, valueWidth - 8, topHeight()),
+                   Qt::AlignVCenter | Qt::AlignRight, m_column >= 0 ? m_source.columnWord(m_column) : QString());
+        p.drawText(QRect(head - 8 - limitsWidth, 0, limitsWidth - 6, topHeight()), Qt::AlignVCenter | Qt::AlignRight,
+                   tr("limits"));
     }
     p.save();
     p.setClipRect(head, 0, all.width() - head - kBar, all.height());
@@ -489,7 +515,8 @@ void GridView::paintEvent(QPaintEvent*)
         p.setPen(c == m_column ? th.datum : th.ink);
         p.setFont(report::uiFont(12, c == m_column));
         if (m_width >= 24) p.drawText(QRect(box.left() - 6, 2, box.width() + 12, 17), Qt::AlignCenter, col.head);
-        if (col.label && m_width >= 8) report::drawLabelSign(p, QPointF(box.center().x() + 0.5, 27), 3.6, *col.label, th.ink);
+        if (col.label && m_width >= 8)
+            report::drawLabelSign(p, QPointF(box.center().x() + 0.5, 27), 3.6, *col.label, th.ink);
         if (col.flag && m_width >= 24) { // label and verdict disagree
             p.setRenderHint(QPainter::Antialiasing);
             const double x = box.center().x() + 8;
@@ -499,12 +526,14 @@ void GridView::paintEvent(QPaintEvent*)
             p.drawPolygon(QPolygonF({{x, 21}, {x + 6, 23.5}, {x, 26}}));
         }
         const QRectF sign(box.center().x() - 6, bottom + 6, 13, 13);
-        if (col.error) report::hatch(p, QRectF(box.left() + 2, bottom + 4, m_width - 4, kVerdict - 8), th.notMeasured, 5);
+        if (col.error)
+            report::hatch(p, QRectF(box.left() + 2, bottom + 4, m_width - 4, kVerdict - 8), th.notMeasured, 5);
         else if (col.answered && m_width >= 24) {
             if (col.outcome == inspect::Outcome::Accept) report::drawTick(p, sign, th.pass, 1.8);
             else if (col.outcome == inspect::Outcome::Reject) report::drawCross(p, sign, th.fail, 2.2);
             else report::drawDash(p, sign, th.ink, 1.6);
-        } else if (col.answered && col.outcome == inspect::Outcome::Reject) p.fillRect(QRectF(box.left() + 0.5, bottom + 6, std::max(1, m_width - 1), kVerdict - 12), th.fail);
+        } else if (col.answered && col.outcome == inspect::Outcome::Reject)
+            p.fillRect(QRectF(box.left() + 0.5, bottom + 6, std::max(1, m_width - 1), kVerdict - 12), th.fail);
     }
     if (column) {
         p.setRenderHint(QPainter::Antialiasing, false);
@@ -525,9 +554,11 @@ void GridView::paintEvent(QPaintEvent*)
         const double step = double(bottom - topHeight()) / rows;
         for (int r = 0; r < rows; ++r) {
             const GridRow row = m_source.row(r);
-            if (row.verdict == Verdict::Fail) p.fillRect(QRectF(all.width() - 8, topHeight() + r * step, 8, std::max(2.0, step - 1)), th.fail);
+            if (row.verdict == Verdict::Fail)
+                p.fillRect(QRectF(all.width() - 8, topHeight() + r * step, 8, std::max(2.0, step - 1)), th.fail);
             else if (row.verdict == Verdict::NotMeasured)
-                report::hatch(p, QRectF(all.width() - 8, topHeight() + r * step, 8, std::max(2.0, step - 1)), th.notMeasured, 4);
+                report::hatch(p, QRectF(all.width() - 8, topHeight() + r * step, 8, std::max(2.0, step - 1)),
+                              th.notMeasured, 4);
         }
     }
     p.setPen(th.hair);
@@ -539,18 +570,22 @@ void GridView::mousePressEvent(QMouseEvent* e)
     const QPoint at = e->position().toPoint();
     if (at.x() >= viewport()->width() - kBar && m_source.rows() > 0) { // the bar of all rows
         const int bottom = viewport()->height() - kVerdict;
-        const int r = std::clamp((at.y() - topHeight()) * m_source.rows() / std::max(1, bottom - topHeight()), 0, m_source.rows() - 1);
+        const int r = std::clamp((at.y() - topHeight()) * m_source.rows() / std::max(1, bottom - topHeight()), 0,
+                                 m_source.rows() - 1);
         emit chosen(r, -1);
         return;
     }
     const int r = rowAt(at.y());
     int c = columnAt(at.x());
-    if (c >= 0 && r >= 0 && m_per > 1) c = std::max(c, packed(r, c / m_per).worst); // of several the worst is what one looks for
-    if (c >= 0 && m_per == 1 && at.y() >= 19 && at.y() < topHeight() && c == m_column) { // the label of the column in view
+    // of several the worst is what one looks for
+    if (c >= 0 && r >= 0 && m_per > 1) c = std::max(c, packed(r, c / m_per).worst);
+    // the label of the column in view
+    if (c >= 0 && m_per == 1 && at.y() >= 19 && at.y() < topHeight() && c == m_column) {
         emit labelClicked(c);
         return;
     }
-    if (r >= 0 && c < 0 && (m_source.row(r).kind == RowKind::FeaturesLine || (m_source.row(r).folds && at.x() < 26 + 20))) {
+    if (r >= 0 && c < 0 &&
+        (m_source.row(r).kind == RowKind::FeaturesLine || (m_source.row(r).folds && at.x() < 26 + 20))) {
         emit foldToggled(r);
         return;
     }
@@ -570,7 +605,8 @@ void GridView::keyPressEvent(QKeyEvent* e)
     const auto row = [&](int step) {
         int r = m_row;
         do r += step;
-        while (r >= 0 && r < m_source.rows() && (m_source.row(r).kind == RowKind::FeaturesLine || m_source.row(r).kind == RowKind::FixedHead));
+        while (r >= 0 && r < m_source.rows() &&
+               (m_source.row(r).kind == RowKind::FeaturesLine || m_source.row(r).kind == RowKind::FixedHead));
         if (r >= 0 && r < m_source.rows()) emit chosen(r, -1);
     };
     switch (e->key()) {
@@ -602,7 +638,8 @@ void GridView::wheelEvent(QWheelEvent* e)
         return;
     }
     if (e->modifiers().testFlag(Qt::ShiftModifier) || e->angleDelta().x() != 0) {
-        horizontalScrollBar()->setValue(horizontalScrollBar()->value() - (e->angleDelta().x() ? e->angleDelta().x() : e->angleDelta().y()));
+        horizontalScrollBar()->setValue(horizontalScrollBar()->value() -
+                                        (e->angleDelta().x() ? e->angleDelta().x() : e->angleDelta().y()));
         return;
     }
     verticalScrollBar()->setValue(verticalScrollBar()->value() - e->angleDelta().y() / 2);
@@ -619,15 +656,19 @@ bool GridView::viewportEvent(QEvent* e)
             text = m_source.columnWord(c) + QStringLiteral(" – ") + m_source.columnWord(lastOne);
             if (r >= 0) {
                 const Packed& cell = packed(r, c / m_per);
-                text += QStringLiteral("\n") + tr("%1 of %2 fail, %3 not measured").arg(cell.failed).arg(cell.asked).arg(cell.unmeasured);
+                text += QStringLiteral("\n") +
+                        tr("%1 of %2 fail, %3 not measured").arg(cell.failed).arg(cell.asked).arg(cell.unmeasured);
                 if (cell.worst >= 0 && severity(cell.verdict) > 1)
-                    text += QStringLiteral("\n") + m_source.columnWord(cell.worst) + QStringLiteral(": ") + m_source.cell(r, cell.worst).text;
+                    text += QStringLiteral("\n") + m_source.columnWord(cell.worst) + QStringLiteral(": ") +
+                            m_source.cell(r, cell.worst).text;
             }
         } else if (c >= 0 && r >= 0) text = m_source.column(c).tip + QStringLiteral("\n") + m_source.cell(r, c).text;
         else if (c >= 0) text = m_source.column(c).tip;
         else if (r >= 0)
             text = m_source.row(r).name +
-                   (m_source.row(r).stepKind ? QStringLiteral("\n") + QString::fromStdString(m_source.row(r).stepKind->help) : QString());
+                   (m_source.row(r).stepKind
+                        ? QStringLiteral("\n") + QString::fromStdString(m_source.row(r).stepKind->help)
+                        : QString());
         QToolTip::showText(help->globalPos(), text.trimmed(), viewport());
         return true;
     }

@@ -1,4 +1,5 @@
-// grid_view.h - rows are the recipe's steps, columns are items: trials in Set up, the latest items in Run. One widget, one language.
+// grid_view.h - rows are the recipe's steps, columns are items: trials in Set up, the latest items in Run. One widget,
+// one language.
 //
 // It asks a GridSource for what to show and paints only what is in view.
 #pragma once
@@ -56,9 +57,11 @@ public:
     virtual QString columnWord(int c) const = 0; // "trial 6"
 };
 // The cell of one check over the results of one picture: the worst of its items.
-GridCell cellFor(const inspect::PictureResult* result, const std::string& step, const std::string& output, double low, double high);
+GridCell cellFor(const inspect::PictureResult* result, const std::string& step, const std::string& output, double low,
+                 double high);
 // The cell of one element of a list: the worst of the items.
-GridCell elementCell(const inspect::PictureResult* result, const std::string& step, const std::string& output, int element);
+GridCell elementCell(const inspect::PictureResult* result, const std::string& step, const std::string& output,
+                     int element);
 GridCell featureCell(const inspect::PictureResult* result, const std::vector<std::string>& steps);
 // Where ticks lie for a check: its limits, or the range of the values when it has none.
 void tickRange(const recipe::Limits& limits, const std::vector<double>& values, double& low, double& high);
@@ -76,7 +79,8 @@ public:
     void setHeadVisible(bool on) { m_heads = on; }
     void setFollowLatest(bool on) { m_follow = on; }
     int columnWidth() const { return m_width; }
-    int perColumn() const { return m_per; } // columns of the source one painted column stands for; above 1 only when packed
+    // columns of the source one painted column stands for; above 1 only when packed
+    int perColumn() const { return m_per; }
     void setColumnWidth(int width);
     QRect cellRect(int row, int column) const; // viewport coordinates
     QSize sizeHint() const override { return {1280, 340}; }

@@ -17,16 +17,21 @@ const std::vector<Key>& keyTable()
         {"quit", "Quit", "Ctrl+Q", "all", "Closes Dikkat."},
         {"undo", "Undo", "Ctrl+Z", "all", "Takes the last change back."},
         {"redo", "Redo", "Ctrl+Shift+Z", "all", "Makes the change again that was taken back."},
-        {"takeReference", "Take this picture as reference", "Ctrl+R", "setup", "Steps are drawn on the reference: the picture of a good part."},
+        {"takeReference", "Take this picture as reference", "Ctrl+R", "setup",
+         "Steps are drawn on the reference: the picture of a good part."},
         {"calibrate", "Calibrate…", "Ctrl+K", "setup", "Calibrates by a known length or by pictures of a target."},
-        {"convertLimits", "Convert all limits", "", "setup", "Converts every limit that is in another unit than its value."},
+        {"convertLimits", "Convert all limits", "", "setup",
+         "Converts every limit that is in another unit than its value."},
         {"checkDetails", "Limits in detail…", "Ctrl+L", "setup",
          "Tolerance, uncertainty, fault text and the elements of a list of the chosen check."},
         {"proposeLimits", "Propose limits…", "Ctrl+Shift+L", "setup",
          "Proposes limits from the trials, or from a complete sample and one with a gap."},
-        {"repeatability", "Repeatability…", "", "setup", "How well values repeat: takes of one part, noisy copies, or a study of parts and persons."},
-        {"recipeSettings", "Recipe settings…", "Ctrl+,", "setup", "Units, general tolerance, guard band, item rule, words and totals."},
-        {"review", "Review", "Shift+F3", "setup", "Lists what is doubtful about the recipe: units, margins, names, checks nothing proves."},
+        {"repeatability", "Repeatability…", "", "setup",
+         "How well values repeat: takes of one part, noisy copies, or a study of parts and persons."},
+        {"recipeSettings", "Recipe settings…", "Ctrl+,", "setup",
+         "Units, general tolerance, guard band, item rule, words and totals."},
+        {"review", "Review", "Shift+F3", "setup",
+         "Lists what is doubtful about the recipe: units, margins, names, checks nothing proves."},
         {"nextDoubt", "Next doubtful thing", "F3", "setup", "Leads to the next doubtful thing of the review."},
         {"onlyFailed", "Only what fails", "Z", "setup", "Leaves out rows and labels of checks that fail nowhere."},
         {"freeLabels", "Labels back to their places", "", "setup", "Labels moved by hand find their own places again."},
@@ -40,7 +45,8 @@ const std::vector<Key>& keyTable()
         {"nextTrial", "Next trial", "PgDown", "setup", "Shows the next trial."},
         {"previousTrial", "Previous trial", "PgUp", "setup", "Shows the trial before."},
         {"nextFailed", "Next failed trial", "Ctrl+PgDown", "setup", "Shows the next trial that is rejected."},
-        {"nextDisagreeing", "Next disagreeing trial", "Shift+PgDown", "setup", "Shows the next trial whose label and verdict disagree."},
+        {"nextDisagreeing", "Next disagreeing trial", "Shift+PgDown", "setup",
+         "Shows the next trial whose label and verdict disagree."},
         {"showReference", "Reference", "E", "setup", "Shows the reference instead of the trial."},
         {"bare", "Bare picture", "Q", "setup", "Shows the picture without marks."},
         {"taken", "Taken and rest", "W", "setup", "Shows what the threshold takes; the rest goes flat."},
@@ -52,10 +58,12 @@ const std::vector<Key>& keyTable()
         {"reverse", "Reverse", "R", "setup", "Turns the search direction round."},
         {"nextShape", "Next shape", "C", "setup", "Gives the region its next possible shape."},
         {"leaveOut", "Leave out", "X", "setup", "The next stroke or area is left out of the chosen step."},
-        {"takeEmpty", "Take as empty picture", "", "setup", "Keeps this picture as the one without a part, to even out the light with."},
+        {"takeEmpty", "Take as empty picture", "", "setup",
+         "Keeps this picture as the one without a part, to even out the light with."},
         {"placesFromObjects", "Places from objects", "", "setup",
          "Gives every object the chosen step finds here a named place; a missing one is then named."},
-        {"takeDraft", "Take the draft", "Return", "setup", "Takes the drafted step into the recipe; once more takes the proposed limits."},
+        {"takeDraft", "Take the draft", "Return", "setup",
+         "Takes the drafted step into the recipe; once more takes the proposed limits."},
         {"letGo", "Let go", "Esc", "setup", "Lets go of the draft, the chosen kind or the selection, one at a time."},
         {"nextOffer", "Next offer", "Tab", "setup", "Chooses the next reading of the same stroke."},
         {"kinds", "Kinds of steps", "K", "setup", "Makes a step by keys: lists every kind."},
@@ -66,7 +74,8 @@ const std::vector<Key>& keyTable()
         {"setup", "Set up", "Ctrl+1", "all", "Where recipes are made and proved."},
         {"runPage", "Run", "Ctrl+2", "all", "Where items are inspected one after another."},
         {"records", "Records", "Ctrl+3", "all", "Where every inspected item can be found."},
-        {"release", "Release…", "Ctrl+Shift+R", "all", "Puts the recipe on the line, by name; edits never reach it otherwise."},
+        {"release", "Release…", "Ctrl+Shift+R", "all",
+         "Puts the recipe on the line, by name; edits never reach it otherwise."},
         {"start", "Start", "F6", "run", "Starts inspecting items."},
         {"takeOne", "Take one", "F7", "run", "Inspects one item."},
         {"stop", "Stop", "F8", "run", "Stops after the present item."},
@@ -90,7 +99,9 @@ QAction* makeAction(const QString& id, QObject* parent)
     const QKeySequence keys(QString::fromLatin1(k.keys));
     if (!keys.isEmpty()) a->setShortcut(keys);
     a->setToolTip(QString::fromUtf8(k.help) +
-                  (keys.isEmpty() ? QString() : QStringLiteral("  (") + keys.toString(QKeySequence::NativeText) + QStringLiteral(")")));
+                  (keys.isEmpty()
+                       ? QString()
+                       : QStringLiteral("  (") + keys.toString(QKeySequence::NativeText) + QStringLiteral(")")));
     return a;
 }
 

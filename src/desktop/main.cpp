@@ -17,14 +17,16 @@ int main(int argc, char** argv)
     arguments.setApplicationDescription(QStringLiteral("Dikkat: inspection recipes on camera pictures."));
     arguments.addHelpOption();
     arguments.addVersionOption();
-    arguments.addPositionalArgument(QStringLiteral("files"), QStringLiteral("a recipe, or pictures and folders of pictures"),
+    arguments.addPositionalArgument(QStringLiteral("files"),
+                                    QStringLiteral("a recipe, or pictures and folders of pictures"),
                                     QStringLiteral("[FILE...]"));
     arguments.process(application);
     report::loadFonts();
     report::useDarkTheme(QSettings().value(QStringLiteral("dark"), false).toBool());
     desktop::applyTheme(application);
     const auto simulated = [] {
-        return std::make_unique<station::SimulatedSource>([](int n) { return demo::plate(demo::Field{}, 2211, n).picture; });
+        return std::make_unique<station::SimulatedSource>(
+            [](int n) { return demo::plate(demo::Field{}, 2211, n).picture; });
     };
     desktop::MainWindow window(simulated, QStandardPaths::writableLocation(QStandardPaths::AppDataLocation));
     window.show();

@@ -85,7 +85,8 @@ MainWindow::MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder
         refreshHeader();
         refreshLine();
     });
-    connect(m_setup->evidence()->form(), &ParamForm::detailsWanted, this, [this](const QString& output) { checkDetails(output.toStdString()); });
+    connect(m_setup->evidence()->form(), &ParamForm::detailsWanted, this,
+            [this](const QString& output) { checkDetails(output.toStdString()); });
     connect(m_setup->evidence()->form(), &ParamForm::convertWanted, this, [this] { m_session.convertLimits(); });
     connect(&m_session, &Session::said, this, [this](const QString& text) { say(text); });
     m_saidTimer.setSingleShot(true);
@@ -93,7 +94,8 @@ MainWindow::MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder
     QSettings settings;
     if (!restoreGeometry(settings.value(QStringLiteral("geometry")).toByteArray())) {
         // The frame belongs to the window: with it, it fits the screen; on a large one it takes most of it.
-        const QSize screen = QGuiApplication::primaryScreen() ? QGuiApplication::primaryScreen()->availableSize() : QSize(1280, 800);
+        const QSize screen =
+            QGuiApplication::primaryScreen() ? QGuiApplication::primaryScreen()->availableSize() : QSize(1280, 800);
         constexpr QSize frame(8, 40);
         const QSize wanted = screen.width() >= 1600 && screen.height() >= 1000 ? screen * 0.88 : QSize(1280, 800);
         resize(wanted.boundedTo(screen - frame).expandedTo(minimumSize()));
@@ -129,7 +131,8 @@ void MainWindow::makeHeader()
         const Key& key = keyOf(QString::fromLatin1(tabs[i]));
         b->setObjectName(QStringLiteral("tab%1").arg(i));
         b->setText(QString::fromLatin1(key.label));
-        b->setToolTip(QString::fromLatin1(key.help) + QStringLiteral("  (") + QString::fromLatin1(key.keys) + QStringLiteral(")"));
+        b->setToolTip(QString::fromLatin1(key.help) + QStringLiteral("  (") + QString::fromLatin1(key.keys) +
+                      QStringLiteral(")"));
         b->setProperty("tab", true);
         b->setCheckable(true);
         b->setAutoExclusive(true);
@@ -151,15 +154,18 @@ void MainWindow::makeHeader()
     };
     m_trialChip = chip("trialChip");
     m_trialChip->setToolTip(tr("Next trial whose label and verdict disagree  (Shift+PgDown)"));
-    connect(m_trialChip, &QToolButton::clicked, this, [this] { m_setup->action(QStringLiteral("nextDisagreeing"))->trigger(); });
+    connect(m_trialChip, &QToolButton::clicked, this,
+            [this] { m_setup->action(QStringLiteral("nextDisagreeing"))->trigger(); });
     m_foreign = chip("foreignChip");
-    m_foreign->setToolTip(tr("These limits are in another unit than their values and judge nothing; click to convert them all"));
+    m_foreign->setToolTip(
+        tr("These limits are in another unit than their values and judge nothing; click to convert them all"));
     connect(m_foreign, &QToolButton::clicked, this, [this] { m_session.convertLimits(); });
     m_reviewChip = chip("reviewChip");
     m_reviewChip->setToolTip(tr("What is doubtful about this recipe  (Shift+F3; F3 walks through it)"));
     connect(m_reviewChip, &QToolButton::clicked, this, [this] { showReview(); });
     m_lineChip = chip("lineChip");
-    m_lineChip->setToolTip(tr("What runs differs from what is edited here; click to see in what, and to release  (Ctrl+Shift+R)"));
+    m_lineChip->setToolTip(
+        tr("What runs differs from what is edited here; click to see in what, and to release  (Ctrl+Shift+R)"));
     connect(m_lineChip, &QToolButton::clicked, this, [this] { releaseRecipe(); });
     m_lineChip->hide();
     m_calibrated = chip("calibratedChip");
@@ -204,8 +210,9 @@ void MainWindow::makeActions()
     }));
     recipe->addAction(add("open", [this] {
         if (!mayLoseChanges()) return;
-        const QString path = QFileDialog::getOpenFileName(this, tr("Open recipe"), QFileInfo(m_session.path()).absolutePath(), kRecipeFilter, nullptr,
-                                                          QFileDialog::DontUseNativeDialog);
+        const QString path =
+            QFileDialog::getOpenFileName(this, tr("Open recipe"), QFileInfo(m_session.path()).absolutePath(),
+                                         kRecipeFilter, nullptr, QFileDialog::DontUseNativeDialog);
         if (!path.isEmpty()) openRecipe(path);
     }));
     m_recent = recipe->addMenu(tr("Recent recipes"));
@@ -213,10 +220,12 @@ void MainWindow::makeActions()
     recipe->addAction(add("saveAs", [this] { saveAs(); }));
     recipe->addSeparator();
     recipe->addAction(add("addPictures", [this] {
-        addPictures(QFileDialog::getOpenFileNames(this, tr("Add pictures"), QString(), kPictureFilter, nullptr, QFileDialog::DontUseNativeDialog));
+        addPictures(QFileDialog::getOpenFileNames(this, tr("Add pictures"), QString(), kPictureFilter, nullptr,
+                                                  QFileDialog::DontUseNativeDialog));
     }));
     recipe->addAction(add("addFolder", [this] {
-        const QString folder = QFileDialog::getExistingDirectory(this, tr("Add a folder of pictures"), QString(), QFileDialog::DontUseNativeDialog);
+        const QString folder = QFileDialog::getExistingDirectory(this, tr("Add a folder of pictures"), QString(),
+                                                                 QFileDialog::DontUseNativeDialog);
         if (!folder.isEmpty()) addPictures({folder});
     }));
     recipe->addSeparator();
@@ -235,11 +244,12 @@ void MainWindow::makeActions()
     });
     connect(edit, &QMenu::aboutToHide, this, [undo, redo] { undo->setEnabled(true), redo->setEnabled(true); });
     edit->addSeparator();
-    for (const char* id : {"takeReference", "takeEmpty", "kinds", "rename", "useStep", "reverse", "nextShape", "leaveOut", "placesFromObjects",
-                           "deleteStep", "removeTrial"})
+    for (const char* id : {"takeReference", "takeEmpty", "kinds", "rename", "useStep", "reverse", "nextShape",
+                           "leaveOut", "placesFromObjects", "deleteStep", "removeTrial"})
         edit->addAction(m_setup->action(QString::fromLatin1(id)));
     edit->addSeparator();
-    for (const char* id : {"labelGood", "labelBad", "labelOpen"}) edit->addAction(m_setup->action(QString::fromLatin1(id)));
+    for (const char* id : {"labelGood", "labelBad", "labelOpen"})
+        edit->addAction(m_setup->action(QString::fromLatin1(id)));
     edit->addSeparator();
     edit->addAction(add("calibrate", [this] { calibrate(); }));
     edit->addAction(add("convertLimits", [this] { m_session.convertLimits(); }));
@@ -256,7 +266,8 @@ void MainWindow::makeActions()
 
     QMenu* view = m_menus->addMenu(tr("&View"));
     view->setToolTipsVisible(true);
-    for (const char* id : {"fit", "zoomIn", "zoomOut", "loupe", "bare", "taken", "allMarks", "onlyFailed", "freeLabels", "showReference"})
+    for (const char* id : {"fit", "zoomIn", "zoomOut", "loupe", "bare", "taken", "allMarks", "onlyFailed", "freeLabels",
+                           "showReference"})
         view->addAction(m_setup->action(QString::fromLatin1(id)));
     view->addSeparator();
     for (const char* id : {"nextTrial", "previousTrial", "nextFailed", "nextDisagreeing", "nextItem"})
@@ -321,7 +332,9 @@ void MainWindow::refreshReview()
     if (m_doubt >= int(m_findings.size())) m_doubt = -1;
     const bool nothing = m_session.recipe().steps.empty();
     m_reviewChip->setVisible(!nothing);
-    m_reviewChip->setText(!complete ? tr("review …") : m_findings.empty() ? tr("review ✓") : tr("review %1").arg(m_findings.size()));
+    m_reviewChip->setText(!complete            ? tr("review …")
+                          : m_findings.empty() ? tr("review ✓")
+                                               : tr("review %1").arg(m_findings.size()));
     if (m_review && m_review->isVisible()) m_review->setFindings(m_findings, complete);
 }
 
@@ -349,7 +362,8 @@ void MainWindow::goToDoubt(int finding)
     say(tr("%1 of %2, %3: %4: %5")
             .arg(finding + 1)
             .arg(m_findings.size())
-            .arg(QString::fromLatin1(inspect::title(f.doubt)), QString::fromStdString(f.subject), QString::fromStdString(f.text)));
+            .arg(QString::fromLatin1(inspect::title(f.doubt)), QString::fromStdString(f.subject),
+                 QString::fromStdString(f.text)));
     if (m_review) m_review->choose(finding);
 }
 
@@ -370,18 +384,21 @@ void MainWindow::refreshHeader()
     QString text = tr("%1 · revision %2").arg(name).arg(r.revision);
     if (m_session.modified()) text += tr(", edited");
     m_name->setText(text);
-    m_name->setToolTip(text + QStringLiteral("\n") + (m_session.path().isEmpty() ? tr("not saved yet") : m_session.path()));
+    m_name->setToolTip(text + QStringLiteral("\n") +
+                       (m_session.path().isEmpty() ? tr("not saved yet") : m_session.path()));
     setWindowTitle(text + QStringLiteral(" · Dikkat"));
-    m_calibrated->setText(
-        r.mmPerPixel() > 0
-            ? tr("calibrated %1 mm/px%2").arg(QString::number(r.mmPerPixel(), 'g', 6), r.calibration.bends() ? tr(", lens") : QString())
-            : tr("not calibrated"));
+    m_calibrated->setText(r.mmPerPixel() > 0 ? tr("calibrated %1 mm/px%2")
+                                                   .arg(QString::number(r.mmPerPixel(), 'g', 6),
+                                                        r.calibration.bends() ? tr(", lens") : QString())
+                                             : tr("not calibrated"));
     const auto foreign = foreignLimits(r).size();
     m_foreign->setVisible(foreign > 0);
     m_foreign->setText(foreign == 1 ? tr("convert 1 limit") : tr("convert %1 limits").arg(foreign));
     int good = 0, bad = 0, open = 0;
     for (const Trial& t : r.trials) (t.label == Label::Good ? good : t.label == Label::Bad ? bad : open)++;
-    m_trialChip->setText(r.trials.empty() ? tr("no trials") : tr("%1 trials ○ %2 ● %3 – %4").arg(r.trials.size()).arg(good).arg(bad).arg(open));
+    m_trialChip->setText(r.trials.empty()
+                             ? tr("no trials")
+                             : tr("%1 trials ○ %2 ● %3 – %4").arg(r.trials.size()).arg(good).arg(bad).arg(open));
 }
 
 void MainWindow::say(const QString& text, bool wrong)
@@ -444,7 +461,8 @@ bool MainWindow::save()
 
 bool MainWindow::saveAs()
 {
-    QFileDialog dialog(this, tr("Save recipe"), m_session.path().isEmpty() ? QDir::homePath() : m_session.path(), kRecipeFilter);
+    QFileDialog dialog(this, tr("Save recipe"), m_session.path().isEmpty() ? QDir::homePath() : m_session.path(),
+                       kRecipeFilter);
     dialog.setOption(QFileDialog::DontUseNativeDialog);
     dialog.setObjectName(QStringLiteral("saveDialog"));
     dialog.setAcceptMode(QFileDialog::AcceptSave);
@@ -485,7 +503,8 @@ void MainWindow::addPictures(const QStringList& paths)
                 for (const auto& p : *found) pictures << QString::fromStdString(p);
         } else if (image::looksLikePicture(path.toStdString())) {
             pictures << path;
-        } else if (path.endsWith(QStringLiteral(".dikkat")) || path.endsWith(QStringLiteral(".json")) || QFileInfo(path).isDir()) {
+        } else if (path.endsWith(QStringLiteral(".dikkat")) || path.endsWith(QStringLiteral(".json")) ||
+                   QFileInfo(path).isDir()) {
             if (mayLoseChanges()) openRecipe(path);
             return;
         } else {
@@ -499,7 +518,9 @@ void MainWindow::offerRecovery()
 {
     const auto found = Recovery::find();
     if (!found) return;
-    say(tr("Unsaved work from %1 was found%2.").arg(found->at, found->original.isEmpty() ? QString() : tr(" (%1)").arg(found->original)), true);
+    say(tr("Unsaved work from %1 was found%2.")
+            .arg(found->at, found->original.isEmpty() ? QString() : tr(" (%1)").arg(found->original)),
+        true);
     while (QLayoutItem* i = m_noticeButtons->takeAt(0)) delete i->widget(), delete i;
     auto* restore = new QPushButton(tr("Restore"), m_notice);
     restore->setObjectName(QStringLiteral("recoveryRestore"));
@@ -560,9 +581,11 @@ void MainWindow::showGuide()
     dialog.resize(640, 560);
     auto* layout = new QVBoxLayout(&dialog);
     auto* text = new QTextBrowser(&dialog);
-    QString html = tr("<h3>Gestures on the part</h3><p>Drag across it: width, edge. Drag along an edge: line. Click a hole: circle. Drag from one "
+    QString html = tr("<h3>Gestures on the part</h3><p>Drag across it: width, edge. Drag along an edge: line. Click a "
+                      "hole: circle. Drag from one "
                       "feature to another: distance. "
-                      "Ctrl+drag a frame: datum, count. Middle button or Space+drag moves, the wheel zooms. While dragging: wheel changes the "
+                      "Ctrl+drag a frame: datum, count. Middle button or Space+drag moves, the wheel zooms. While "
+                      "dragging: wheel changes the "
                       "averaging width, right button lets go.</p><h3>Keys</h3><table cellpadding=3>");
     for (const Key& k : keyTable())
         if (*k.keys)

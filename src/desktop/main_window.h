@@ -65,7 +65,8 @@ private:
     QWidget* m_notice = nullptr;
     QLabel* m_noticeText = nullptr;
     QHBoxLayout* m_noticeButtons = nullptr;
-    QToolButton *m_calibrated = nullptr, *m_trialChip = nullptr, *m_foreign = nullptr, *m_reviewChip = nullptr, *m_lineChip = nullptr;
+    QToolButton *m_calibrated = nullptr, *m_trialChip = nullptr, *m_foreign = nullptr, *m_reviewChip = nullptr,
+                *m_lineChip = nullptr;
     std::vector<inspect::Finding> m_findings;
     int m_doubt = -1; // the one the person was led to last
     ReviewDialog* m_review = nullptr;

@@ -81,7 +81,8 @@ void ParamForm::addRow(const QString& label, QWidget* editor, const QString& hel
 QWidget* ParamForm::editorFor(const ParamSpec& spec, const Recipe& recipe, const Step& step)
 {
     const Value now = spec.get(step.params);
-    const QString suffix = spec.unit == base::Unit::None ? QString() : QStringLiteral(" ") + QString::fromUtf8(base::symbol(spec.unit));
+    const QString suffix =
+        spec.unit == base::Unit::None ? QString() : QStringLiteral(" ") + QString::fromUtf8(base::symbol(spec.unit));
     const QString key = q(spec.key), label = q(spec.label);
     const StepKind* kind_ = findKind(step.kind);
     const auto store = [this, &spec, key, label, kind_, step_params = step.params](const Value& v) {
@@ -120,7 +121,8 @@ QWidget* ParamForm::editorFor(const ParamSpec& spec, const Recipe& recipe, const
         auto* e = new Calm<QComboBox>(m_body);
         for (const Choice& x : c->all) e->addItem(q(x.label), q(x.key));
         e->setCurrentIndex(e->findData(q(std::get<std::string>(now))));
-        connect(e, &QComboBox::currentIndexChanged, this, [store, e](int) { store(e->currentData().toString().toStdString()); });
+        connect(e, &QComboBox::currentIndexChanged, this,
+                [store, e](int) { store(e->currentData().toString().toStdString()); });
         made = e;
     } else if (const auto* text = std::get_if<Text>(&spec.domain)) {
         // A formula is shown with names and kept with ids, so that renaming breaks nothing.
@@ -170,12 +172,14 @@ void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<s
         follows->setObjectName(QStringLiteral("datum"));
         follows->addItem(tr("nothing: fixed to the picture"), QString());
         for (const Step& s : recipe.steps)
-            if (const StepKind* k = findKind(s.kind); k && k->datum && s.id != step.id) follows->addItem(q(s.letter + " · " + s.name), q(s.id));
+            if (const StepKind* k = findKind(s.kind); k && k->datum && s.id != step.id)
+                follows->addItem(q(s.letter + " · " + s.name), q(s.id));
         const int at = follows->findData(q(step.datum));
         if (at < 0) follows->addItem(tr("input missing"), q(step.datum));
         follows->setCurrentIndex(at < 0 ? follows->count() - 1 : at);
         connect(follows, &QComboBox::currentIndexChanged, this, [this, follows](int) {
-            emit edited(tr("follows"), [d = follows->currentData().toString().toStdString()](Step& s) { s.datum = d; }, {});
+            emit edited(tr("follows"), [d = follows->currentData().toString().toStdString()](Step& s) { s.datum = d; },
+                        {});
         });
         addRow(tr("Follows"), follows, tr("The datum that carries this step along as the part moves."));
     }
@@ -185,13 +189,16 @@ void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<s
         const auto now = step.inputs.find(in.key);
         for (const Step& s : recipe.steps)
             if (const StepKind* k = findKind(s.kind);
-                k && k->hasFeature && s.id != step.id && std::find(in.accepts.begin(), in.accepts.end(), k->feature) != in.accepts.end())
+                k && k->hasFeature && s.id != step.id &&
+                std::find(in.accepts.begin(), in.accepts.end(), k->feature) != in.accepts.end())
                 box->addItem(q(s.name), q(s.id));
         const int at = now == step.inputs.end() ? -1 : box->findData(q(now->second));
         if (at < 0 || !in.needed)
-            box->insertItem(
-                0, now == step.inputs.end() || now->second.empty() || at >= 0 ? (in.needed ? tr("choose…") : tr("none")) : tr("input missing"),
-                QString());
+            box->insertItem(0,
+                            now == step.inputs.end() || now->second.empty() || at >= 0
+                                ? (in.needed ? tr("choose…") : tr("none"))
+                                : tr("input missing"),
+                            QString());
         box->setCurrentIndex(std::max(0, at < 0 ? at : in.needed ? at : at + 1));
         connect(box, &QComboBox::currentIndexChanged, this, [this, box, key = in.key](int) {
             emit edited(tr("input"),
@@ -213,8 +220,10 @@ void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<s
     for (const std::string& key : chosen)
         if (const ParamSpec* p = kind->param(key)) first.push_back(p);
     for (const ParamSpec& p : kind->params)
-        if (std::find(first.begin(), first.end(), &p) == first.end()) (p.primary && first.size() < 5 ? first : rest).push_back(&p);
-    for (const ParamSpec* p : first) addRow(q(p->label), editorFor(*p, recipe, step), q(p->help) + QStringLiteral("\n") + q(p->rangeText()));
+        if (std::find(first.begin(), first.end(), &p) == first.end())
+            (p.primary && first.size() < 5 ? first : rest).push_back(&p);
+    for (const ParamSpec* p : first)
+        addRow(q(p->label), editorFor(*p, recipe, step), q(p->help) + QStringLiteral("\n") + q(p->rangeText()));
     if (!rest.empty()) {
         auto* more = new QToolButton(m_body);
         more->setObjectName(QStringLiteral("allSettings"));
@@ -226,7 +235,8 @@ void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<s
             QTimer::singleShot(0, this, m_again); // the button goes with the old form
         });
         if (m_all)
-            for (const ParamSpec* p : rest) addRow(q(p->label), editorFor(*p, recipe, step), q(p->help) + QStringLiteral("\n") + q(p->rangeText()));
+            for (const ParamSpec* p : rest)
+                addRow(q(p->label), editorFor(*p, recipe, step), q(p->help) + QStringLiteral("\n") + q(p->rangeText()));
         m_form->addRow(more);
     }
     addLists(recipe, step, *kind);
@@ -279,18 +289,23 @@ void ParamForm::addLists(const Recipe& recipe, const Step& step, const StepKind&
         }
         addRow(q(spec.label), line, tr("Drawn on the sheet, or the result of another step."));
     }
-    // Areas that need not be there: drawn in the middle of the reference to be dragged where they belong, and taken away again.
+    // Areas that need not be there: drawn in the middle of the reference to be dragged where they belong, and taken
+    // away again.
     for (const RegionSpec& spec : kind.regions) {
         if (spec.needed || step.regionsOf.count(spec.key) || spec.shapes.empty() || recipe.reference.empty()) continue;
         const bool drawn = step.regions.count(spec.key) > 0;
         const double w = recipe.reference.capture->grey.width(), h = recipe.reference.capture->grey.height();
         const double share = spec.teaching ? 0.2 : 0.7;
         const auto around = step.regions.find("region");
-        const geometry::Point middle = spec.teaching && around != step.regions.end() ? around->second.middle() : geometry::Point{w / 2, h / 2};
+        const geometry::Point middle =
+            spec.teaching && around != step.regions.end() ? around->second.middle() : geometry::Point{w / 2, h / 2};
         auto* line = new QWidget(m_body);
         auto* row = new QHBoxLayout(line);
         row->setContentsMargins(0, 0, 0, 0);
-        auto* words = new QLabel(drawn ? tr("drawn: drag its handles") : spec.teaching ? tr("none") : tr("the whole picture"), line);
+        auto* words = new QLabel(drawn           ? tr("drawn: drag its handles")
+                                 : spec.teaching ? tr("none")
+                                                 : tr("the whole picture"),
+                                 line);
         auto* button = new QToolButton(line);
         button->setObjectName((drawn ? QStringLiteral("dropRegion_") : QStringLiteral("drawRegion_")) + q(spec.key));
         button->setText(drawn ? tr("take away") : tr("draw"));
@@ -310,8 +325,8 @@ void ParamForm::addLists(const Recipe& recipe, const Step& step, const StepKind&
         row->addWidget(button);
         addRow(q(spec.label), line, q(spec.help));
     }
-    const auto lineWithButton = [&](const QString& label, const QString& text, const QString& button, const QString& name, const QString& help,
-                                    auto edit) {
+    const auto lineWithButton = [&](const QString& label, const QString& text, const QString& button,
+                                    const QString& name, const QString& help, auto edit) {
         auto* line = new QWidget(m_body);
         auto* row = new QHBoxLayout(line);
         row->setContentsMargins(0, 0, 0, 0);
@@ -321,33 +336,40 @@ void ParamForm::addLists(const Recipe& recipe, const Step& step, const StepKind&
         drop->setText(button);
         drop->setObjectName(name);
         drop->setToolTip(help);
-        connect(drop, &QToolButton::clicked, this,
-                [this, label, edit] { QTimer::singleShot(0, this, [this, label, edit] { emit edited(label, edit, {}); }); });
+        connect(drop, &QToolButton::clicked, this, [this, label, edit] {
+            QTimer::singleShot(0, this, [this, label, edit] { emit edited(label, edit, {}); });
+        });
         row->addWidget(words, 1);
         row->addWidget(drop);
         addRow(label, line, help);
     };
     if (kind.leavesOut && !step.leaveOut.empty())
-        lineWithButton(tr("Left out"), tr("%n area(s)", nullptr, int(step.leaveOut.size())), tr("take the last back"), QStringLiteral("leaveOutBack"),
-                       tr("Press X and draw to leave out more; drag the handles to change them."), [](Step& s) { s.leaveOut.pop_back(); });
+        lineWithButton(tr("Left out"), tr("%n area(s)", nullptr, int(step.leaveOut.size())), tr("take the last back"),
+                       QStringLiteral("leaveOutBack"),
+                       tr("Press X and draw to leave out more; drag the handles to change them."),
+                       [](Step& s) { s.leaveOut.pop_back(); });
     const ParamSpec* mode = kind.param("mode");
     if (kind.hasSamples && mode && std::get<std::string>(mode->get(step.params)) == "colour") {
-        const auto refused = std::count_if(step.samples.begin(), step.samples.end(), [](const Sample& s) { return s.refused; });
+        const auto refused =
+            std::count_if(step.samples.begin(), step.samples.end(), [](const Sample& s) { return s.refused; });
         if (step.samples.empty()) {
             auto* hint = new QLabel(tr("Click colours on the reference; Shift-click what is not meant."), m_body);
             hint->setWordWrap(true);
             addRow(tr("Colours"), hint, tr("Each click adds a colour."));
         } else {
-            lineWithButton(tr("Colours"), tr("%1 taken, %2 refused").arg(qsizetype(step.samples.size()) - refused).arg(refused),
+            lineWithButton(tr("Colours"),
+                           tr("%1 taken, %2 refused").arg(qsizetype(step.samples.size()) - refused).arg(refused),
                            tr("take the last back"), QStringLiteral("sampleBack"),
-                           tr("Click more colours on the reference; Shift-click what is not meant."), [](Step& s) { s.samples.pop_back(); });
+                           tr("Click more colours on the reference; Shift-click what is not meant."),
+                           [](Step& s) { s.samples.pop_back(); });
         }
     }
     if (kind.hasPlaces && !step.places.empty()) {
         QString names;
         for (const Place& p : step.places) names += (names.isEmpty() ? "" : ", ") + q(p.name);
         lineWithButton(tr("Places"), names, tr("no places"), QStringLiteral("noPlaces"),
-                       tr("Every place must have its object; each is named when it is missing."), [](Step& s) { s.places.clear(); });
+                       tr("Every place must have its object; each is named when it is missing."),
+                       [](Step& s) { s.places.clear(); });
     }
     if (!kind.hasFilters) return;
     for (std::size_t i = 0; i < step.filters.size(); ++i) {
@@ -368,7 +390,10 @@ void ParamForm::addLists(const Recipe& recipe, const Step& step, const StepKind&
             if (edit->text() == old) return;
             const auto limits = parseLimits(edit->text().trimmed().toStdString(), base::Unit::None);
             if (!limits) return emit problem(q(limits.error().message));
-            emit edited(tr("filter"), [i, l = *limits](Step& s) { s.filters.at(i).low = l.lowest(), s.filters.at(i).high = l.highest(); }, {});
+            emit edited(
+                tr("filter"),
+                [i, l = *limits](Step& s) { s.filters.at(i).low = l.lowest(), s.filters.at(i).high = l.highest(); },
+                {});
         });
         auto* drop = new QToolButton(line);
         drop->setText(QStringLiteral("×"));
@@ -376,7 +401,8 @@ void ParamForm::addLists(const Recipe& recipe, const Step& step, const StepKind&
         drop->setToolTip(tr("No longer filter by this value"));
         connect(drop, &QToolButton::clicked, this, [this, i] {
             QTimer::singleShot(0, this, [this, i] {
-                emit edited(tr("remove filter"), [i](Step& s) { s.filters.erase(s.filters.begin() + std::ptrdiff_t(i)); }, {});
+                emit edited(tr("remove filter"),
+                            [i](Step& s) { s.filters.erase(s.filters.begin() + std::ptrdiff_t(i)); }, {});
             });
         });
         const base::Unit unit = out->unit;
@@ -384,13 +410,15 @@ void ParamForm::addLists(const Recipe& recipe, const Step& step, const StepKind&
         row->addWidget(new QLabel(QString::fromUtf8(base::symbol(unit)), line));
         row->addWidget(drop);
         addRow(tr("Only %1").arg(q(out->label).toLower()), line,
-               tr("Objects outside are not objects: a filter is not a verdict. In px, so that a calibration changes nothing that is found."));
+               tr("Objects outside are not objects: a filter is not a verdict. In px, so that a calibration changes "
+                  "nothing that is found."));
     }
     auto* by = new Calm<QComboBox>(m_body);
     by->setObjectName(QStringLiteral("filterBy"));
     by->addItem(tr("filter by a value…"));
     for (const OutputSpec& o : kind.outputs)
-        if (o.list && o.filters && std::none_of(step.filters.begin(), step.filters.end(), [&](const Filter& f) { return f.output == o.key; }))
+        if (o.list && o.filters &&
+            std::none_of(step.filters.begin(), step.filters.end(), [&](const Filter& f) { return f.output == o.key; }))
             by->addItem(q(o.label), q(o.key));
     connect(by, &QComboBox::activated, this, [this, by](int i) {
         if (i <= 0) return;
@@ -398,7 +426,8 @@ void ParamForm::addLists(const Recipe& recipe, const Step& step, const StepKind&
             emit edited(tr("filter"), [key](Step& s) { s.filters.push_back({key, {}, {}}); }, {});
         });
     });
-    addRow(tr("Filters"), by, tr("Only objects whose value lies in a range are objects; then count and each are judged."));
+    addRow(tr("Filters"), by,
+           tr("Only objects whose value lies in a range are objects; then count and each are judged."));
 }
 
 void ParamForm::addChecks(const Recipe& recipe, const Step& step, const StepKind& kind)
@@ -412,13 +441,14 @@ void ParamForm::addChecks(const Recipe& recipe, const Step& step, const StepKind
         row->setContentsMargins(0, 0, 0, 0);
         row->setSpacing(4);
         QString shown = q(c.limits.text());
-        if (c.limits.any() && c.limits.unit != unit) shown += QStringLiteral(" ") + QString::fromUtf8(base::symbol(c.limits.unit));
+        if (c.limits.any() && c.limits.unit != unit)
+            shown += QStringLiteral(" ") + QString::fromUtf8(base::symbol(c.limits.unit));
         auto* edit = new QLineEdit(shown, line);
         edit->setObjectName(QStringLiteral("limits_") + q(c.output));
         edit->setPlaceholderText(tr("no limits: 26 +-0.05, >= 0.65, 10"));
         edit->setAccessibleName(tr("Limits of %1").arg(q(out->label)));
-        edit->setToolTip(
-            tr("26 +-0.05 · 26 +0.1 -0.05 · 25.9 .. 26.1 · >= 0.65 · <= 0.2 · 10 · 26 ISO 2768 · 30 ISO 2768 side 12 (angle). Empty: unjudged."));
+        edit->setToolTip(tr("26 +-0.05 · 26 +0.1 -0.05 · 25.9 .. 26.1 · >= 0.65 · <= 0.2 · 10 · 26 ISO 2768 · 30 ISO "
+                            "2768 side 12 (angle). Empty: unjudged."));
         connect(edit, &QLineEdit::editingFinished, this, [this, edit, unit, shown, key = c.output, old = c.limits] {
             if (edit->text() == shown) return; // what is shown may be rounded
             auto limits = parseLimits(edit->text().trimmed().toStdString(), unit);
@@ -440,7 +470,8 @@ void ParamForm::addChecks(const Recipe& recipe, const Step& step, const StepKind
             QTimer::singleShot(0, this, [this, key] {
                 emit edited(tr("remove check"),
                             [key](Step& s) {
-                                s.checks.erase(std::remove_if(s.checks.begin(), s.checks.end(), [&](const Check& x) { return x.output == key; }),
+                                s.checks.erase(std::remove_if(s.checks.begin(), s.checks.end(),
+                                                              [&](const Check& x) { return x.output == key; }),
                                                s.checks.end());
                             },
                             {});
@@ -464,16 +495,19 @@ void ParamForm::addChecks(const Recipe& recipe, const Step& step, const StepKind
             m_form->addRow(own);
         }
         if (c.limits.any() && !base::convertible(c.limits.unit, unit)) {
-            auto* wrong = new QLabel(tr("these limits are in %1, the value is in %2: not judged")
-                                         .arg(QString::fromUtf8(base::symbol(c.limits.unit)), QString::fromUtf8(base::symbol(unit))),
-                                     m_body);
+            auto* wrong = new QLabel(
+                tr("these limits are in %1, the value is in %2: not judged")
+                    .arg(QString::fromUtf8(base::symbol(c.limits.unit)), QString::fromUtf8(base::symbol(unit))),
+                m_body);
             wrong->setWordWrap(true);
             wrong->setObjectName(QStringLiteral("foreign_") + q(c.output));
             m_form->addRow(wrong);
-            auto* convert = new QPushButton(tr("Convert to %1").arg(QString::fromUtf8(base::symbol(recipe.unitOf(step, *out)))), m_body);
+            auto* convert = new QPushButton(
+                tr("Convert to %1").arg(QString::fromUtf8(base::symbol(recipe.unitOf(step, *out)))), m_body);
             convert->setObjectName(QStringLiteral("convert_") + q(c.output));
             convert->setEnabled(!(recipe::convertedCheck(recipe, step, c) == c));
-            if (!convert->isEnabled()) convert->setToolTip(tr("There is no way between these units without a calibration"));
+            if (!convert->isEnabled())
+                convert->setToolTip(tr("There is no way between these units without a calibration"));
             connect(convert, &QPushButton::clicked, this, [this, made = recipe::convertedCheck(recipe, step, c)] {
                 QTimer::singleShot(0, this, [this, made] {
                     emit edited(tr("convert limits"),
@@ -488,7 +522,8 @@ void ParamForm::addChecks(const Recipe& recipe, const Step& step, const StepKind
             if (recipe::foreignLimits(recipe).size() > 1) {
                 auto* all = new QPushButton(tr("Convert all %1").arg(recipe::foreignLimits(recipe).size()), m_body);
                 all->setObjectName(QStringLiteral("convertAll"));
-                connect(all, &QPushButton::clicked, this, [this] { QTimer::singleShot(0, this, [this] { emit convertWanted(); }); });
+                connect(all, &QPushButton::clicked, this,
+                        [this] { QTimer::singleShot(0, this, [this] { emit convertWanted(); }); });
                 m_form->addRow(all);
             }
         }

@@ -16,7 +16,8 @@ class ParamForm : public QWidget
 public:
     explicit ParamForm(QWidget* parent = nullptr);
     // Shows a step of a recipe; `chosen` are the settings chosen for the place, shown first.
-    void show(const recipe::Recipe& recipe, const recipe::Step& step, const std::vector<std::string>& chosen, bool draft);
+    void show(const recipe::Recipe& recipe, const recipe::Step& step, const std::vector<std::string>& chosen,
+              bool draft);
     void clear();
 
 signals:

@@ -35,7 +35,9 @@ ProposalsDialog::ProposalsDialog(Session& session, QWidget* parent) : QDialog(pa
         auto* box = new QComboBox(this);
         box->setObjectName(QLatin1String(name));
         for (int t = 0; t < session.trialCount(); ++t)
-            box->addItem(tr("trial %1, %2").arg(t + 1).arg(QFileInfo(q(session.recipe().trials[std::size_t(t)].picture)).fileName()));
+            box->addItem(tr("trial %1, %2")
+                             .arg(t + 1)
+                             .arg(QFileInfo(q(session.recipe().trials[std::size_t(t)].picture)).fileName()));
         connect(box, &QComboBox::currentIndexChanged, this, [this] { refresh(); });
         return box;
     };
@@ -47,7 +49,8 @@ ProposalsDialog::ProposalsDialog(Session& session, QWidget* parent) : QDialog(pa
     whole->addLayout(form);
     m_table = new QTableWidget(0, 6, this);
     m_table->setObjectName(QStringLiteral("proposalTable"));
-    m_table->setHorizontalHeaderLabels({tr("check"), tr("good"), tr("bad"), tr("proposed"), tr("margin"), tr("would decide")});
+    m_table->setHorizontalHeaderLabels(
+        {tr("check"), tr("good"), tr("bad"), tr("proposed"), tr("margin"), tr("would decide")});
     m_table->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
     m_table->horizontalHeader()->setStretchLastSection(true);
     m_table->verticalHeader()->hide();
@@ -74,7 +77,8 @@ void ProposalsDialog::refresh()
     const bool pair = m_from->currentIndex() == 1;
     for (QComboBox* box : {m_complete, m_gap}) {
         box->setVisible(pair);
-        if (auto* form = qobject_cast<QFormLayout*>(layout()->itemAt(0)->layout())) form->labelForField(box)->setVisible(pair);
+        if (auto* form = qobject_cast<QFormLayout*>(layout()->itemAt(0)->layout()))
+            form->labelForField(box)->setVisible(pair);
     }
     m_proposals.clear();
     QStringList refused;
@@ -87,7 +91,8 @@ void ProposalsDialog::refresh()
                 for (const Check& c : s.checks) {
                     auto p = inspect::proposeFromPair(r, *full, *gap, s.id, c.output);
                     if (p) m_proposals.push_back(std::move(*p));
-                    else if (s.id == m_session.selected()) refused << q(c.name) + QStringLiteral(": ") + q(p.error().message);
+                    else if (s.id == m_session.selected())
+                        refused << q(c.name) + QStringLiteral(": ") + q(p.error().message);
                 }
     }
     m_table->setRowCount(0);
@@ -125,7 +130,8 @@ void ProposalsDialog::refresh()
     m_take->setEnabled(!m_proposals.empty());
     m_state->setText(!refused.isEmpty() ? refused.join(QStringLiteral("\n"))
                      : m_proposals.empty()
-                         ? pair ? tr("These two samples differ in no value the right way round: equal or swapped samples give no limits.")
+                         ? pair ? tr("These two samples differ in no value the right way round: equal or swapped "
+                                     "samples give no limits.")
                                 : tr("No trial has a value yet: add pictures and label some of them good.")
                          : QString());
 }
@@ -142,7 +148,9 @@ void ProposalsDialog::accept()
         for (const auto* p : chosen)
             if (Step* s = r.find(p->step))
                 for (Check& c : s->checks)
-                    if (c.output == p->output) c.limits = p->limits.in(base::shownAs(p->unit, length)), c.elements.clear(), c.match = Match::Order;
+                    if (c.output == p->output)
+                        c.limits = p->limits.in(base::shownAs(p->unit, length)), c.elements.clear(),
+                        c.match = Match::Order;
     });
     QDialog::accept();
 }

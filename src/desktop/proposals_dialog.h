@@ -1,4 +1,5 @@
-// proposals_dialog.h - limits proposed for every check from the trials, or from a complete sample and one with a gap; taken on confirmation.
+// proposals_dialog.h - limits proposed for every check from the trials, or from a complete sample and one with a gap;
+// taken on confirmation.
 #pragma once
 #include "desktop/session.h"
 #include "inspect/proposals.h"

@@ -40,7 +40,8 @@ RecipeDialog::RecipeDialog(Session& session, QWidget* parent) : QDialog(parent),
     form->addRow(tr("Lengths are shown in"), m_unit);
     m_class = new QComboBox(this);
     m_class->setObjectName(QStringLiteral("toleranceClass"));
-    m_class->addItems({tr("none"), tr("ISO 2768-f, fine"), tr("ISO 2768-m, medium"), tr("ISO 2768-c, coarse"), tr("ISO 2768-v, very coarse")});
+    m_class->addItems({tr("none"), tr("ISO 2768-f, fine"), tr("ISO 2768-m, medium"), tr("ISO 2768-c, coarse"),
+                       tr("ISO 2768-v, very coarse")});
     m_class->setCurrentIndex(int(r.toleranceClass));
     m_class->setToolTip(tr("For every check whose limits say \"26 ISO 2768\"; limits of its own override it"));
     form->addRow(tr("General tolerance"), m_class);
@@ -51,7 +52,8 @@ RecipeDialog::RecipeDialog(Session& session, QWidget* parent) : QDialog(parent),
     m_rule = new QLineEdit(q(withNames(r.rule, r)), this);
     m_rule->setObjectName(QStringLiteral("itemRule"));
     m_rule->setPlaceholderText(tr("all checks pass"));
-    m_rule->setToolTip(tr("Checks in square brackets, 1 when they pass: [Width] and ([Hole pitch] or [Slots]). Empty: all checks"));
+    m_rule->setToolTip(
+        tr("Checks in square brackets, 1 when they pass: [Width] and ([Hole pitch] or [Slots]). Empty: all checks"));
     form->addRow(tr("Item is accepted when"), m_rule);
     m_accept = new QLineEdit(q(r.acceptWord), this);
     m_accept->setObjectName(QStringLiteral("acceptWord"));
@@ -60,7 +62,9 @@ RecipeDialog::RecipeDialog(Session& session, QWidget* parent) : QDialog(parent),
     form->addRow(tr("Word for accepted"), m_accept);
     form->addRow(tr("Word for rejected"), m_reject);
     whole->addLayout(form);
-    whole->addWidget(new QLabel(tr("Totals over items and pictures; a formula over each item's results, such as [Slots] or [Slots] * 0.25"), this));
+    whole->addWidget(new QLabel(
+        tr("Totals over items and pictures; a formula over each item's results, such as [Slots] or [Slots] * 0.25"),
+        this));
     m_totals = new QTableWidget(0, 4, this);
     m_totals->setObjectName(QStringLiteral("totals"));
     m_totals->setHorizontalHeaderLabels({tr("name"), tr("formula"), tr("unit"), tr("over the trials")});
@@ -124,15 +128,21 @@ base::Result<Recipe> RecipeDialog::edited() const
     r.rule = withIds(m_rule->text().trimmed().toStdString(), r);
     r.acceptWord = m_accept->text().trimmed().toStdString(), r.rejectWord = m_reject->text().trimmed().toStdString();
     if (r.acceptWord.empty() || r.rejectWord.empty() || r.acceptWord == r.rejectWord)
-        return base::fail(ErrorCode::InvalidArgument, "the words for accepted and rejected must be two different words");
+        return base::fail(ErrorCode::InvalidArgument,
+                          "the words for accepted and rejected must be two different words");
     r.totals.clear();
     for (int i = 0; i < m_totals->rowCount(); ++i) {
         Total t;
-        const auto text = [&](int c) { return m_totals->item(i, c) ? m_totals->item(i, c)->text().trimmed().toStdString() : std::string(); };
+        const auto text = [&](int c) {
+            return m_totals->item(i, c) ? m_totals->item(i, c)->text().trimmed().toStdString() : std::string();
+        };
         t.name = text(0), t.expression = withIds(text(1), r);
         const auto unit = base::unitFrom(text(2));
-        if (!unit) return base::fail(ErrorCode::InvalidArgument, "total " + std::to_string(i + 1) + ": unknown unit \"" + text(2) + "\"");
-        if (t.name.empty()) return base::fail(ErrorCode::InvalidArgument, "total " + std::to_string(i + 1) + " has no name");
+        if (!unit)
+            return base::fail(ErrorCode::InvalidArgument,
+                              "total " + std::to_string(i + 1) + ": unknown unit \"" + text(2) + "\"");
+        if (t.name.empty())
+            return base::fail(ErrorCode::InvalidArgument, "total " + std::to_string(i + 1) + " has no name");
         t.unit = *unit;
         r.totals.push_back(std::move(t));
     }
@@ -154,14 +164,16 @@ void RecipeDialog::refresh()
         totals.add(*r, copy);
         ++answered, accepted += copy.accepted();
         for (const auto& item : copy.items)
-            if (item.reason.find("rule") != std::string::npos && problem.empty() && !r->rule.empty()) problem = item.reason;
+            if (item.reason.find("rule") != std::string::npos && problem.empty() && !r->rule.empty())
+                problem = item.reason;
     }
     const QSignalBlocker quiet(m_totals);
     for (std::size_t i = 0; i < totals.sums().size() && int(i) < m_totals->rowCount(); ++i) {
         const auto& s = totals.sums()[i];
         m_totals->item(int(i), 3)->setFlags(Qt::ItemIsEnabled);
-        m_totals->item(int(i), 3)->setText(
-            s.items ? q(base::toText(s.value, r->totals[i].unit)) + (s.left ? tr(", %1 left out").arg(s.left) : QString()) : q(s.reason));
+        m_totals->item(int(i), 3)->setText(s.items ? q(base::toText(s.value, r->totals[i].unit)) +
+                                                         (s.left ? tr(", %1 left out").arg(s.left) : QString())
+                                                   : q(s.reason));
     }
     m_state->setText(!problem.empty() && problem.find(":") != std::string::npos
                          ? q(problem)

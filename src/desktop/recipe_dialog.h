@@ -1,4 +1,5 @@
-// recipe_dialog.h - what holds for the whole recipe: unit shown, general tolerance, guard band, item rule, words, totals.
+// recipe_dialog.h - what holds for the whole recipe: unit shown, general tolerance, guard band, item rule, words,
+// totals.
 #pragma once
 #include "desktop/session.h"
 

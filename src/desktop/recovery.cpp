@@ -13,7 +13,10 @@
 namespace desktop
 {
 
-QString Recovery::folder() { return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/recovery"); }
+QString Recovery::folder()
+{
+    return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/recovery");
+}
 
 namespace
 {
@@ -24,7 +27,10 @@ base::Status Recovery::keep(const recipe::Recipe& recipe, const QString& origina
 {
     QDir().mkpath(folder());
     // The place it came from goes first: a recipe without it can still be restored under a new name.
-    if (auto ok = base::writeAtomic(base::realFiles(), (own() + QStringLiteral(".from")).toStdString(), original.toStdString()); !ok) return ok;
+    if (auto ok = base::writeAtomic(base::realFiles(), (own() + QStringLiteral(".from")).toStdString(),
+                                    original.toStdString());
+        !ok)
+        return ok;
     return recipe::save(recipe, own().toStdString());
 }
 
@@ -38,7 +44,8 @@ std::optional<Recovery::Found> Recovery::find()
 {
     for (const QFileInfo& f : QDir(folder()).entryInfoList({QStringLiteral("*.dikkat")}, QDir::Files, QDir::Time)) {
         const qint64 pid = f.baseName().toLongLong();
-        if (pid == QCoreApplication::applicationPid() || (pid > 0 && ::kill(pid_t(pid), 0) == 0)) continue; // still at work
+        // still at work
+        if (pid == QCoreApplication::applicationPid() || (pid > 0 && ::kill(pid_t(pid), 0) == 0)) continue;
         Found found{f.absoluteFilePath(), {}, f.lastModified().toString(QStringLiteral("yyyy-MM-dd hh:mm"))};
         QFile from(found.file + QStringLiteral(".from"));
         if (from.open(QIODevice::ReadOnly)) found.original = QString::fromUtf8(from.readAll());

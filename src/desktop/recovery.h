@@ -1,6 +1,7 @@
 // recovery.h - unsaved work, kept beside the program's state, found again after a crash.
 //
-// Each running program keeps at most one file, named by its process; what a process left behind that runs no more can be restored.
+// Each running program keeps at most one file, named by its process; what a process left behind that runs no more can
+// be restored.
 #pragma once
 #include "base/result.h"
 #include "recipe/recipe.h"

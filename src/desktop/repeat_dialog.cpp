@@ -58,7 +58,8 @@ RepeatDialog::RepeatDialog(Session& session, QWidget* parent) : QDialog(parent),
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close, this);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     whole->addWidget(buttons);
-    connect(&m_work, &Background::progressed, this, [this](int done, int of) { m_progress->setRange(0, of), m_progress->setValue(done); });
+    connect(&m_work, &Background::progressed, this,
+            [this](int done, int of) { m_progress->setRange(0, of), m_progress->setValue(done); });
 }
 
 QWidget* RepeatDialog::gaugeTab()
@@ -119,15 +120,16 @@ QWidget* RepeatDialog::gaugeTab()
     factors->addStretch();
     layout->addLayout(factors);
     m_table = table(tab, "repeatTable",
-                    {tr("check"), tr("true value"), tr("takes"), tr("mean"), tr("spread s"), tr("bias"), tr("tolerance T"), QStringLiteral("Cg"),
-                     QStringLiteral("Cgk"), tr("uncertainty U")});
+                    {tr("check"), tr("true value"), tr("takes"), tr("mean"), tr("spread s"), tr("bias"),
+                     tr("tolerance T"), QStringLiteral("Cg"), QStringLiteral("Cgk"), tr("uncertainty U")});
     m_table->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::AnyKeyPressed);
     connect(m_table, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* i) {
         if (i->column() == 1) showTakes();
     });
     layout->addWidget(m_table, 1);
-    m_state = new QLabel(
-        tr("Noisy copies say what the camera's noise alone does. Takes of one part, put in anew each time, say what the whole gauge does."), tab);
+    m_state = new QLabel(tr("Noisy copies say what the camera's noise alone does. Takes of one part, put in anew each "
+                            "time, say what the whole gauge does."),
+                         tab);
     m_state->setObjectName(QStringLiteral("repeatState"));
     m_state->setWordWrap(true);
     layout->addWidget(m_state);
@@ -157,7 +159,8 @@ void RepeatDialog::measure()
     const auto prepared = m_session.prepared();
     auto results = std::make_shared<std::vector<inspect::PictureResult>>();
     if (m_from->currentIndex() == 1) { // what the trials have answered already
-        const int first = std::min(m_first->value(), m_last->value()), last = std::max(m_first->value(), m_last->value());
+        const int first = std::min(m_first->value(), m_last->value()),
+                  last = std::max(m_first->value(), m_last->value());
         for (int t = first; t <= last; ++t)
             if (const auto* r = m_session.result(t - 1); r && !r->error) results->push_back(*r);
         std::vector<const inspect::PictureResult*> all;
@@ -174,8 +177,9 @@ void RepeatDialog::measure()
         [this, prepared, capture, results] {
             const double noise = inspect::pictureNoise(*capture);
             for (std::size_t i = 0; i < results->size() && !m_work.cancel; ++i) {
-                (*results)[i] = inspect::evaluate(*prepared, image::makeCapture(inspect::noisyCopy(capture->grey, noise, i + 1), capture->id),
-                                                  nullptr, &m_work.cancel, 0);
+                (*results)[i] = inspect::evaluate(
+                    *prepared, image::makeCapture(inspect::noisyCopy(capture->grey, noise, i + 1), capture->id),
+                    nullptr, &m_work.cancel, 0);
                 ++m_work.done;
             }
         },
@@ -207,24 +211,30 @@ void RepeatDialog::showTakes()
         const auto made = inspect::repeatability(t.values, t.tolerance, truths[i], factors);
         const base::Unit shown = base::shownAs(t.unit, r.shownIn);
         const auto text = [&](std::optional<double> v, int more) {
-            return v ? q(base::toText(base::converted(*v, t.unit, shown), base::decimals(shown) + more + (shown == base::Unit::None ? 2 : 0)) + " " +
-                         base::symbol(shown))
+            return v ? q(base::toText(base::converted(*v, t.unit, shown),
+                                      base::decimals(shown) + more + (shown == base::Unit::None ? 2 : 0)) +
+                         " " + base::symbol(shown))
                      : QStringLiteral("–");
         };
-        const auto plain = [](std::optional<double> v) { return v ? QString::number(*v, 'f', 2) : QStringLiteral("–"); };
+        const auto plain = [](std::optional<double> v) {
+            return v ? QString::number(*v, 'f', 2) : QStringLiteral("–");
+        };
         put(m_table, int(i),
             {q(t.name), truths[i] ? QString::number(base::converted(*truths[i], t.unit, shown)) : QString(),
              QString::number(t.values.size()) + (t.left ? tr(" (%1 without)").arg(t.left) : QString()),
              made ? text(made->mean, 1) : QStringLiteral("–"), made ? text(made->spread, 2) : QStringLiteral("–"),
-             made ? text(made->bias, 1) : QStringLiteral("–"), text(t.tolerance, 0), made ? plain(made->cg) : QStringLiteral("–"),
-             made ? plain(made->cgk) : QStringLiteral("–"), made ? text(made->uncertainty, 2) : q(made.error().message)});
+             made ? text(made->bias, 1) : QStringLiteral("–"), text(t.tolerance, 0),
+             made ? plain(made->cg) : QStringLiteral("–"), made ? plain(made->cgk) : QStringLiteral("–"),
+             made ? text(made->uncertainty, 2) : q(made.error().message)});
         for (int c = 0; c < m_table->columnCount(); ++c)
             if (c != 1) m_table->item(int(i), c)->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable);
-        m_table->item(int(i), 1)->setToolTip(tr("Type the true value of this part, if it is known: it gives bias and Cgk"));
+        m_table->item(int(i), 1)->setToolTip(
+            tr("Type the true value of this part, if it is known: it gives bias and Cgk"));
     }
     m_take->setEnabled(!m_takes.empty());
     if (!m_takes.empty())
-        m_state->setText(tr("Double-click a true value to state it. U = 2 · √(s² + bias² / 3); practice asks Cg and Cgk of 1.33 or more."));
+        m_state->setText(tr("Double-click a true value to state it. U = 2 · √(s² + bias² / 3); practice asks Cg and "
+                            "Cgk of 1.33 or more."));
 }
 
 void RepeatDialog::takeUncertainties()
@@ -234,9 +244,11 @@ void RepeatDialog::takeUncertainties()
         for (std::size_t i = 0; i < m_takes.size(); ++i) {
             const auto& t = m_takes[i];
             bool right = false;
-            const double truth = m_table->item(int(i), 1)->text().replace(QLatin1Char(','), QLatin1Char('.')).toDouble(&right);
+            const double truth =
+                m_table->item(int(i), 1)->text().replace(QLatin1Char(','), QLatin1Char('.')).toDouble(&right);
             const auto made = inspect::repeatability(
-                t.values, t.tolerance, right ? std::optional(base::converted(truth, base::shownAs(t.unit, r.shownIn), t.unit)) : std::nullopt);
+                t.values, t.tolerance,
+                right ? std::optional(base::converted(truth, base::shownAs(t.unit, r.shownIn), t.unit)) : std::nullopt);
             recipe::Step* s = r.find(t.step);
             if (!made || !s) continue;
             for (recipe::Check& c : s->checks)
@@ -244,9 +256,10 @@ void RepeatDialog::takeUncertainties()
                     c.uncertainty = base::converted(made->uncertainty, t.unit, c.limits.unit), ++taken;
         }
     });
-    m_state->setText(tr("Uncertainties taken: %1%2")
-                         .arg(taken)
-                         .arg(m_session.recipe().guardBand ? QString() : tr("; the guard band is off in the recipe's settings")));
+    m_state->setText(
+        tr("Uncertainties taken: %1%2")
+            .arg(taken)
+            .arg(m_session.recipe().guardBand ? QString() : tr("; the guard band is off in the recipe's settings")));
 }
 
 QWidget* RepeatDialog::studyTab()
@@ -257,8 +270,9 @@ QWidget* RepeatDialog::studyTab()
     auto* open = new QPushButton(tr("Open values… (CSV: part, person, value)"), tab);
     open->setObjectName(QStringLiteral("openStudy"));
     connect(open, &QPushButton::clicked, this, [this] {
-        const QString file = QFileDialog::getOpenFileName(this, tr("Values of the study"), QString(), tr("CSV (*.csv *.txt)"), nullptr,
-                                                          QFileDialog::DontUseNativeDialog);
+        const QString file =
+            QFileDialog::getOpenFileName(this, tr("Values of the study"), QString(), tr("CSV (*.csv *.txt)"), nullptr,
+                                         QFileDialog::DontUseNativeDialog);
         if (!file.isEmpty()) openStudy(file);
     });
     m_tolerance = new QDoubleSpinBox(tab);
@@ -273,7 +287,8 @@ QWidget* RepeatDialog::studyTab()
     for (const auto& t : inspect::takesOf(m_session.recipe(), {})) m_studyCheck->addItem(q(t.name));
     auto* trials = new QPushButton(tr("From the trials"), tab);
     trials->setObjectName(QStringLiteral("studyTrials"));
-    trials->setToolTip(tr("Pictures named part-person-take, such as p1-anna-1.png: part and person are read from the name"));
+    trials->setToolTip(
+        tr("Pictures named part-person-take, such as p1-anna-1.png: part and person are read from the name"));
     connect(trials, &QPushButton::clicked, this, &RepeatDialog::studyTrials);
     row->addWidget(open);
     row->addSpacing(16);
@@ -283,12 +298,15 @@ QWidget* RepeatDialog::studyTab()
     row->addWidget(m_tolerance);
     layout->addLayout(row);
     m_anova = table(tab, "anovaTable",
-                    {tr("source"), QStringLiteral("DF"), QStringLiteral("SS"), QStringLiteral("MS"), QStringLiteral("F"), QStringLiteral("p")});
-    m_parts = table(tab, "componentTable", {tr("source"), tr("variance"), tr("spread"), tr("% of total"), tr("% of tolerance")});
+                    {tr("source"), QStringLiteral("DF"), QStringLiteral("SS"), QStringLiteral("MS"),
+                     QStringLiteral("F"), QStringLiteral("p")});
+    m_parts = table(tab, "componentTable",
+                    {tr("source"), tr("variance"), tr("spread"), tr("% of total"), tr("% of tolerance")});
     layout->addWidget(m_anova, 1);
     layout->addWidget(m_parts, 1);
-    m_studyState =
-        new QLabel(tr("Each part measured by each person equally often, at least twice; from a CSV, or from trials named part-person-take."), tab);
+    m_studyState = new QLabel(tr("Each part measured by each person equally often, at least twice; from a CSV, or from "
+                                 "trials named part-person-take."),
+                              tab);
     m_studyState->setObjectName(QStringLiteral("studyState"));
     m_studyState->setWordWrap(true);
     layout->addWidget(m_studyState);
@@ -312,7 +330,8 @@ void RepeatDialog::studyTrials()
 {
     const auto takes = inspect::takesOf(m_session.recipe(), {});
     const int at = m_studyCheck->currentIndex();
-    if (at < 0 || at >= int(takes.size())) return m_studyState->setText(tr("The recipe has no check with a single value"));
+    if (at < 0 || at >= int(takes.size()))
+        return m_studyState->setText(tr("The recipe has no check with a single value"));
     std::vector<const inspect::PictureResult*> all;
     for (const auto* r : m_session.results())
         if (r) all.push_back(r);
@@ -332,13 +351,14 @@ void RepeatDialog::showStudy()
 {
     if (m_values.empty()) return;
     m_anova->setRowCount(0), m_parts->setRowCount(0);
-    const auto s = inspect::study(m_values, m_tolerance->value() > 0 ? std::optional(m_tolerance->value()) : std::nullopt);
+    const auto s =
+        inspect::study(m_values, m_tolerance->value() > 0 ? std::optional(m_tolerance->value()) : std::nullopt);
     if (!s) return m_studyState->setText(q(s.error().text()));
     const auto number = [](double v) { return QString::number(v, 'g', 6); };
     for (const auto& r : s->table)
         put(m_anova, m_anova->rowCount(),
-            {q(r.source), QString::number(r.freedom), number(r.squares), r.source == "total" ? QString() : number(r.mean),
-             r.f ? number(*r.f) : QString(),
+            {q(r.source), QString::number(r.freedom), number(r.squares),
+             r.source == "total" ? QString() : number(r.mean), r.f ? number(*r.f) : QString(),
              !r.p            ? QString()
              : *r.p < 0.0001 ? tr("below 0.0001")
                              : QString::number(*r.p, 'f', 4)});
@@ -347,12 +367,13 @@ void RepeatDialog::showStudy()
             {q(c.source), number(c.variance), number(c.spread), QString::number(c.shareOfTotal, 'f', 2),
              c.shareOfTolerance ? QString::number(*c.shareOfTolerance, 'f', 2) : QString()});
     m_parts->setColumnHidden(4, m_tolerance->value() <= 0);
-    m_studyState->setText(tr("%1 parts × %2 persons × %3 repeats; %4 categories can be told apart%5")
-                              .arg(s->parts)
-                              .arg(s->persons)
-                              .arg(s->repeats)
-                              .arg(s->categories)
-                              .arg(s->pooled ? tr("; the interaction is small and went into the repeatability") : QString()));
+    m_studyState->setText(
+        tr("%1 parts × %2 persons × %3 repeats; %4 categories can be told apart%5")
+            .arg(s->parts)
+            .arg(s->persons)
+            .arg(s->repeats)
+            .arg(s->categories)
+            .arg(s->pooled ? tr("; the interaction is small and went into the repeatability") : QString()));
 }
 
 } // namespace desktop

@@ -1,4 +1,5 @@
-// repeat_dialog.h - how well values repeat: takes of one part, noisy copies of the picture in view, or a study of parts, persons and repeats.
+// repeat_dialog.h - how well values repeat: takes of one part, noisy copies of the picture in view, or a study of
+// parts, persons and repeats.
 #pragma once
 #include "desktop/background.h"
 #include "desktop/session.h"
@@ -43,7 +44,8 @@ private:
     QTabWidget* m_tabs = nullptr;
     QComboBox *m_from = nullptr, *m_studyCheck = nullptr;
     QSpinBox *m_copies = nullptr, *m_first = nullptr, *m_last = nullptr;
-    QDoubleSpinBox *m_share = nullptr, *m_width = nullptr, *m_half = nullptr, *m_reach = nullptr, *m_tolerance = nullptr;
+    QDoubleSpinBox *m_share = nullptr, *m_width = nullptr, *m_half = nullptr, *m_reach = nullptr,
+                   *m_tolerance = nullptr;
     QTableWidget *m_table = nullptr, *m_anova = nullptr, *m_parts = nullptr;
     QLabel *m_state = nullptr, *m_studyState = nullptr;
     QProgressBar* m_progress = nullptr;

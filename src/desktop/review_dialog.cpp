@@ -51,8 +51,8 @@ void ReviewDialog::setFindings(const std::vector<inspect::Finding>& findings, bo
     for (int i = 0; i < int(findings.size()); ++i) {
         const inspect::Finding& f = findings[std::size_t(i)];
         units = units || f.doubt == inspect::Doubt::Unit;
-        const QString texts[] = {QString::fromLatin1(inspect::title(f.doubt)), QString::fromStdString(f.subject), QString::fromStdString(f.text),
-                                 QString::fromStdString(f.remedy)};
+        const QString texts[] = {QString::fromLatin1(inspect::title(f.doubt)), QString::fromStdString(f.subject),
+                                 QString::fromStdString(f.text), QString::fromStdString(f.remedy)};
         for (int k = 0; k < 4; ++k) {
             auto* item = new QTableWidgetItem(texts[k]);
             item->setToolTip(texts[k]);
@@ -62,10 +62,12 @@ void ReviewDialog::setFindings(const std::vector<inspect::Finding>& findings, bo
     m_table->resizeRowsToContents();
     if (row >= 0 && row < m_table->rowCount()) m_table->selectRow(row);
     m_convert->setVisible(units);
-    m_state->setText((findings.empty()       ? tr("Nothing doubtful was found. That is no proof: it says what was looked at.")
-                      : findings.size() == 1 ? tr("One thing to look at. A click leads there, F3 walks on.")
-                                             : tr("%1 things to look at. A click leads there, F3 walks through them.").arg(findings.size())) +
-                     (complete ? QString() : tr(" Some trials have not answered yet.")));
+    m_state->setText(
+        (findings.empty() ? tr("Nothing doubtful was found. That is no proof: it says what was looked at.")
+         : findings.size() == 1
+             ? tr("One thing to look at. A click leads there, F3 walks on.")
+             : tr("%1 things to look at. A click leads there, F3 walks through them.").arg(findings.size())) +
+        (complete ? QString() : tr(" Some trials have not answered yet.")));
 }
 
 void ReviewDialog::choose(int finding)

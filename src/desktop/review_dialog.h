@@ -1,4 +1,5 @@
-// review_dialog.h - what is doubtful about the recipe, kept up to date while the person works on it; each line leads to its step and trial.
+// review_dialog.h - what is doubtful about the recipe, kept up to date while the person works on it; each line leads to
+// its step and trial.
 #pragma once
 #include "desktop/session.h"
 #include "inspect/review.h"

@@ -17,7 +17,8 @@ namespace desktop
 {
 using namespace recipe;
 
-Session::Session(QObject* parent) : QObject(parent), m_cache(std::make_shared<inspect::CaptureCache>(std::size_t(1200) << 20))
+Session::Session(QObject* parent)
+    : QObject(parent), m_cache(std::make_shared<inspect::CaptureCache>(std::size_t(1200) << 20))
 {
     m_prepared = std::make_shared<const inspect::Prepared>(*inspect::Prepared::make(Recipe{}));
     // Many answers a second are announced together.
@@ -155,7 +156,8 @@ void Session::addTrials(const QStringList& pictures)
     QStringList fresh;
     for (const QString& p : pictures) {
         const std::string path = QFileInfo(p).absoluteFilePath().toStdString();
-        const bool known = std::any_of(m_recipe.trials.begin(), m_recipe.trials.end(), [&](const Trial& t) { return t.picture == path; });
+        const bool known = std::any_of(m_recipe.trials.begin(), m_recipe.trials.end(),
+                                       [&](const Trial& t) { return t.picture == path; });
         if (!known) fresh << QString::fromStdString(path);
     }
     if (fresh.isEmpty()) return;
@@ -176,7 +178,8 @@ base::Status Session::takeReference()
     auto made = makeReference("reference." + extension, std::move(*bytes), leaf);
     if (!made) return base::passOn(made.error());
     const inspect::ItemResult* item = currentItem();
-    // What was drawn is carried over by the datums found on the new picture: where one is not found, everything would stay behind.
+    // What was drawn is carried over by the datums found on the new picture: where one is not found, everything would
+    // stay behind.
     std::optional<inspect::PictureResult> fresh;
     if (!m_recipe.reference.empty() && m_capture && m_prepared && (!item || viewIsPending())) {
         fresh = inspect::evaluate(*m_prepared, *m_capture, nullptr, nullptr, 0);
@@ -188,10 +191,13 @@ base::Status Session::takeReference()
             if (!kind || !kind->datum || !s.inUse || item == nullptr) continue;
             const auto* found = item->step(s.id);
             if (found && found->state == inspect::State::Ok) continue;
-            return base::fail(base::ErrorCode::NotFound, leaf + " cannot be the reference: datum " + s.letter + " \"" + s.name + "\" is not found on it (" +
-                                                             (found ? found->reason : "not run") + "), so nothing drawn would lie on the part");
+            return base::fail(base::ErrorCode::NotFound, leaf + " cannot be the reference: datum " + s.letter + " \"" +
+                                                             s.name + "\" is not found on it (" +
+                                                             (found ? found->reason : "not run") +
+                                                             "), so nothing drawn would lie on the part");
         }
-    const Recipe old = m_prepared ? m_prepared->recipe() : m_recipe; // where things were; the recipe itself changes while they move
+    // where things were; the recipe itself changes while they move
+    const Recipe old = m_prepared ? m_prepared->recipe() : m_recipe;
     change(tr("take reference"), [&](Recipe& r) {
         // What was drawn on the part stays on the part: its places move with the datum found in the new reference.
         if (!r.reference.empty() && item)
@@ -202,7 +208,8 @@ base::Status Session::takeReference()
                 const auto motion = inspect::motionOf(old, lead, item);
                 if (!motion) continue;
                 for (auto& [key, region] : s.regions)
-                    if (const RegionSpec* spec = kind ? kind->region(key) : nullptr; spec && (spec->follows || spec->teaching))
+                    if (const RegionSpec* spec = kind ? kind->region(key) : nullptr;
+                        spec && (spec->follows || spec->teaching))
                         region = inspect::carried(old, *motion, region);
                 for (auto& [key, p] : s.points) p = inspect::carried(old, *motion, p);
                 for (auto& region : s.leaveOut) region = inspect::carried(old, *motion, region);
@@ -214,7 +221,8 @@ base::Status Session::takeReference()
                         if (e.at) e.at = inspect::carried(old, *motion, *e.at);
                 }
                 if (const ParamSpec* d = kind ? kind->param("direction") : nullptr)
-                    d->put(s.params, geometry::degrees(geometry::wrapped(geometry::radians(std::get<double>(d->get(s.params))) + motion->turn())));
+                    d->put(s.params, geometry::degrees(geometry::wrapped(
+                                         geometry::radians(std::get<double>(d->get(s.params))) + motion->turn())));
             }
         r.reference = *made;
     });
@@ -224,11 +232,13 @@ base::Status Session::takeReference()
 
 base::Status Session::takeEmpty()
 {
-    if (m_trial < 0) return base::fail(base::ErrorCode::NotFound, "there is no picture in view to take as the empty picture");
+    if (m_trial < 0)
+        return base::fail(base::ErrorCode::NotFound, "there is no picture in view to take as the empty picture");
     const std::string path = m_recipe.trials[std::size_t(m_trial)].picture;
     auto bytes = base::readFile(path);
     if (!bytes) return base::passOn(bytes.error());
-    auto made = makeReference("empty." + QFileInfo(QString::fromStdString(path)).suffix().toStdString(), std::move(*bytes), "");
+    auto made =
+        makeReference("empty." + QFileInfo(QString::fromStdString(path)).suffix().toStdString(), std::move(*bytes), "");
     if (!made) return base::passOn(made.error());
     change(tr("take empty picture"), [&](Recipe& r) { r.empty = *made; });
     emit said(tr("This picture is kept as the one without a part"));
@@ -242,7 +252,8 @@ void Session::placesFromObjects()
     const auto* item = currentItem();
     const auto* found = item && s ? item->step(s->id) : nullptr;
     const auto motion = s && m_prepared ? inspect::motionOf(m_prepared->recipe(), s->datum, item) : std::nullopt;
-    if (!kind || !kind->hasPlaces || !found || found->state != inspect::State::Ok || !motion || !found->features.count("group")) {
+    if (!kind || !kind->hasPlaces || !found || found->state != inspect::State::Ok || !motion ||
+        !found->features.count("group")) {
         emit said(tr("Choose a blobs step that finds objects in this picture"));
         return;
     }
@@ -253,7 +264,8 @@ void Session::placesFromObjects()
         if (!step) return;
         step->places.clear();
         for (std::size_t i = 0; i < group.members.size(); ++i)
-            step->places.push_back({std::to_string(i + 1), m_recipe.calibration.picture(back.carry(group.members[i].centre))});
+            step->places.push_back(
+                {std::to_string(i + 1), m_recipe.calibration.picture(back.carry(group.members[i].centre))});
     });
     emit said(tr("%n place(s) named", nullptr, int(group.members.size())));
 }
@@ -333,12 +345,14 @@ void Session::adopt()
     // A proposal rests on what was answered and labelled then.
     if (m_proposal) m_proposeFor = m_proposal->step, m_proposeOutput = m_proposal->output, m_proposal.reset();
     ++m_generation;
-    const std::string first = m_trial >= 0 && m_trial < trialCount() ? m_recipe.trials[std::size_t(m_trial)].picture : "";
+    const std::string first =
+        m_trial >= 0 && m_trial < trialCount() ? m_recipe.trials[std::size_t(m_trial)].picture : "";
     m_rest.stop();
     // While something is dragged only the picture in view answers; the others follow when the hand rests.
     if (!m_merge.isEmpty() && work.size() > 1 && !first.empty()) {
         const bool inWork = std::find(work.begin(), work.end(), first) != work.end();
-        m_runner->run(m_prepared, inWork ? std::vector<std::string>{first} : std::vector<std::string>{}, m_generation, first);
+        m_runner->run(m_prepared, inWork ? std::vector<std::string>{first} : std::vector<std::string>{}, m_generation,
+                      first);
         m_rest.start();
     } else {
         m_runner->run(m_prepared, std::move(work), m_generation, first);
@@ -354,7 +368,8 @@ void Session::runTheRest()
     std::vector<std::string> work;
     for (const Trial& t : m_recipe.trials) {
         const auto it = m_results.find(t.picture);
-        if (it == m_results.end() || (!it->second.error && !inspect::complete(*m_prepared, it->second))) work.push_back(t.picture);
+        if (it == m_results.end() || (!it->second.error && !inspect::complete(*m_prepared, it->second)))
+            work.push_back(t.picture);
     }
     m_runner->run(m_prepared, std::move(work), m_generation,
                   m_trial >= 0 && m_trial < trialCount() ? m_recipe.trials[std::size_t(m_trial)].picture : "");
@@ -363,7 +378,8 @@ void Session::runTheRest()
 void Session::received(int generation, inspect::PictureResult result)
 {
     if (generation != m_generation) return; // a newer recipe is already at work
-    const bool inView = m_trial >= 0 && m_trial < trialCount() && m_recipe.trials[std::size_t(m_trial)].picture == result.picture;
+    const bool inView =
+        m_trial >= 0 && m_trial < trialCount() && m_recipe.trials[std::size_t(m_trial)].picture == result.picture;
     m_stale.erase(result.picture);
     m_stamps.try_emplace(result.picture, base::stampOf(result.picture));
     m_results[result.picture] = std::move(result);
@@ -379,7 +395,8 @@ void Session::received(int generation, inspect::PictureResult result)
 void Session::autosave()
 {
     if (!m_modified) return;
-    if (auto ok = Recovery::keep(m_recipe, m_path); !ok) emit said(tr("Not kept for recovery: %1").arg(QString::fromStdString(ok.error().text())));
+    if (auto ok = Recovery::keep(m_recipe, m_path); !ok)
+        emit said(tr("Not kept for recovery: %1").arg(QString::fromStdString(ok.error().text())));
 }
 
 // ---------------------------------------------------------------- trials
@@ -463,7 +480,8 @@ QString Session::pictureName() const
 {
     if (m_showReference) return tr("reference (%1)").arg(QString::fromStdString(m_recipe.reference.origin));
     if (m_trial < 0 || m_trial >= trialCount()) return {};
-    return QFileInfo(QString::fromStdString(m_recipe.trials[std::size_t(m_trial)].picture)).fileName() + tr(" · trial %1").arg(m_trial + 1);
+    return QFileInfo(QString::fromStdString(m_recipe.trials[std::size_t(m_trial)].picture)).fileName() +
+           tr(" · trial %1").arg(m_trial + 1);
 }
 
 const inspect::PictureResult* Session::result(int trial) const
@@ -567,12 +585,16 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
     std::map<std::string, Feature> features;
     if (item)
         for (const auto& r : item->steps)
-            if (r->state == inspect::State::Ok && !r->features.empty()) features.emplace(r->step, r->features.begin()->second);
-    const auto motion =
-        datum.empty() ? std::optional<geometry::Motion>() : inspect::motionOf(m_prepared ? m_prepared->recipe() : m_recipe, datum, item);
-    OfferInput in{*m_capture,         noiseHere(),
-                  motion.has_value(), motion ? motion->now.angle : 0,
-                  features,           m_recipe.calibrated() ? &m_recipe.calibration : nullptr,
+            if (r->state == inspect::State::Ok && !r->features.empty())
+                features.emplace(r->step, r->features.begin()->second);
+    const auto motion = datum.empty() ? std::optional<geometry::Motion>()
+                                      : inspect::motionOf(m_prepared ? m_prepared->recipe() : m_recipe, datum, item);
+    OfferInput in{*m_capture,
+                  noiseHere(),
+                  motion.has_value(),
+                  motion ? motion->now.angle : 0,
+                  features,
+                  m_recipe.calibrated() ? &m_recipe.calibration : nullptr,
                   motion ? motion->now : geometry::Pose{}};
     // From the picture in view to the reference.
     const geometry::Motion back = motion ? motion->inverse() : geometry::Motion{};
@@ -582,7 +604,8 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
         if (kind.datum && !onReference) continue; // a datum is taught on the reference and nowhere else
         for (Offer& o : kind.offer(gesture, in)) {
             Step s = makeStep(m_recipe, kind);
-            if (!o.step.name.empty()) s.name = m_recipe.freshName(kind.datum && o.step.name == "Part" ? "Part" : o.step.name);
+            if (!o.step.name.empty())
+                s.name = m_recipe.freshName(kind.datum && o.step.name == "Part" ? "Part" : o.step.name);
             s.params = o.step.params;
             s.inputs = o.step.inputs;
             if (!o.step.checks.empty()) s.checks = o.step.checks;
@@ -598,12 +621,15 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
             for (Check& c : s.checks) {
                 c.name = s.name;
                 if (!kind.datum && c.balloon == 0) c.balloon = balloon++;
-                if (const OutputSpec* spec = kind.output(c.output); spec && !c.limits.any()) c.limits.unit = m_recipe.unitOf(s, *spec);
+                if (const OutputSpec* spec = kind.output(c.output); spec && !c.limits.any())
+                    c.limits.unit = m_recipe.unitOf(s, *spec);
             }
             const bool follows = !datum.empty() && !kind.datum;
             if (follows) s.datum = datum;
-            for (const auto& [key, r] : o.step.regions) s.regions[key] = follows ? inspect::carried(m_recipe, back, r) : r;
-            for (const auto& [key, p] : o.step.points) s.points[key] = follows ? inspect::carried(m_recipe, back, p) : p;
+            for (const auto& [key, r] : o.step.regions)
+                s.regions[key] = follows ? inspect::carried(m_recipe, back, r) : r;
+            for (const auto& [key, p] : o.step.points)
+                s.points[key] = follows ? inspect::carried(m_recipe, back, p) : p;
             o.step = std::move(s);
             out.push_back(std::move(o));
         }
@@ -683,10 +709,11 @@ void Session::takeDraft()
         return;
     }
     m_draft.reset();
-    const bool firstDatum = kind && kind->datum && std::none_of(m_recipe.steps.begin(), m_recipe.steps.end(), [](const Step& s) {
-                                const StepKind* k = findKind(s.kind);
-                                return k && k->datum;
-                            });
+    const bool firstDatum =
+        kind && kind->datum && std::none_of(m_recipe.steps.begin(), m_recipe.steps.end(), [](const Step& s) {
+            const StepKind* k = findKind(s.kind);
+            return k && k->datum;
+        });
     int taken = 0, left = 0;
     change(tr("new step %1").arg(QString::fromStdString(step.name)), [&](Recipe& r) {
         r.steps.push_back(step);
@@ -699,15 +726,18 @@ void Session::takeDraft()
                 if (made.count(s.id))
                     for (const std::string& id : Recipe::reads(s)) more = made.insert(id).second || more;
         }
-        // The first datum takes along what was drawn before it: it does not move on the reference. Further ones leave what is fixed as it is.
+        // The first datum takes along what was drawn before it: it does not move on the reference. Further ones leave
+        // what is fixed as it is.
         for (Step& s : r.steps) {
             if (made.count(s.id) || !s.datum.empty() || findKind(s.kind)->datum || s.regions.empty()) continue;
             if (firstDatum) s.datum = step.id, ++taken;
             else ++left;
         }
     });
-    if (taken) emit said(tr("%n step(s) drawn before follow %1 now", nullptr, taken).arg(QString::fromStdString(step.letter)));
-    if (left) emit said(tr("%n step(s) stay fixed to the picture; \"Follows\" in the form changes that", nullptr, left));
+    if (taken)
+        emit said(tr("%n step(s) drawn before follow %1 now", nullptr, taken).arg(QString::fromStdString(step.letter)));
+    if (left)
+        emit said(tr("%n step(s) stay fixed to the picture; \"Follows\" in the form changes that", nullptr, left));
     m_selected = step.id, m_selectedOutput.clear(), m_selectedElement = -1;
     emit draftChanged();
     emit selectionChanged();
@@ -720,9 +750,9 @@ void Session::proposeWhenReady()
 {
     if (m_proposeFor.empty() || pending() > 0) return;
     const Step* s = m_recipe.find(m_proposeFor);
-    const bool wanted = s && m_selected == m_proposeFor && std::any_of(s->checks.begin(), s->checks.end(), [&](const Check& c) {
-                            return c.output == m_proposeOutput && !c.limits.any();
-                        });
+    const bool wanted = s && m_selected == m_proposeFor &&
+                        std::any_of(s->checks.begin(), s->checks.end(),
+                                    [&](const Check& c) { return c.output == m_proposeOutput && !c.limits.any(); });
     if (wanted) m_proposal = propose(m_proposeFor, m_proposeOutput);
     m_proposeFor.clear();
     emit selectionChanged();
@@ -741,7 +771,8 @@ void Session::takeProposal(bool byEnter)
 {
     if (!m_proposal) return;
     if (byEnter && !m_proposal->labelled)
-        return emit said(tr("These limits rest on trials nobody labelled: label good parts (G), or take them with the button"));
+        return emit said(
+            tr("These limits rest on trials nobody labelled: label good parts (G), or take them with the button"));
     const Proposal p = *m_proposal;
     m_proposal.reset();
     setLimits(p.step, p.output, p.limits, false);

@@ -1,7 +1,7 @@
 // session.h - the recipe being worked on, with its undo, its trials' results, what is chosen and the draft.
 //
-// The recipe is a value: every change goes through change(), which keeps the old one for undo. Verdicts follow at once; step results follow
-// from worker threads, the picture in view first.
+// The recipe is a value: every change goes through change(), which keeps the old one for undo. Verdicts follow at once;
+// step results follow from worker threads, the picture in view first.
 #pragma once
 #include "inspect/trials.h"
 
@@ -54,9 +54,11 @@ public:
     void undo();
     void redo();
     void addTrials(const QStringList& pictures);
-    base::Status takeReference();                                       // the picture in view
-    base::Status takeEmpty();                                           // the picture in view becomes the one without a part
-    void placesFromObjects();                                           // of the chosen step, as found in the picture in view
+    base::Status takeReference(); // the picture in view
+    // the picture in view becomes the one without a part
+    base::Status takeEmpty();
+    // of the chosen step, as found in the picture in view
+    void placesFromObjects();
     void setCheck(const std::string& step, const recipe::Check& check); // the one of the same output
     // Another calibration; limits keep their unit or are converted.
     void recalibrate(const geometry::Calibration& calibration, bool convertLimits);
@@ -98,7 +100,8 @@ public:
 
     // ---- draft
     const Draft* draft() const { return m_draft ? &*m_draft : nullptr; }
-    // Readings of a gesture on the picture in view; regions come back in reference coordinates. `onlyKind` limits the kinds.
+    // Readings of a gesture on the picture in view; regions come back in reference coordinates. `onlyKind` limits the
+    // kinds.
     std::vector<recipe::Offer> offersFor(const recipe::Gesture& gesture, const std::string& onlyKind = {}) const;
     void setDraft(std::vector<recipe::Offer> offers);
     void chooseOffer(int index);
@@ -118,8 +121,10 @@ public:
     void takeProposal(bool byEnter = false);
     void dropProposal();
     // Value text a step would give on the picture in view.
-    QString probe(const recipe::Step& step, inspect::ItemResult* item = nullptr, std::optional<recipe::Evidence>* evidence = nullptr) const;
-    // The innermost datum found under this place of the picture in view, else the first one found; empty: fixed to the picture.
+    QString probe(const recipe::Step& step, inspect::ItemResult* item = nullptr,
+                  std::optional<recipe::Evidence>* evidence = nullptr) const;
+    // The innermost datum found under this place of the picture in view, else the first one found; empty: fixed to the
+    // picture.
     std::string datumForNewSteps(std::optional<geometry::Point> at = {}) const;
     double noiseHere() const;
 
@@ -154,7 +159,7 @@ private:
     int m_trial = -1, m_item = 0, m_generation = 0;
     std::map<std::string, inspect::PictureResult> m_results;
     std::map<std::string, std::string> m_stamps; // of the files that gave the results
-    std::set<std::string> m_stale; // pictures whose result is an earlier recipe's
+    std::set<std::string> m_stale;               // pictures whose result is an earlier recipe's
     inspect::CapturePtr m_capture;
     QString m_pictureError;
     mutable double m_noise = -1;

@@ -24,7 +24,8 @@ std::optional<geometry::Motion> SheetView::motionOf(const Step& step, const Regi
     return inspect::motionOf(m_session.prepared()->recipe(), step.datum, m_session.currentItem());
 }
 
-// Places of the step's own, points and what is left out: of a taught part they lie on the reference, elsewhere they follow the datum.
+// Places of the step's own, points and what is left out: of a taught part they lie on the reference, elsewhere they
+// follow the datum.
 std::optional<geometry::Motion> SheetView::ownMotion(const Step& step) const
 {
     const StepKind* kind = findKind(step.kind);
@@ -56,15 +57,21 @@ std::vector<SheetView::Handle> SheetView::handles() const
     const StepKind* kind = findKind(s->kind);
     for (const auto& [key, r] : regionsOf(*s)) {
         const RegionSpec* spec = kind ? kind->region(key) : nullptr;
-        if (spec && spec->teaching && !m_session.viewIsReference()) continue; // taught areas are edited on the reference
+        // taught areas are edited on the reference
+        if (spec && spec->teaching && !m_session.viewIsReference()) continue;
         const auto add = [&, k = key](int i, Point p) { out.push_back({k, i, p}); };
         add(0, r.middle());
-        if (key.front() == '-' && s->leaveOut.size() > 2) continue; // many of them: only moved, so that the part stays in view
+        // many of them: only moved, so that the part stays in view
+        if (key.front() == '-' && s->leaveOut.size() > 2) continue;
         switch (r.shape) {
         case Shape::Whole: break;
-        case Shape::Window: add(1, r.from), add(2, r.to), add(3, r.middle() + geometry::leftOf(geometry::unit(r.to - r.from)) * (r.width / 2)); break;
+        case Shape::Window:
+            add(1, r.from), add(2, r.to),
+                add(3, r.middle() + geometry::leftOf(geometry::unit(r.to - r.from)) * (r.width / 2));
+            break;
         case Shape::Rectangle: {
-            const Point u = geometry::direction(r.angle) * (r.width / 2), v = geometry::leftOf(geometry::direction(r.angle)) * (r.height / 2);
+            const Point u = geometry::direction(r.angle) * (r.width / 2),
+                        v = geometry::leftOf(geometry::direction(r.angle)) * (r.height / 2);
             add(1, r.centre + u), add(2, r.centre - u), add(3, r.centre + v), add(4, r.centre - v);
             add(5, r.centre + u + v);
             break;
@@ -75,7 +82,8 @@ std::vector<SheetView::Handle> SheetView::handles() const
             const Point mid = geometry::direction(r.start + r.sweep / 2);
             add(1, r.centre + mid * r.outer), add(2, r.centre + mid * r.inner);
             const double radius = (r.inner + r.outer) / 2;
-            add(3, r.centre + geometry::direction(r.start) * radius), add(4, r.centre + geometry::direction(r.start + r.sweep) * radius);
+            add(3, r.centre + geometry::direction(r.start) * radius),
+                add(4, r.centre + geometry::direction(r.start + r.sweep) * radius);
             break;
         }
         case Shape::Polyline:
@@ -85,19 +93,22 @@ std::vector<SheetView::Handle> SheetView::handles() const
         }
     }
     // Points: the origin of what is taught, the place of one object.
-    if (const auto motion = kind ? ownMotion(*s) : std::nullopt; motion && !(kind->teach && kind->datum && !m_session.viewIsReference()))
+    if (const auto motion = kind ? ownMotion(*s) : std::nullopt;
+        motion && !(kind->teach && kind->datum && !m_session.viewIsReference()))
         for (const PointSpec& spec : kind->points) {
             const auto set = s->points.find(spec.key);
             const auto* item = m_session.currentItem();
             const auto* found = item ? item->step(s->id) : nullptr;
-            Point at = kind->regions.empty() || !s->regions.count(kind->regions.front().key)
-                           ? pictureOf(QPointF(width() / 2.0, height() / 2.0))
-                           : inspect::carried(m_session.recipe(), *motion, s->regions.at(kind->regions.front().key).middle());
+            Point at =
+                kind->regions.empty() || !s->regions.count(kind->regions.front().key)
+                    ? pictureOf(QPointF(width() / 2.0, height() / 2.0))
+                    : inspect::carried(m_session.recipe(), *motion, s->regions.at(kind->regions.front().key).middle());
             if (found && found->state == inspect::State::Ok && kind->regions.empty() && !found->features.empty())
                 at = m_session.recipe().calibration.picture(recipe::placeOf(found->features.begin()->second));
             if (set != s->points.end()) at = inspect::carried(m_session.recipe(), *motion, set->second);
             // Beside the region's own middle when both fall together, so that either can be taken.
-            const bool hidden = std::any_of(out.begin(), out.end(), [&](const Handle& h) { return geometry::distance(h.at, at) * m_zoom < 12; });
+            const bool hidden = std::any_of(
+                out.begin(), out.end(), [&](const Handle& h) { return geometry::distance(h.at, at) * m_zoom < 12; });
             out.push_back({"." + spec.key, 0, hidden ? at + Point{16 / m_zoom, 16 / m_zoom} : at});
         }
     // Where the elements of a list belong, and the named places of the step itself; not on a draft, which has none yet.
@@ -193,7 +204,8 @@ void SheetView::moveHandle(const Handle& h, Point to)
     editStep(
         tr("region"),
         [&](Step& step) {
-            Region& stored = h.region.front() == '-' ? step.leaveOut.at(std::size_t(std::stoi(h.region.substr(1)))) : step.regions.at(h.region);
+            Region& stored = h.region.front() == '-' ? step.leaveOut.at(std::size_t(std::stoi(h.region.substr(1))))
+                                                     : step.regions.at(h.region);
             Region r = inspect::carried(m_session.recipe(), *motion, stored);
             const auto minimum = [](double v) { return std::max(2.0, v); };
             if (h.index == 0) {
@@ -203,7 +215,8 @@ void SheetView::moveHandle(const Handle& h, Point to)
             } else if (r.shape == Shape::Window) {
                 if (h.index == 1 && geometry::distance(to, r.to) > 4) r.from = to;
                 if (h.index == 2 && geometry::distance(to, r.from) > 4) r.to = to;
-                if (h.index == 3) r.width = minimum(2 * std::abs(geometry::cross(geometry::unit(r.to - r.from), to - r.from)));
+                if (h.index == 3)
+                    r.width = minimum(2 * std::abs(geometry::cross(geometry::unit(r.to - r.from), to - r.from)));
             } else if (r.shape == Shape::Rectangle) {
                 const Point u = geometry::direction(r.angle), v = geometry::leftOf(u), d = to - r.centre;
                 const auto side = [&](Point axis, double& size, double sign) { // the far side stays where it is
@@ -253,7 +266,8 @@ bool SheetView::teaches(const Handle& h) const
 void SheetView::nudge(QPointF d)
 {
     const auto all = handles();
-    const auto middle = std::find_if(all.begin(), all.end(), [](const Handle& h) { return h.index == 0 && h.name.isEmpty(); });
+    const auto middle =
+        std::find_if(all.begin(), all.end(), [](const Handle& h) { return h.index == 0 && h.name.isEmpty(); });
     if (middle != all.end()) moveHandle(*middle, middle->at + Point{d.x(), d.y()});
 }
 
@@ -276,7 +290,8 @@ void SheetView::nextShape()
             const geometry::Region whole = r;
             double left = 1e300, right = -1e300, top = 1e300, bottom = -1e300;
             for (const Point p : whole.points)
-                left = std::min(left, p.x), right = std::max(right, p.x), top = std::min(top, p.y), bottom = std::max(bottom, p.y);
+                left = std::min(left, p.x), right = std::max(right, p.x), top = std::min(top, p.y),
+                bottom = std::max(bottom, p.y);
             w = std::max(8.0, right - left), h = r.shape == Shape::Polyline ? r.width : std::max(8.0, bottom - top);
         }
         const Point middle = r.shape == Shape::Arc ? r.centre : c;
@@ -288,9 +303,12 @@ void SheetView::nextShape()
         case Shape::Rectangle: r = Region::rectangle(c, w, h, r.angle); break;
         case Shape::Arc: r = Region::arc(middle, std::max(w, h) / 4, std::max(w, h) / 2, 0, geometry::kPi); break;
         case Shape::Polygon:
-            r = Region::polygon({c - Point{w / 2, h / 2}, c + Point{w / 2, -h / 2}, c + Point{w / 2, h / 2}, c + Point{-w / 2, h / 2}});
+            r = Region::polygon(
+                {c - Point{w / 2, h / 2}, c + Point{w / 2, -h / 2}, c + Point{w / 2, h / 2}, c + Point{-w / 2, h / 2}});
             break;
-        case Shape::Polyline: r = Region::polyline({c - Point{w / 2, 0}, c, c + Point{w / 2, 0}}, std::max(3.0, h)); break;
+        case Shape::Polyline:
+            r = Region::polyline({c - Point{w / 2, 0}, c, c + Point{w / 2, 0}}, std::max(3.0, h));
+            break;
         case Shape::Whole: r = Region::whole(); break;
         }
     });
@@ -331,7 +349,8 @@ void SheetView::leaveOut(const Gesture& g)
     const auto motion = ownMotion(*s);
     if (!motion) return;
     const Point d = g.to - g.from;
-    Region r = g.type == Gesture::Type::Area ? Region::rectangle((g.from + g.to) * 0.5, std::max(1.0, std::abs(d.x)), std::max(1.0, std::abs(d.y)))
+    Region r = g.type == Gesture::Type::Area ? Region::rectangle((g.from + g.to) * 0.5, std::max(1.0, std::abs(d.x)),
+                                                                 std::max(1.0, std::abs(d.y)))
                                              : Region::polyline({g.from, g.to}, m_width > 0 ? m_width : 3);
     if (!r.check()) return;
     r = inspect::carried(m_session.recipe(), {motion->now, motion->reference}, r);
@@ -349,11 +368,13 @@ void SheetView::reverse()
     const StepKind* kind = s ? findKind(s->kind) : nullptr;
     if (!kind) return;
     editStep(tr("reverse"), [&](Step& step) {
-        if (const ParamSpec* flag = kind->param(kind->reverse)) return flag->put(step.params, !kind->isReversed(step.params));
+        if (const ParamSpec* flag = kind->param(kind->reverse))
+            return flag->put(step.params, !kind->isReversed(step.params));
         for (auto& [key, r] : step.regions)
             if (r.shape == Shape::Window) std::swap(r.from, r.to);
             else if (r.shape == Shape::Polyline) std::reverse(r.points.begin(), r.points.end());
-            else if (const ParamSpec* flag = kind->param("reversed")) flag->put(step.params, !std::get<bool>(flag->get(step.params)));
+            else if (const ParamSpec* flag = kind->param("reversed"))
+                flag->put(step.params, !std::get<bool>(flag->get(step.params)));
     });
 }
 } // namespace desktop

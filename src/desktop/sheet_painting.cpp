@@ -23,9 +23,10 @@ void SheetView::paintEvent(QPaintEvent*)
     p.setFont(report::uiFont(13));
     if (m_picture.isNull()) {
         p.setPen(theme().ink);
-        const QString text = !m_session.pictureError().isEmpty() ? tr("This picture cannot be shown\n%1").arg(m_session.pictureError())
-                             : m_session.trialCount() == 0       ? tr("No pictures yet\nDrop pictures or a folder here, or press Ctrl+P")
-                                                                 : tr("No picture chosen");
+        const QString text =
+            !m_session.pictureError().isEmpty() ? tr("This picture cannot be shown\n%1").arg(m_session.pictureError())
+            : m_session.trialCount() == 0       ? tr("No pictures yet\nDrop pictures or a folder here, or press Ctrl+P")
+                                                : tr("No picture chosen");
         p.drawText(rect().adjusted(24, 24, -24, -24), Qt::AlignCenter | Qt::TextWordWrap, text);
         return;
     }
@@ -35,8 +36,9 @@ void SheetView::paintEvent(QPaintEvent*)
         const QRectF target = t.mapRect(QRectF(m_picture.rect()));
         if (m_scaledFor != target || m_scaledAt != t) {
             const double ratio = devicePixelRatioF();
-            m_scaled = QPixmap::fromImage(m_picture.scaled((target.size() * ratio).toSize().expandedTo({1, 1}), Qt::IgnoreAspectRatio,
-                                                           m_drag == Drag::Pan ? Qt::FastTransformation : Qt::SmoothTransformation));
+            m_scaled = QPixmap::fromImage(
+                m_picture.scaled((target.size() * ratio).toSize().expandedTo({1, 1}), Qt::IgnoreAspectRatio,
+                                 m_drag == Drag::Pan ? Qt::FastTransformation : Qt::SmoothTransformation));
             m_scaledFor = target, m_scaledAt = t;
         }
         p.drawPixmap(target, m_scaled, QRectF(m_scaled.rect()));
@@ -68,14 +70,16 @@ void SheetView::paintEvent(QPaintEvent*)
                 }
                 const ParamSpec* flag = kind->param("reversed");
                 const bool back = spec && spec->searchesRound ? flag && std::get<bool>(flag->get(s->params)) : reversed;
-                report::paintRegion(p, region, spec && spec->searchesAcross, back, t, 1, false, spec && spec->searchesRound);
+                report::paintRegion(p, region, spec && spec->searchesAcross, back, t, 1, false,
+                                    spec && spec->searchesRound);
             }
         }
         // Labels over the regions: a text is never crossed.
         m_labels = report::paintSheet(p, scene, t, QRectF(rect()));
         if (m_drag != Drag::Stroke) {
             p.setRenderHint(QPainter::Antialiasing);
-            // Places carry their number; the one under the pointer its name. A plate that would cover another is left out.
+            // Places carry their number; the one under the pointer its name. A plate that would cover another is left
+            // out.
             std::vector<QRectF> plates;
             for (const Handle& h : handles()) {
                 const QPointF c = screenOf(h.at);
@@ -87,7 +91,9 @@ void SheetView::paintEvent(QPaintEvent*)
                 const QString text = over ? h.name : QString::number(h.index + 1);
                 const double wide = p.fontMetrics().horizontalAdvance(text) + 6;
                 const QRectF plate(c.x() - wide / 2, c.y() - 23, wide, 16);
-                if (!over && std::any_of(plates.begin(), plates.end(), [&](const QRectF& q) { return q.intersects(plate); })) continue;
+                if (!over &&
+                    std::any_of(plates.begin(), plates.end(), [&](const QRectF& q) { return q.intersects(plate); }))
+                    continue;
                 plates.push_back(plate);
                 p.setPen(Qt::NoPen);
                 p.drawRect(plate);
@@ -107,10 +113,12 @@ void SheetView::paintEvent(QPaintEvent*)
         p.drawRect(note);
         p.setPen(theme().ink);
         p.drawText(note.adjusted(12, 4, -10, -4), Qt::AlignVCenter | Qt::TextWordWrap,
-                   tr("No reference yet. Show a good part and press Ctrl+R to take this picture as reference; steps are drawn on it."));
+                   tr("No reference yet. Show a good part and press Ctrl+R to take this picture as reference; steps "
+                      "are drawn on it."));
     } else if (!m_armed.empty()) {
         const StepKind* k = findKind(m_armed);
-        const QString text = tr("The next stroke makes: %1   (Esc lets go)").arg(QString::fromStdString(k ? k->label : m_armed));
+        const QString text =
+            tr("The next stroke makes: %1   (Esc lets go)").arg(QString::fromStdString(k ? k->label : m_armed));
         const QRectF note(12, 12, p.fontMetrics().horizontalAdvance(text) + 24, 28);
         p.setPen(QPen(theme().datum, 1.4));
         p.setBrush(theme().paper);
@@ -134,20 +142,23 @@ void SheetView::paintStroke(QPainter& p)
     if (m_area) {
         const Gesture g = gesture();
         const Point d = g.to - g.from;
-        report::paintRegion(p, Region::rectangle((g.from + g.to) * 0.5, std::abs(d.x) + 1e-3, std::abs(d.y) + 1e-3), false, false, toScreen());
+        report::paintRegion(p, Region::rectangle((g.from + g.to) * 0.5, std::abs(d.x) + 1e-3, std::abs(d.y) + 1e-3),
+                            false, false, toScreen());
         return;
     }
     if (!m_live.empty()) {
         const StepKind* kind = findKind(m_live.front().step.kind);
         for (const auto& [key, region] : regionsOf(m_live.front().step)) {
             const RegionSpec* spec = kind->region(key);
-            report::paintRegion(p, region, spec && spec->searchesAcross, kind->isReversed(m_live.front().step.params), toScreen());
+            report::paintRegion(p, region, spec && spec->searchesAcross, kind->isReversed(m_live.front().step.params),
+                                toScreen());
         }
         // What the reading found, alive.
         if (const auto* r = m_liveItem.step(m_live.front().step.id))
             for (const Mark& m : r->marks) {
                 QPainterPath path;
-                for (std::size_t i = 0; i < m.points.size(); ++i) i ? path.lineTo(screenOf(m.points[i])) : path.moveTo(screenOf(m.points[i]));
+                for (std::size_t i = 0; i < m.points.size(); ++i)
+                    i ? path.lineTo(screenOf(m.points[i])) : path.moveTo(screenOf(m.points[i]));
                 p.setBrush(Qt::NoBrush);
                 p.strokePath(path, QPen(th.paper, 4));
                 p.strokePath(path, QPen(th.pass, 2));
@@ -182,7 +193,9 @@ void SheetView::paintLoupe(QPainter& p)
 {
     const auto capture = m_session.capture();
     const Point at = pictureOf(m_pointer);
-    if (!capture || !capture->grey.grey().contains(std::round(at.x), std::round(at.y)) || !rect().contains(m_pointer.toPoint())) return;
+    if (!capture || !capture->grey.grey().contains(std::round(at.x), std::round(at.y)) ||
+        !rect().contains(m_pointer.toPoint()))
+        return;
     constexpr int cells = 17;
     constexpr double side = 136, cell = side / cells;
     // Away from the pointer.
@@ -194,7 +207,8 @@ void SheetView::paintLoupe(QPainter& p)
         for (int i = 0; i < cells; ++i) {
             const int x = cx + i - cells / 2, y = cy + j - cells / 2;
             if (x < 0 || y < 0 || x >= m_picture.width() || y >= m_picture.height()) continue;
-            p.fillRect(QRectF(box.left() + i * cell, box.top() + j * cell, cell + 0.5, cell + 0.5), m_picture.pixelColor(x, y));
+            p.fillRect(QRectF(box.left() + i * cell, box.top() + j * cell, cell + 0.5, cell + 0.5),
+                       m_picture.pixelColor(x, y));
         }
     p.setPen(QPen(report::lightTheme().datum, 1.4));
     p.setBrush(Qt::NoBrush);
@@ -231,8 +245,12 @@ QPointF SheetView::offerAnchor() const
                 for (const Mark& m : r->marks)
                     for (const Point q : m.points) part |= QRectF(screenOf(q), QSizeF(1, 1));
     const double right = width() - size.width() - 8, bottom = height() - size.height() - 80;
-    const QPointF places[] = {
-        {region.right() + 14, region.top()}, {region.left() - size.width() - 14, region.top()}, {right, 8}, {8, 8}, {8, bottom}, {right, bottom}};
+    const QPointF places[] = {{region.right() + 14, region.top()},
+                              {region.left() - size.width() - 14, region.top()},
+                              {right, 8},
+                              {8, 8},
+                              {8, bottom},
+                              {right, bottom}};
     double least = 1e300;
     QPointF best(8, 8);
     for (const QPointF at : places) {

@@ -57,7 +57,10 @@ SheetView::SheetView(Session& session, QWidget* parent) : QWidget(parent), m_ses
 // ---------------------------------------------------------------- view
 QTransform SheetView::toScreen() const { return QTransform(m_zoom, 0, 0, m_zoom, m_offset.x(), m_offset.y()); }
 QPointF SheetView::screenOf(Point p) const { return toScreen().map(QPointF(p.x + 0.5, p.y + 0.5)); }
-Point SheetView::pictureOf(QPointF p) const { return {(p.x() - m_offset.x()) / m_zoom - 0.5, (p.y() - m_offset.y()) / m_zoom - 0.5}; }
+Point SheetView::pictureOf(QPointF p) const
+{
+    return {(p.x() - m_offset.x()) / m_zoom - 0.5, (p.y() - m_offset.y()) / m_zoom - 0.5};
+}
 
 void SheetView::pictureChanged()
 {
@@ -78,7 +81,8 @@ void SheetView::renderPicture()
     }
     m_picture = report::toQImage(capture->shown());
     if (!m_taken) return;
-    // What the grey range takes keeps its look; the rest goes flat: to paper when dark is taken, to ink when bright is taken.
+    // What the grey range takes keeps its look; the rest goes flat: to paper when dark is taken, to ink when bright is
+    // taken.
     const Step* s = m_session.selectedStep();
     const auto* item = m_session.currentItem();
     if (!s || !item) return;
@@ -192,15 +196,18 @@ std::string SheetView::featureUnder(Point p) const
         if (const auto* q = std::get_if<Point>(&f)) d = geometry::distance(*q, p);
         if (const auto* c = std::get_if<geometry::Circle>(&f))
             d = std::min(geometry::distance(c->centre, p), std::abs(geometry::distance(c->centre, p) - c->radius));
-        if (const auto* c = std::get_if<geometry::Circle>(&f); c && geometry::distance(c->centre, p) < c->radius) d = std::min(d, reach * 0.99);
+        if (const auto* c = std::get_if<geometry::Circle>(&f); c && geometry::distance(c->centre, p) < c->radius)
+            d = std::min(d, reach * 0.99);
         if (const auto* s = std::get_if<geometry::Segment>(&f)) {
             const double t = geometry::dot(s->along(), p - s->from);
             if (t >= -reach && t <= s->length() + reach) d = std::abs(geometry::signedDistance(*s, p));
         }
         if (const auto* g = std::get_if<Group>(&f)) // on one of its objects
             for (const auto& m : g->members)
-                if (const double off = geometry::distance(m.centre, p); off < std::max(reach, m.width / 2)) d = std::min(d, reach * 0.98);
-        if (const auto* e = std::get_if<geometry::Ellipse>(&f)) d = std::min(geometry::distance(e->centre, p), geometry::offsetFromOutline(*e, p));
+                if (const double off = geometry::distance(m.centre, p); off < std::max(reach, m.width / 2))
+                    d = std::min(d, reach * 0.98);
+        if (const auto* e = std::get_if<geometry::Ellipse>(&f))
+            d = std::min(geometry::distance(e->centre, p), geometry::offsetFromOutline(*e, p));
         if (const auto* c = std::get_if<Contour>(&f))
             for (const Point q : c->points) d = std::min(d, geometry::distance(q, p));
         if (d < least) least = d, best = r->step;
@@ -320,10 +327,12 @@ void SheetView::mousePressEvent(QMouseEvent* e)
         m_drag = Drag::Stroke;
         return;
     }
-    if ((m_session.datumForNewSteps(pictureOf(e->position())).empty() || (armed && armed->datum)) && !m_session.viewIsReference()) {
+    if ((m_session.datumForNewSteps(pictureOf(e->position())).empty() || (armed && armed->datum)) &&
+        !m_session.viewIsReference()) {
         m_session.setShowReference(true);
-        emit m_session.said(armed && armed->datum ? tr("A datum is drawn on the reference; it is shown now")
-                                                  : tr("No datum was found on this picture; the reference is shown, draw there"));
+        emit m_session.said(armed && armed->datum
+                                ? tr("A datum is drawn on the reference; it is shown now")
+                                : tr("No datum was found on this picture; the reference is shown, draw there"));
         return;
     }
     m_area = e->modifiers().testFlag(Qt::ControlModifier);
@@ -402,7 +411,9 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
         if (g.type == Gesture::Type::Click && wantsSamples()) {
             const Point at = g.from;
             const bool refused = e->modifiers().testFlag(Qt::ShiftModifier);
-            editStep(refused ? tr("not this colour") : tr("this colour"), [&](Step& s) { s.samples.push_back({at, refused, {}}); });
+            editStep(refused ? tr("not this colour") : tr("this colour"), [&](Step& s) {
+                s.samples.push_back({at, refused, {}});
+            });
             emit m_session.said(refused ? tr("This colour is refused") : tr("This colour is taken"));
             update();
             return;
@@ -443,7 +454,8 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
 void SheetView::wheelEvent(QWheelEvent* e)
 {
     if (m_drag == Drag::Stroke) { // averaging width
-        const double now = m_width > 0 ? m_width : std::clamp(0.05 * geometry::distance(gesture().from, gesture().to), 7.0, 41.0);
+        const double now =
+            m_width > 0 ? m_width : std::clamp(0.05 * geometry::distance(gesture().from, gesture().to), 7.0, 41.0);
         m_width = std::clamp(now + (e->angleDelta().y() > 0 ? 4 : -4), 1.0, 401.0);
         updateStroke(false);
         update();
@@ -492,7 +504,9 @@ bool SheetView::letGo()
 
 void SheetView::keyPressEvent(QKeyEvent* e)
 {
-    const double step = e->modifiers().testFlag(Qt::ShiftModifier) ? 10 : e->modifiers().testFlag(Qt::ControlModifier) ? 0.1 : 1;
+    const double step = e->modifiers().testFlag(Qt::ShiftModifier)     ? 10
+                        : e->modifiers().testFlag(Qt::ControlModifier) ? 0.1
+                                                                       : 1;
     switch (e->key()) {
     case Qt::Key_Space:
         m_space = true;

@@ -85,7 +85,9 @@ protected:
 
 private:
     struct Handle {
-        std::string region; // a region's key; ".key" a point, "-n" an area left out, "#output" an element's place, "@" a place of the step's
+        // a region's key; ".key" a point, "-n" an area left out, "#output" an element's place, "@" a place of the
+        // step's
+        std::string region;
         int index;
         geometry::Point at; // picture
         QString name{};     // said beside it

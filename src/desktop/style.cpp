@@ -79,8 +79,10 @@ void applyTheme(QApplication& application)
         QScrollBar::handle { background: %rule; border-radius: 4px; min-width: 30px; min-height: 30px; } QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; } QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
     )");
     const std::pair<const char*, QColor> colours[] = {
-        {"%paper", t.paper},       {"%raised", t.raised}, {"%ink", t.ink},   {"%second", t.second},         {"%hair", t.hair},    {"%rule", t.rule},
-        {"%selected", t.selected}, {"%datum", t.datum},   {"%fail", t.fail}, {"%buttonText", t.buttonText}, {"%button", t.button}};
+        {"%paper", t.paper},           {"%raised", t.raised}, {"%ink", t.ink},
+        {"%second", t.second},         {"%hair", t.hair},     {"%rule", t.rule},
+        {"%selected", t.selected},     {"%datum", t.datum},   {"%fail", t.fail},
+        {"%buttonText", t.buttonText}, {"%button", t.button}};
     for (const auto& [name, colour] : colours) css.replace(QLatin1String(name), c(colour));
     css.replace(QLatin1String("%tone"), t.dark ? QLatin1String("paper") : QLatin1String("ink"));
     application.setStyleSheet(css);

@@ -33,8 +33,10 @@ void TargetSheet::show(const QImage& picture, const inspect::TargetPicture* foun
         double least = 1e9;
         const auto& p = m_found->found->points;
         for (std::size_t i = 1; i < p.size(); ++i)
-            if (p[i].row == p[i - 1].row && p[i].column == p[i - 1].column + 1) least = std::min(least, geometry::distance(p[i].at, p[i - 1].at));
-        const double fits = 0.5 * least / m_found->fit->max, ten = std::pow(10.0, std::floor(std::log10(std::max(1.0, fits))));
+            if (p[i].row == p[i - 1].row && p[i].column == p[i - 1].column + 1)
+                least = std::min(least, geometry::distance(p[i].at, p[i - 1].at));
+        const double fits = 0.5 * least / m_found->fit->max,
+                     ten = std::pow(10.0, std::floor(std::log10(std::max(1.0, fits))));
         m_enlargement = std::max(1.0, std::floor(fits / ten) * ten);
     }
     update();
@@ -52,7 +54,8 @@ void TargetSheet::paintEvent(QPaintEvent*)
         p.setPen(th.second);
         p.setFont(report::uiFont(14));
         p.drawText(rect().adjusted(30, 30, -30, -30), Qt::AlignCenter | Qt::TextWordWrap,
-                   tr("Pictures of a checkerboard or a dot grid go here.\nAdd some, say how many corners or dots it has and their pitch,\nthen find "
+                   tr("Pictures of a checkerboard or a dot grid go here.\nAdd some, say how many corners or dots it "
+                      "has and their pitch,\nthen find "
                       "them. Tilted views and views "
                       "near the rim make the calibration better; the first one says where parts will lie."));
         return;
@@ -73,7 +76,8 @@ void TargetSheet::paintEvent(QPaintEvent*)
     };
     if (m_covered.size() > 2) {
         QPainterPath hull;
-        for (std::size_t i = 0; i < m_covered.size(); ++i) i ? hull.lineTo(at(m_covered[i])) : hull.moveTo(at(m_covered[i]));
+        for (std::size_t i = 0; i < m_covered.size(); ++i)
+            i ? hull.lineTo(at(m_covered[i])) : hull.moveTo(at(m_covered[i]));
         hull.closeSubpath();
         cased(hull, light.datum, 1.4, Qt::DashLine);
     }
@@ -85,7 +89,9 @@ void TargetSheet::paintEvent(QPaintEvent*)
         const bool used = !m_found->fit || m_found->fit->used[i];
         QPainterPath& to = used ? points : dropped;
         if (used) to.addEllipse(c, 2.6, 2.6);
-        else to.moveTo(c - QPointF(4, 4)), to.lineTo(c + QPointF(4, 4)), to.moveTo(c + QPointF(-4, 4)), to.lineTo(c + QPointF(4, -4));
+        else
+            to.moveTo(c - QPointF(4, 4)), to.lineTo(c + QPointF(4, 4)), to.moveTo(c + QPointF(-4, 4)),
+                to.lineTo(c + QPointF(4, -4));
         if (!m_found->fit || !used) continue;
         const Point r = m_found->fit->residuals[i];
         const QPointF d = QPointF(r.x, r.y) * (m_enlargement * k), tip = c + d;
@@ -93,7 +99,8 @@ void TargetSheet::paintEvent(QPaintEvent*)
         const double n = std::hypot(d.x(), d.y());
         if (n > 5) {
             const QPointF u = d / n, v(-u.y(), u.x());
-            arrows.moveTo(tip), arrows.lineTo(tip - u * 4 + v * 2.4), arrows.moveTo(tip), arrows.lineTo(tip - u * 4 - v * 2.4);
+            arrows.moveTo(tip), arrows.lineTo(tip - u * 4 + v * 2.4), arrows.moveTo(tip),
+                arrows.lineTo(tip - u * 4 - v * 2.4);
         }
     }
     cased(arrows, light.fail, 1.2);
@@ -106,7 +113,9 @@ void TargetSheet::paintEvent(QPaintEvent*)
         return std::nullopt;
     };
     const auto& first = all.front();
-    if (const auto o = place(first.column, first.row), x = place(first.column + 2, first.row), y = place(first.column, first.row + 2); o && x && y) {
+    if (const auto o = place(first.column, first.row), x = place(first.column + 2, first.row),
+        y = place(first.column, first.row + 2);
+        o && x && y) {
         QPainterPath axes;
         axes.moveTo(*x), axes.lineTo(*o), axes.lineTo(*y);
         cased(axes, light.datum, 2);
@@ -119,7 +128,8 @@ void TargetSheet::paintEvent(QPaintEvent*)
         }
     }
     if (m_enlargement > 0) {
-        const QString text = tr("arrows: residuals × %1, longest %2 px").arg(m_enlargement, 0, 'f', 0).arg(m_found->fit->max, 0, 'f', 3);
+        const QString text =
+            tr("arrows: residuals × %1, longest %2 px").arg(m_enlargement, 0, 'f', 0).arg(m_found->fit->max, 0, 'f', 3);
         p.setFont(report::uiFont(12));
         const QRectF box(where.left() + 8, where.bottom() - 28, p.fontMetrics().horizontalAdvance(text) + 14, 20);
         p.fillRect(box, light.paper);

@@ -9,7 +9,8 @@
 namespace desktop
 {
 
-// One picture of the target with every point found, its residual as an arrow, and the area the calibration was proved in.
+// One picture of the target with every point found, its residual as an arrow, and the area the calibration was proved
+// in.
 class TargetSheet : public QWidget
 {
     Q_OBJECT

@@ -17,7 +17,8 @@ Bent bend(const Camera& c, Point n)
     const double radial = 1 + r2 * (c.k1 + r2 * (c.k2 + r2 * c.k3));
     const double slope = 2 * (c.k1 + r2 * (2 * c.k2 + r2 * 3 * c.k3)); // d radial / d r2, doubled
     Bent b;
-    b.at = {n.x * radial + 2 * c.p1 * n.x * n.y + c.p2 * (r2 + 2 * n.x * n.x), n.y * radial + c.p1 * (r2 + 2 * n.y * n.y) + 2 * c.p2 * n.x * n.y};
+    b.at = {n.x * radial + 2 * c.p1 * n.x * n.y + c.p2 * (r2 + 2 * n.x * n.x),
+            n.y * radial + c.p1 * (r2 + 2 * n.y * n.y) + 2 * c.p2 * n.x * n.y};
     b.xx = radial + n.x * n.x * slope + 2 * c.p1 * n.y + 6 * c.p2 * n.x;
     b.xy = n.x * n.y * slope + 2 * c.p1 * n.x + 2 * c.p2 * n.y;
     b.yx = n.x * n.y * slope + 2 * c.p1 * n.x + 2 * c.p2 * n.y;
@@ -64,7 +65,8 @@ std::array<double, 9> rotationOf(const std::array<double, 3>& turn)
 {
     const Eigen::Vector3d v(turn[0], turn[1], turn[2]);
     const double angle = v.norm();
-    const Eigen::Matrix3d r = angle < 1e-14 ? Eigen::Matrix3d(Eigen::Matrix3d::Identity()) : Eigen::AngleAxisd(angle, v / angle).toRotationMatrix();
+    const Eigen::Matrix3d r = angle < 1e-14 ? Eigen::Matrix3d(Eigen::Matrix3d::Identity())
+                                            : Eigen::AngleAxisd(angle, v / angle).toRotationMatrix();
     return {r(0, 0), r(0, 1), r(0, 2), r(1, 0), r(1, 1), r(1, 2), r(2, 0), r(2, 1), r(2, 2)};
 }
 
@@ -94,13 +96,15 @@ void Calibration::prepare()
     const auto& t = m_lens.plane.shift;
     Eigen::Matrix3d h;
     h << r[0], r[1], t[0], r[3], r[4], t[1], r[6], r[7], t[2];
-    const Eigen::Matrix3d back = std::abs(h.determinant()) > 1e-300 ? Eigen::Matrix3d(h.inverse()) : Eigen::Matrix3d(Eigen::Matrix3d::Identity());
+    const Eigen::Matrix3d back = std::abs(h.determinant()) > 1e-300 ? Eigen::Matrix3d(h.inverse())
+                                                                    : Eigen::Matrix3d(Eigen::Matrix3d::Identity());
     for (int i = 0; i < 9; ++i) m_inverse[std::size_t(i)] = back(i / 3, i % 3);
     Point middle{(m_lens.width - 1) / 2.0, (m_lens.height - 1) / 2.0};
     if (!m_lens.covered.empty()) {
         double left = 1e300, right = -1e300, top = 1e300, bottom = -1e300;
         for (const Point p : m_lens.covered)
-            left = std::min(left, p.x), right = std::max(right, p.x), top = std::min(top, p.y), bottom = std::max(bottom, p.y);
+            left = std::min(left, p.x), right = std::max(right, p.x), top = std::min(top, p.y),
+            bottom = std::max(bottom, p.y);
         middle = {(left + right) / 2, (top + bottom) / 2};
     }
     m_anchorPicture = middle;
@@ -125,15 +129,20 @@ double Calibration::knownDistance() const
 base::Status Calibration::setHeight(double thickness, double distance)
 {
     using base::ErrorCode;
-    if (!(std::abs(thickness) <= 1e5)) return base::fail(ErrorCode::OutOfRange, "thickness is outside -100000 .. 100000 mm");
-    if (!(distance >= 0 && distance <= 1e7)) return base::fail(ErrorCode::OutOfRange, "lens_distance is outside 0 .. 10000000 mm");
+    if (!(std::abs(thickness) <= 1e5))
+        return base::fail(ErrorCode::OutOfRange, "thickness is outside -100000 .. 100000 mm");
+    if (!(distance >= 0 && distance <= 1e7))
+        return base::fail(ErrorCode::OutOfRange, "lens_distance is outside 0 .. 10000000 mm");
     if (thickness != 0) {
-        if (m_kind == Kind::None) return base::fail(ErrorCode::InvalidArgument, "a thickness needs a calibration first");
+        if (m_kind == Kind::None)
+            return base::fail(ErrorCode::InvalidArgument, "a thickness needs a calibration first");
         const double known = m_kind == Kind::Lens ? knownDistance() : distance;
         if (!(known > 0))
-            return base::fail(ErrorCode::InvalidArgument,
-                              "a thickness needs lens_distance: how far the lens stands from the plane of the target, in mm");
-        if (!(thickness < 0.9 * known)) return base::fail(ErrorCode::OutOfRange, "thickness must be less than nine tenths of the lens distance");
+            return base::fail(
+                ErrorCode::InvalidArgument,
+                "a thickness needs lens_distance: how far the lens stands from the plane of the target, in mm");
+        if (!(thickness < 0.9 * known))
+            return base::fail(ErrorCode::OutOfRange, "thickness must be less than nine tenths of the lens distance");
     }
     m_thickness = thickness, m_distance = distance;
     return {};
@@ -231,7 +240,8 @@ base::Status Calibration::check() const
     if (m_kind == Kind::None) return {};
     if (m_kind == Kind::Lens) {
         const Camera& c = m_lens.camera;
-        if (m_lens.width < 1 || m_lens.width > 100000 || m_lens.height < 1 || m_lens.height > 100000) return bad("width or height", "1 .. 100000 px");
+        if (m_lens.width < 1 || m_lens.width > 100000 || m_lens.height < 1 || m_lens.height > 100000)
+            return bad("width or height", "1 .. 100000 px");
         if (!(c.fx > 1 && c.fx < 1e8 && c.fy > 1 && c.fy < 1e8)) return bad("fx or fy", "1 .. 100000000 px");
         if (!(std::abs(c.cx) < 1e6 && std::abs(c.cy) < 1e6)) return bad("cx or cy", "-1000000 .. 1000000 px");
         for (const double k : {c.k1, c.k2, c.k3, c.p1, c.p2})
@@ -240,7 +250,8 @@ base::Status Calibration::check() const
             if (!(std::abs(v) < 10)) return bad("the plane's rotation", "-10 .. 10 rad");
         for (const double v : {m_lens.plane.shift[0], m_lens.plane.shift[1], m_lens.plane.shift[2]})
             if (!(std::abs(v) < 1e8)) return bad("the plane's translation", "-1e8 .. 1e8 mm");
-        if (!(m_lens.plane.shift[2] > 0)) return bad("the plane's distance", "the room before the lens: translation[2] must be above 0");
+        if (!(m_lens.plane.shift[2] > 0))
+            return bad("the plane's distance", "the room before the lens: translation[2] must be above 0");
         for (const Point p : m_lens.covered)
             if (!(std::abs(p.x) < 1e6 && std::abs(p.y) < 1e6)) return bad("covered", "-1000000 .. 1000000 px");
     }
@@ -250,8 +261,9 @@ base::Status Calibration::check() const
 
 bool operator==(const Calibration& a, const Calibration& b)
 {
-    return a.m_kind == b.m_kind && a.m_mmPerPixel == b.m_mmPerPixel && a.m_by == b.m_by && a.m_thickness == b.m_thickness &&
-           a.m_distance == b.m_distance && (a.m_kind != Calibration::Kind::Lens || a.m_lens == b.m_lens);
+    return a.m_kind == b.m_kind && a.m_mmPerPixel == b.m_mmPerPixel && a.m_by == b.m_by &&
+           a.m_thickness == b.m_thickness && a.m_distance == b.m_distance &&
+           (a.m_kind != Calibration::Kind::Lens || a.m_lens == b.m_lens);
 }
 
 } // namespace geometry

@@ -1,13 +1,17 @@
-// calibration.h - how places in the picture and places on a flat scene belong together: nothing, a plain factor, or a lens with tilt.
+// calibration.h - how places in the picture and places on a flat scene belong together: nothing, a plain factor, or a
+// lens with tilt.
 //
-// Input   places in picture px (pixel centres whole numbers) or in mm on the plane of the calibration target (x along its columns, y along
-//         its rows).
-// Output  the other one. *Level px* are a third kind: the plane seen straight from above, in units of mmPerPixel, laid so that they agree with
-//         the picture's px in place, scale and turn at the middle of the covered area. All measuring is done in level px; the picture
-//         itself is never resampled for it. Without tilt and lens level px are picture px.
-// Fails   check(): OutOfRange naming the field. A place from which no ray reaches the plane comes back as the nearest that does.
+// Input   places in picture px (pixel centres whole numbers) or in mm on the plane of the calibration target (x along
+//         its columns, y along its rows).
+// Output  the other one. *Level px* are a third kind: the plane seen straight from above, in units of mmPerPixel, laid
+//         so that they agree with the picture's px in place, scale and turn at the middle of the covered area. All
+//         measuring is done in level px; the picture itself is never resampled for it. Without tilt and lens level px
+//         are picture px.
+// Fails   check(): OutOfRange naming the field. A place from which no ray reaches the plane comes back as the nearest
+//         that does.
 // Accuracy  there and back within 1e-9 px inside the picture (tests/calibration_test.cpp).
-// Source  pinhole with radial k1, k2, k3 and tangential p1, p2: Brown 1971; plane in space as in Zhang 2000. Inverse by Newton's method.
+// Source  pinhole with radial k1, k2, k3 and tangential p1, p2: Brown 1971; plane in space as in Zhang 2000. Inverse by
+//         Newton's method.
 #pragma once
 #include "base/result.h"
 #include "geometry/geometry.h"
@@ -28,7 +32,8 @@ struct Camera {
     Point normal(Point pixel) const;
 };
 
-// The plane z = 0 of the target in the camera's frame: p = R (X, Y, 0) + t. Turn as a vector along its axis, radians; shift in mm.
+// The plane z = 0 of the target in the camera's frame: p = R (X, Y, 0) + t. Turn as a vector along its axis, radians;
+// shift in mm.
 struct PlanePose {
     std::array<double, 3> turn{}, shift{};
     friend bool operator==(const PlanePose&, const PlanePose&) = default;
@@ -59,8 +64,9 @@ public:
     double mmPerPixelOfTarget() const { return m_mmPerPixel; }
     bool bends() const { return m_kind == Kind::Lens; } // level px are not the picture's px
 
-    // Parts that stand above the plane of the target by `thickness` mm look larger. The lens lies `distance` mm above that plane; a
-    // calibration by lens knows it and takes 0 here. Fails with InvalidArgument when the distance is needed and missing, or too small.
+    // Parts that stand above the plane of the target by `thickness` mm look larger. The lens lies `distance` mm above
+    // that plane; a calibration by lens knows it and takes 0 here. Fails with InvalidArgument when the distance is
+    // needed and missing, or too small.
     base::Status setHeight(double thickness, double distance);
     double thickness() const { return m_thickness; }
     double lensDistance() const { return m_distance; } // as given; 0: not given

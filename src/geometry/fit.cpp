@@ -173,14 +173,17 @@ bool ellipseThrough(const std::vector<Point>& all, const std::vector<bool>& use,
             if (!use[i]) continue;
             const double r = offsetFrom(e, all[i]);
             Eigen::Matrix<double, 5, 1> j;
-            for (int a = 0; a < 5; ++a) j[a] = (offsetFrom(moved(a, stepOf[a]), all[i]) - offsetFrom(moved(a, -stepOf[a]), all[i])) / (2 * stepOf[a]);
+            for (int a = 0; a < 5; ++a)
+                j[a] = (offsetFrom(moved(a, stepOf[a]), all[i]) - offsetFrom(moved(a, -stepOf[a]), all[i])) /
+                       (2 * stepOf[a]);
             h += j * j.transpose(), g += j * r;
         }
         h.diagonal().array() += 1e-12 * h.trace() + 1e-15;
         const Eigen::Matrix<double, 5, 1> step = -h.ldlt().solve(g);
         if (!step.allFinite()) return false;
         Ellipse next = e;
-        next.centre = next.centre + Point{step[0], step[1]}, next.major += step[2], next.minor += step[3], next.angle += step[4];
+        next.centre = next.centre + Point{step[0], step[1]}, next.major += step[2], next.minor += step[3],
+        next.angle += step[4];
         if (!(next.minor > 0 && next.major > 0 && next.major < 1e7)) break;
         e = next;
         if (step.norm() < 1e-9) break;
@@ -196,7 +199,8 @@ double distanceTo(const Segment& s, Point p) { return std::abs(signedDistance(s,
 double distanceTo(const Circle& c, Point p) { return std::abs(distance(c.centre, p) - c.radius); }
 
 template <class Shape, class Start, class Refine>
-base::Result<Fit<Shape>> robust(const std::vector<Point>& points, std::size_t least, double reach, Start start, Refine refine)
+base::Result<Fit<Shape>> robust(const std::vector<Point>& points, std::size_t least, double reach, Start start,
+                                Refine refine)
 {
     Fit<Shape> best;
     double bestMedian = 1e300;
@@ -216,7 +220,8 @@ base::Result<Fit<Shape>> robust(const std::vector<Point>& points, std::size_t le
         const double limit = std::max(reach, 3 * scale);
         std::vector<bool> used(points.size());
         int count = 0;
-        for (std::size_t i = 0; i < points.size(); ++i) used[i] = distanceTo(best.shape, points[i]) <= limit, count += used[i];
+        for (std::size_t i = 0; i < points.size(); ++i)
+            used[i] = distanceTo(best.shape, points[i]) <= limit, count += used[i];
         if (count < int(least)) return fail(ErrorCode::NoResult, "too few edge points agree");
         const bool stable = used == best.used;
         best.used = std::move(used);
@@ -262,7 +267,8 @@ void arcOf(const Circle& circle, const std::vector<Point>& points, double& start
 
 base::Result<Fit<Ellipse>> fitEllipse(const std::vector<Point>& points, double reach)
 {
-    if (points.size() < 6) return fail(ErrorCode::NoResult, std::to_string(points.size()) + " edge points, an ellipse needs 6");
+    if (points.size() < 6)
+        return fail(ErrorCode::NoResult, std::to_string(points.size()) + " edge points, an ellipse needs 6");
     return robust<Ellipse>(
         points, 6, reach,
         [&](Sequence& q, Ellipse& out) {
@@ -275,7 +281,8 @@ base::Result<Fit<Ellipse>> fitEllipse(const std::vector<Point>& points, double r
 
 base::Result<Fit<Segment>> fitLine(const std::vector<Point>& points, double reach)
 {
-    if (points.size() < 2) return fail(ErrorCode::NoResult, std::to_string(points.size()) + " edge points, a line needs 2");
+    if (points.size() < 2)
+        return fail(ErrorCode::NoResult, std::to_string(points.size()) + " edge points, a line needs 2");
     return robust<Segment>(
         points, 2, reach,
         [&](Sequence& q, Segment& out) {
@@ -287,11 +294,13 @@ base::Result<Fit<Segment>> fitLine(const std::vector<Point>& points, double reac
 
 base::Result<Fit<Circle>> fitCircle(const std::vector<Point>& points, double reach)
 {
-    if (points.size() < 3) return fail(ErrorCode::NoResult, std::to_string(points.size()) + " edge points, a circle needs 3");
+    if (points.size() < 3)
+        return fail(ErrorCode::NoResult, std::to_string(points.size()) + " edge points, a circle needs 3");
     return robust<Circle>(
         points, 3, reach,
         [&](Sequence& q, Circle& out) {
-            return circleOfThree(points[q.below(points.size())], points[q.below(points.size())], points[q.below(points.size())], out);
+            return circleOfThree(points[q.below(points.size())], points[q.below(points.size())],
+                                 points[q.below(points.size())], out);
         },
         [&](const std::vector<bool>& use, Circle& out) { return circleThrough(points, use, out); });
 }

@@ -1,7 +1,8 @@
 // geometry.h - points, lines, circles and frames in picture coordinates.
 //
-// Said once for the whole product: pixel centres are whole numbers, x to the right, y down, in px. Angles are counter-clockwise as
-// seen on the screen, so the direction of angle a is (cos a, -sin a). Angles are radians here and degrees wherever a person sees them.
+// Said once for the whole product: pixel centres are whole numbers, x to the right, y down, in px. Angles are
+// counter-clockwise as seen on the screen, so the direction of angle a is (cos a, -sin a). Angles are radians here and
+// degrees wherever a person sees them.
 #pragma once
 #include <cmath>
 #include <numbers>
@@ -37,7 +38,8 @@ inline Point unit(Point d)
 // A quarter turn to the left hand of the direction as seen (counter-clockwise).
 inline Point leftOf(Point d) { return {d.y, -d.x}; }
 
-// A part coordinate frame: origin in picture px and the angle of its x direction. Its y direction points down when the angle is 0.
+// A part coordinate frame: origin in picture px and the angle of its x direction. Its y direction points down when the
+// angle is 0.
 struct Pose {
     Point origin;
     double angle = 0;

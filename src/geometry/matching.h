@@ -1,6 +1,7 @@
 // matching.h - which of the found points belongs to which place.
 //
-// Output  for every place the index of its point, -1 where none lies within `reach`. The nearest pairs first; each point and each place once.
+// Output  for every place the index of its point, -1 where none lies within `reach`. The nearest pairs first; each
+//         point and each place once.
 #pragma once
 #include "geometry/geometry.h"
 

@@ -80,10 +80,11 @@ std::optional<std::pair<int, int>> crossingSides(const std::vector<Point>& corne
         for (std::size_t k = i + 2; k < n; ++k) {
             if (i == 0 && k + 1 == n) continue; // neighbours across the end
             const Point a = corners[i], b = corners[i + 1], c = corners[k], d = corners[(k + 1) % n];
-            if (std::max(a.x, b.x) < std::min(c.x, d.x) || std::max(c.x, d.x) < std::min(a.x, b.x) || std::max(a.y, b.y) < std::min(c.y, d.y) ||
-                std::max(c.y, d.y) < std::min(a.y, b.y))
+            if (std::max(a.x, b.x) < std::min(c.x, d.x) || std::max(c.x, d.x) < std::min(a.x, b.x) ||
+                std::max(a.y, b.y) < std::min(c.y, d.y) || std::max(c.y, d.y) < std::min(a.y, b.y))
                 continue;
-            if (side(a, b, c) * side(a, b, d) < 0 && side(c, d, a) * side(c, d, b) < 0) return std::pair{int(i), int(k)};
+            if (side(a, b, c) * side(a, b, d) < 0 && side(c, d, a) * side(c, d, b) < 0)
+                return std::pair{int(i), int(k)};
         }
     return std::nullopt;
 }
@@ -99,7 +100,8 @@ Region Region::mapped(const std::function<Point(Point)>& carry) const
 {
     Region r = *this;
     if (shape == Shape::Whole) return r;
-    const Point c = middle(), way = carry(c + Point{0.5, 0}) - carry(c - Point{0.5, 0}), side = carry(c + Point{0, 0.5}) - carry(c - Point{0, 0.5});
+    const Point c = middle(), way = carry(c + Point{0.5, 0}) - carry(c - Point{0.5, 0}),
+                side = carry(c + Point{0, 0.5}) - carry(c - Point{0, 0.5});
     const double grows = std::sqrt(std::abs(cross(way, side)));
     const double turn = std::atan2(-(way.y - side.x), way.x + side.y);
     r.from = carry(from), r.to = carry(to), r.centre = carry(centre);
@@ -158,11 +160,13 @@ std::vector<std::vector<Point>> Region::outlines(int segments) const
         // Both sides, offset along the bisector at each corner.
         std::vector<Point> left, right;
         for (std::size_t i = 0; i < points.size(); ++i) {
-            const Point before = unit(points[i] - points[i ? i - 1 : 0]), after = unit(points[std::min(i + 1, points.size() - 1)] - points[i]);
+            const Point before = unit(points[i] - points[i ? i - 1 : 0]),
+                        after = unit(points[std::min(i + 1, points.size() - 1)] - points[i]);
             const Point a = i ? before : after, b = i + 1 < points.size() ? after : before;
             const Point mean = unit(a + b);
             const double stretch = std::min(2.0, 1 / std::max(0.1, dot(mean, a)));
-            left.push_back(points[i] + leftOf(mean) * (width / 2 * stretch)), right.push_back(points[i] - leftOf(mean) * (width / 2 * stretch));
+            left.push_back(points[i] + leftOf(mean) * (width / 2 * stretch)),
+                right.push_back(points[i] - leftOf(mean) * (width / 2 * stretch));
         }
         left.insert(left.end(), right.rbegin(), right.rend());
         return {left};
@@ -185,7 +189,9 @@ bool Region::contains(Point p) const
     }
     case Shape::Circle: return distance(p, centre) <= outer;
     case Shape::Ring: return distance(p, centre) <= outer && distance(p, centre) >= inner;
-    case Shape::Arc: return distance(p, centre) <= outer && distance(p, centre) >= inner && withinSweep(angleOf(p - centre), start, sweep);
+    case Shape::Arc:
+        return distance(p, centre) <= outer && distance(p, centre) >= inner &&
+               withinSweep(angleOf(p - centre), start, sweep);
     case Shape::Polygon: {
         bool in = false;
         for (std::size_t i = 0, j = points.size() - 1; i < points.size(); j = i++) {
@@ -213,7 +219,8 @@ Point Region::middle() const
     case Shape::Polygon: {
         double left = 1e300, right = -1e300, top = 1e300, bottom = -1e300;
         for (const Point p : points)
-            left = std::min(left, p.x), right = std::max(right, p.x), top = std::min(top, p.y), bottom = std::max(bottom, p.y);
+            left = std::min(left, p.x), right = std::max(right, p.x), top = std::min(top, p.y),
+            bottom = std::max(bottom, p.y);
         return points.empty() ? Point{} : Point{(left + right) / 2, (top + bottom) / 2};
     }
     case Shape::Polyline: return points.empty() ? Point{} : points[points.size() / 2];
@@ -224,14 +231,19 @@ Point Region::middle() const
 base::Status Region::check() const
 {
     using base::ErrorCode;
-    const auto wild = [&] { return base::fail(ErrorCode::OutOfRange, std::string(name(shape)) + ": a number is outside -1000000 .. 1000000 px"); };
-    for (const double v : {from.x, from.y, to.x, to.y, centre.x, centre.y, width, height, angle, inner, outer, start, sweep})
+    const auto wild = [&] {
+        return base::fail(ErrorCode::OutOfRange,
+                          std::string(name(shape)) + ": a number is outside -1000000 .. 1000000 px");
+    };
+    for (const double v :
+         {from.x, from.y, to.x, to.y, centre.x, centre.y, width, height, angle, inner, outer, start, sweep})
         if (!(std::abs(v) <= 1e6)) return wild();
     for (const Point p : points)
         if (!(std::abs(p.x) <= 1e6 && std::abs(p.y) <= 1e6)) return wild();
     const auto positive = [&](double v, const char* field) -> base::Status {
         if (v > 0) return {};
-        return base::fail(ErrorCode::OutOfRange, std::string(name(shape)) + ": " + field + " must be greater than 0 px");
+        return base::fail(ErrorCode::OutOfRange,
+                          std::string(name(shape)) + ": " + field + " must be greater than 0 px");
     };
     switch (shape) {
     case Shape::Whole: return {};
@@ -252,15 +264,16 @@ base::Status Region::check() const
         return positive(outer - inner, "outer minus inner");
     case Shape::Polygon:
         if (points.size() < 3 || points.size() > kMostCorners)
-            return base::fail(ErrorCode::OutOfRange,
-                              "polygon: " + std::to_string(points.size()) + " corners; 3 to " + std::to_string(kMostCorners) + " are possible");
+            return base::fail(ErrorCode::OutOfRange, "polygon: " + std::to_string(points.size()) + " corners; 3 to " +
+                                                         std::to_string(kMostCorners) + " are possible");
         return {};
     case Shape::Polyline: {
         if (points.size() < 2 || points.size() > kMostCorners)
-            return base::fail(ErrorCode::OutOfRange,
-                              "polyline: " + std::to_string(points.size()) + " points; 2 to " + std::to_string(kMostCorners) + " are possible");
+            return base::fail(ErrorCode::OutOfRange, "polyline: " + std::to_string(points.size()) + " points; 2 to " +
+                                                         std::to_string(kMostCorners) + " are possible");
         for (std::size_t i = 0; i + 1 < points.size(); ++i)
-            if (auto ok = positive(distance(points[i], points[i + 1]), "the distance of neighbouring points"); !ok) return ok;
+            if (auto ok = positive(distance(points[i], points[i + 1]), "the distance of neighbouring points"); !ok)
+                return ok;
         return positive(width, "width");
     }
     }
@@ -287,17 +300,20 @@ void convexSpans(const std::vector<Point>& polygon, int width, int height, std::
             const double x = a.x + (b.x - a.x) * (y - a.y) / (b.y - a.y);
             left = std::min(left, x), right = std::max(right, x);
         }
-        const double from = std::max(0.0, std::ceil(left - 1e-9)), to = std::min(double(width), std::floor(right + 1e-9) + 1);
+        const double from = std::max(0.0, std::ceil(left - 1e-9)),
+                     to = std::min(double(width), std::floor(right + 1e-9) + 1);
         if (from < to) out.push_back({y, int(from), int(to)});
     }
 }
 
 std::vector<Span> joined(std::vector<Span> all)
 {
-    std::sort(all.begin(), all.end(), [](const Span& a, const Span& b) { return a.y != b.y ? a.y < b.y : a.from < b.from; });
+    std::sort(all.begin(), all.end(),
+              [](const Span& a, const Span& b) { return a.y != b.y ? a.y < b.y : a.from < b.from; });
     std::vector<Span> out;
     for (const Span& s : all) {
-        if (!out.empty() && out.back().y == s.y && s.from <= out.back().to) out.back().to = std::max(out.back().to, s.to);
+        if (!out.empty() && out.back().y == s.y && s.from <= out.back().to)
+            out.back().to = std::max(out.back().to, s.to);
         else out.push_back(s);
     }
     return out;
@@ -309,10 +325,12 @@ void polygonSpans(const std::vector<Point>& p, int width, int height, std::vecto
     double top = 1e300, bottom = -1e300;
     for (const Point q : p) top = std::min(top, q.y), bottom = std::max(bottom, q.y);
     std::vector<double> cuts;
-    for (int y = int(std::max(0.0, std::ceil(top))), last = int(std::min(height - 1.0, std::floor(bottom))); y <= last; ++y) {
+    for (int y = int(std::max(0.0, std::ceil(top))), last = int(std::min(height - 1.0, std::floor(bottom))); y <= last;
+         ++y) {
         cuts.clear();
         for (std::size_t i = 0, j = p.size() - 1; i < p.size(); j = i++)
-            if ((p[i].y > y) != (p[j].y > y)) cuts.push_back((p[j].x - p[i].x) * (y - p[i].y) / (p[j].y - p[i].y) + p[i].x);
+            if ((p[i].y > y) != (p[j].y > y))
+                cuts.push_back((p[j].x - p[i].x) * (y - p[i].y) / (p[j].y - p[i].y) + p[i].x);
         std::sort(cuts.begin(), cuts.end());
         for (std::size_t i = 0; i + 1 < cuts.size(); i += 2) {
             const double from = std::max(0.0, std::ceil(cuts[i])), to = std::min(double(width), std::ceil(cuts[i + 1]));
@@ -338,7 +356,8 @@ std::vector<Span> spans(const Region& region, int width, int height)
             const auto disc = spans(Region::circle(region.points[i], region.width / 2), width, height);
             out.insert(out.end(), disc.begin(), disc.end());
             if (i + 1 < region.points.size())
-                convexSpans(box((region.points[i] + region.points[i + 1]) * 0.5, unit(region.points[i + 1] - region.points[i]),
+                convexSpans(box((region.points[i] + region.points[i + 1]) * 0.5,
+                                unit(region.points[i + 1] - region.points[i]),
                                 distance(region.points[i], region.points[i + 1]), region.width),
                             width, height, out);
         }
@@ -349,7 +368,8 @@ std::vector<Span> spans(const Region& region, int width, int height)
         for (const Span& s : spans(Region::ring(region.centre, region.inner, region.outer), width, height)) {
             int from = -1;
             for (int x = s.from; x <= s.to; ++x) {
-                const bool in = x < s.to && withinSweep(angleOf(Point{double(x), double(s.y)} - region.centre), region.start, region.sweep);
+                const bool in = x < s.to && withinSweep(angleOf(Point{double(x), double(s.y)} - region.centre),
+                                                        region.start, region.sweep);
                 if (in && from < 0) from = x;
                 if (!in && from >= 0) out.push_back({s.y, from, x}), from = -1;
             }
@@ -359,7 +379,8 @@ std::vector<Span> spans(const Region& region, int width, int height)
     case Shape::Circle:
     case Shape::Ring: {
         const double r = region.outer, r0 = region.shape == Shape::Ring ? region.inner : 0;
-        const int y0 = int(std::max(0.0, std::ceil(region.centre.y - r))), y1 = int(std::min(height - 1.0, std::floor(region.centre.y + r)));
+        const int y0 = int(std::max(0.0, std::ceil(region.centre.y - r))),
+                  y1 = int(std::min(height - 1.0, std::floor(region.centre.y + r)));
         for (int y = y0; y <= y1; ++y) {
             const double dy = y - region.centre.y, half = std::sqrt(std::max(0.0, r * r - dy * dy));
             const auto add = [&](double left, double right) { // closed interval
@@ -374,7 +395,8 @@ std::vector<Span> spans(const Region& region, int width, int height)
                 // The inner border may fall on a pixel centre, which then belongs to both halves.
                 const std::size_t n = out.size();
                 add(region.centre.x + hole, region.centre.x + half);
-                if (n && out.size() > n && out[n - 1].y == y && out[n].from <= out[n - 1].to) out[n - 1].to = out[n].to, out.pop_back();
+                if (n && out.size() > n && out[n - 1].y == y && out[n].from <= out[n - 1].to)
+                    out[n - 1].to = out[n].to, out.pop_back();
             }
         }
         break;

@@ -124,7 +124,8 @@ RingZone roundness(const std::vector<Point>& points)
     }
     const std::size_t n = points.size();
     for (int round = 0; round < 30; ++round) {
-        // Linearised: residual_i = d_i - (ux δx + uy δy + R); minimise its largest size over δ and R by exchange of four points.
+        // Linearised: residual_i = d_i - (ux δx + uy δy + R); minimise its largest size over δ and R by exchange of
+        // four points.
         std::vector<double> d(n);
         std::vector<Point> u(n);
         double low = 1e300, high = -1e300;
@@ -138,7 +139,8 @@ RingZone roundness(const std::vector<Point>& points)
         } else if (round > 3) {
             break;
         }
-        // Dual form by a simple ascent: keep four active points, solve for δ, R and the level, bring in the worst point.
+        // Dual form by a simple ascent: keep four active points, solve for δ, R and the level, bring in the worst
+        // point.
         std::array<std::size_t, 4> active{};
         for (std::size_t k = 0; k < 4; ++k) active[k] = k * n / 4;
         Eigen::Vector3d x = Eigen::Vector3d::Zero();
@@ -193,7 +195,8 @@ RingZone roundness(const std::vector<Point>& points)
             int leave = -1;
             double ratio = 1e300;
             for (int k = 0; k < 4; ++k)
-                if (gamma[k] > 1e-12 && std::abs(lambda[k]) / gamma[k] < ratio) ratio = std::abs(lambda[k]) / gamma[k], leave = k;
+                if (gamma[k] > 1e-12 && std::abs(lambda[k]) / gamma[k] < ratio)
+                    ratio = std::abs(lambda[k]) / gamma[k], leave = k;
             if (leave < 0) break;
             active[std::size_t(leave)] = worst;
         }

@@ -1,11 +1,14 @@
-// zones.h - the smallest zones that hold every point: form and place tolerances of ISO 1101, boxes and widths of outlines.
+// zones.h - the smallest zones that hold every point: form and place tolerances of ISO 1101, boxes and widths of
+// outlines.
 //
 // Input   points in px; all of them count, none is dropped or thinned.
 // Output  widths in px.
 // Fails   an empty list gives a zone of width 0.
-// Accuracy  straightness and box are exact (calipers on the convex hull); roundness within 1e-6 px of the minimum (tests/geometry_test.cpp).
-// Source  ISO 1101, ISO 12780-1 (minimum zone straightness), ISO 12181-1 (minimum zone roundness, MZCI); hull: Andrew 1979; turned box:
-//         Freeman, Shapira 1975; roundness by the exchange method for linear Chebyshev fits (Stiefel 1959), repeated about the new centre.
+// Accuracy  straightness and box are exact (calipers on the convex hull); roundness within 1e-6 px of the minimum
+//           (tests/geometry_test.cpp).
+// Source  ISO 1101, ISO 12780-1 (minimum zone straightness), ISO 12181-1 (minimum zone roundness, MZCI); hull: Andrew
+//         1979; turned box: Freeman, Shapira 1975; roundness by the exchange method for linear Chebyshev fits (Stiefel
+//         1959), repeated about the new centre.
 #pragma once
 #include "geometry/geometry.h"
 

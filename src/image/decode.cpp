@@ -8,8 +8,8 @@
 #include <cstdio>
 #include <cstring>
 #include <filesystem>
-#include <new>
 #include <jpeglib.h>
+#include <new>
 #include <png.h>
 #include <tiffio.h>
 
@@ -24,12 +24,15 @@ namespace
 base::Status checkSize(long long width, long long height, const std::string& name)
 {
     if (width < 1 || height < 1)
-        return fail(ErrorCode::Corrupt, "the picture is " + std::to_string(width) + " × " + std::to_string(height) + " px; at least 1 × 1 is needed",
+        return fail(ErrorCode::Corrupt,
+                    "the picture is " + std::to_string(width) + " × " + std::to_string(height) +
+                        " px; at least 1 × 1 is needed",
                     name);
     if (width > kLongestSide || height > kLongestSide || height > kLargestPicture / width)
         return fail(ErrorCode::OutOfRange,
                     "the picture is " + std::to_string(width) + " × " + std::to_string(height) + " px; at most " +
-                        std::to_string(kLargestPicture / 1'000'000) + " megapixels and " + std::to_string(kLongestSide) + " px a side are read",
+                        std::to_string(kLargestPicture / 1'000'000) + " megapixels and " +
+                        std::to_string(kLongestSide) + " px a side are read",
                     name);
     return {};
 }
@@ -38,8 +41,9 @@ base::Status checkHolds(double stated, std::size_t bytes, double most, const std
 {
     if (stated <= double(bytes) * most + 4096) return {};
     return fail(ErrorCode::Corrupt,
-                "the picture states " + std::to_string((long long)stated) + " bytes of pixels; a file of " + std::to_string(bytes) +
-                    " bytes can hold at most " + std::to_string((long long)(double(bytes) * most) + 4096),
+                "the picture states " + std::to_string((long long)stated) + " bytes of pixels; a file of " +
+                    std::to_string(bytes) + " bytes can hold at most " +
+                    std::to_string((long long)(double(bytes) * most) + 4096),
                 name);
 }
 
@@ -78,7 +82,8 @@ bool pngStart(PngReader& r, png_structp png, png_infop info, PngHeader& header)
     png_read_info(png, info);
     int depth = 0, type = 0;
     png_get_IHDR(png, info, &header.width, &header.height, &depth, &type, nullptr, nullptr, nullptr);
-    if (header.width > kLongestSide || header.height > kLongestSide) return true; // refused before a row of it is made room for
+    // refused before a row of it is made room for
+    if (header.width > kLongestSide || header.height > kLongestSide) return true;
     header.packed = double(header.height) * (double(png_get_rowbytes(png, info)) + 1);
     if (type == PNG_COLOR_TYPE_PALETTE) png_set_palette_to_rgb(png);
     if (type == PNG_COLOR_TYPE_GRAY && depth < 8) png_set_expand_gray_1_2_4_to_8(png);
@@ -120,7 +125,8 @@ base::Result<Image> decodePng(const std::string& bytes, const std::string& name)
         return base::passOn(ok.error());
     }
     Image out(int(h.width), int(h.height),
-              h.colour ? (h.wide ? PixelFormat::Colour16 : PixelFormat::Colour8) : (h.wide ? PixelFormat::Grey16 : PixelFormat::Grey8));
+              h.colour ? (h.wide ? PixelFormat::Colour16 : PixelFormat::Colour8)
+                       : (h.wide ? PixelFormat::Grey16 : PixelFormat::Grey8));
     std::vector<png_bytep> rows(h.height);
     for (png_uint_32 y = 0; y < h.height; ++y) rows[y] = out.row(int(y));
     if (!pngPixels(r, png, rows.data())) return bad("the PNG picture is damaged or cut off");
@@ -220,7 +226,8 @@ base::Result<Image> decodeJpeg(const std::string& bytes, const std::string& name
     jpeg_create_decompress(&c);
     const auto bad = [&] {
         jpeg_destroy_decompress(&c);
-        return fail(ErrorCode::Corrupt, std::string("the JPEG picture is damaged or cut off (") + e.message + ")", name);
+        return fail(ErrorCode::Corrupt, std::string("the JPEG picture is damaged or cut off (") + e.message + ")",
+                    name);
     };
     if (!jpegStart(e, c, bytes)) return bad();
     auto fits = checkSize(c.image_width, c.image_height, name);
@@ -285,15 +292,16 @@ template <class T> void invertRow(std::uint8_t* row, int width)
     for (int x = 0; x < width; ++x) p[x] = T(~p[x]);
 }
 
-// What the file says of its strips or tiles can be true of a file of this size. A tile may be larger than the picture, but not by much.
+// What the file says of its strips or tiles can be true of a file of this size. A tile may be larger than the picture,
+// but not by much.
 base::Status tiffSound(TIFF* tif, std::size_t bytes, double width, double height, const std::string& name)
 {
     const bool tiled = TIFFIsTiled(tif);
     const double pieces = tiled ? TIFFNumberOfTiles(tif) : TIFFNumberOfStrips(tif);
     if (pieces > double(bytes))
         return fail(ErrorCode::Corrupt,
-                    "the picture states " + std::to_string((long long)pieces) + (tiled ? " tiles" : " strips") + " in a file of " +
-                        std::to_string(bytes) + " bytes",
+                    "the picture states " + std::to_string((long long)pieces) + (tiled ? " tiles" : " strips") +
+                        " in a file of " + std::to_string(bytes) + " bytes",
                     name);
     const double most = 4 * width * height + 16e6;
     if (tiled) {
@@ -302,20 +310,21 @@ base::Status tiffSound(TIFF* tif, std::size_t bytes, double width, double height
         TIFFGetField(tif, TIFFTAG_TILELENGTH, &th);
         if (tw == 0 || th == 0 || double(tw) * th > most)
             return fail(ErrorCode::Corrupt,
-                        "the picture states tiles of " + std::to_string(tw) + " × " + std::to_string(th) + " px; 1 to " +
-                            std::to_string((long long)most) + " pixels are possible",
+                        "the picture states tiles of " + std::to_string(tw) + " × " + std::to_string(th) +
+                            " px; 1 to " + std::to_string((long long)most) + " pixels are possible",
                         name);
     }
     const double size = double(tiled ? TIFFTileSize64(tif) : TIFFStripSize64(tif));
     if (size <= 0 || size > most * 8)
         return fail(ErrorCode::Corrupt,
-                    std::string("the picture states ") + (tiled ? "tiles" : "strips") + " of " + std::to_string((long long)size) + " bytes; 1 to " +
-                        std::to_string((long long)(most * 8)) + " are possible",
+                    std::string("the picture states ") + (tiled ? "tiles" : "strips") + " of " +
+                        std::to_string((long long)size) + " bytes; 1 to " + std::to_string((long long)(most * 8)) +
+                        " are possible",
                     name);
     std::uint16_t packing = COMPRESSION_NONE;
     TIFFGetFieldDefaulted(tif, TIFFTAG_COMPRESSION, &packing);
-    const bool lines = packing == COMPRESSION_CCITTRLE || packing == COMPRESSION_CCITTFAX3 || packing == COMPRESSION_CCITTFAX4 ||
-                       packing == COMPRESSION_CCITTRLEW;
+    const bool lines = packing == COMPRESSION_CCITTRLE || packing == COMPRESSION_CCITTFAX3 ||
+                       packing == COMPRESSION_CCITTFAX4 || packing == COMPRESSION_CCITTRLEW;
     const double raw = tiled ? pieces * size : height * double(TIFFScanlineSize64(tif));
     return checkHolds(raw, bytes, packing == COMPRESSION_NONE ? 1 : lines ? 1e6 : 4096, name);
 }
@@ -345,9 +354,11 @@ bool tiffPlain(TIFF* tif, Image& out, int samples, int bytes, bool planar)
         for (int p = 0; p < planes; ++p)
             for (int y = 0; y < height; y += int(th))
                 for (int x = 0; x < width; x += int(tw)) {
-                    if (TIFFReadTile(tif, tile.data(), std::uint32_t(x), std::uint32_t(y), 0, std::uint16_t(p)) < 0) return false;
+                    if (TIFFReadTile(tif, tile.data(), std::uint32_t(x), std::uint32_t(y), 0, std::uint16_t(p)) < 0)
+                        return false;
                     for (int ty = 0; ty < int(th) && y + ty < height; ++ty)
-                        copy(tile.data() + std::size_t(ty) * tw * std::size_t(perPixel * bytes), x, y + ty, std::min(int(tw), width - x), p);
+                        copy(tile.data() + std::size_t(ty) * tw * std::size_t(perPixel * bytes), x, y + ty,
+                             std::min(int(tw), width - x), p);
                 }
         return true;
     }
@@ -366,7 +377,9 @@ bool tiffPlain(TIFF* tif, Image& out, int samples, int bytes, bool planar)
 bool tiffAny(TIFF* tif, Image& out)
 {
     std::vector<std::uint32_t> raster(std::size_t(out.width()) * std::size_t(out.height()));
-    if (!TIFFReadRGBAImageOriented(tif, std::uint32_t(out.width()), std::uint32_t(out.height()), raster.data(), ORIENTATION_TOPLEFT, 1)) return false;
+    if (!TIFFReadRGBAImageOriented(tif, std::uint32_t(out.width()), std::uint32_t(out.height()), raster.data(),
+                                   ORIENTATION_TOPLEFT, 1))
+        return false;
     for (int y = 0; y < out.height(); ++y)
         for (int x = 0; x < out.width(); ++x) {
             const std::uint32_t p = raster[std::size_t(y) * std::size_t(out.width()) + std::size_t(x)];
@@ -382,14 +395,16 @@ base::Result<Image> decodeTiff(const std::string& bytes, const std::string& name
     TIFFSetErrorHandler(nullptr);
     TIFFSetErrorHandlerExt(tiffError);
     TIFFSetWarningHandler(nullptr);
-    TIFF* tif = TIFFClientOpen(name.c_str(), "rm", &r, tiffRead, tiffWrite, tiffSeek, tiffClose, tiffSize, tiffMap, tiffUnmap);
+    TIFF* tif =
+        TIFFClientOpen(name.c_str(), "rm", &r, tiffRead, tiffWrite, tiffSeek, tiffClose, tiffSize, tiffMap, tiffUnmap);
     const auto bad = [&](ErrorCode code, const std::string& what) {
         if (tif) TIFFClose(tif);
         return fail(code, what + (r.message.empty() ? "" : " (" + r.message + ")"), name);
     };
     if (!tif) return bad(ErrorCode::Corrupt, "the TIFF picture is damaged or cut off");
     std::uint32_t width = 0, height = 0;
-    std::uint16_t samples = 1, bits = 1, format = SAMPLEFORMAT_UINT, photometric = PHOTOMETRIC_MINISBLACK, planar = PLANARCONFIG_CONTIG;
+    std::uint16_t samples = 1, bits = 1, format = SAMPLEFORMAT_UINT, photometric = PHOTOMETRIC_MINISBLACK,
+                  planar = PLANARCONFIG_CONTIG;
     TIFFGetField(tif, TIFFTAG_IMAGEWIDTH, &width);
     TIFFGetField(tif, TIFFTAG_IMAGELENGTH, &height);
     TIFFGetFieldDefaulted(tif, TIFFTAG_SAMPLESPERPIXEL, &samples);
@@ -402,9 +417,11 @@ base::Result<Image> decodeTiff(const std::string& bytes, const std::string& name
         return base::passOn(ok.error());
     }
     if (format != SAMPLEFORMAT_UINT && format != SAMPLEFORMAT_VOID)
-        return bad(ErrorCode::Unsupported, "the TIFF picture holds float or signed samples; unsigned 8 or 16 bit are read");
+        return bad(ErrorCode::Unsupported,
+                   "the TIFF picture holds float or signed samples; unsigned 8 or 16 bit are read");
     const bool grey = (photometric == PHOTOMETRIC_MINISBLACK || photometric == PHOTOMETRIC_MINISWHITE) && samples >= 1;
-    const bool plain = (bits == 8 || bits == 16) && ((grey && samples <= 2) || (photometric == PHOTOMETRIC_RGB && samples >= 3));
+    const bool plain =
+        (bits == 8 || bits == 16) && ((grey && samples <= 2) || (photometric == PHOTOMETRIC_RGB && samples >= 3));
     std::uint16_t orientation = ORIENTATION_TOPLEFT;
     TIFFGetFieldDefaulted(tif, TIFFTAG_ORIENTATION, &orientation);
     TIFFSetField(tif, TIFFTAG_ORIENTATION, ORIENTATION_TOPLEFT); // turned by us, alike for every kind of TIFF
@@ -415,17 +432,20 @@ base::Result<Image> decodeTiff(const std::string& bytes, const std::string& name
     if (plain) {
         const int depth = bits / 8;
         Image out(int(width), int(height),
-                  grey ? (depth == 2 ? PixelFormat::Grey16 : PixelFormat::Grey8) : (depth == 2 ? PixelFormat::Colour16 : PixelFormat::Colour8));
+                  grey ? (depth == 2 ? PixelFormat::Grey16 : PixelFormat::Grey8)
+                       : (depth == 2 ? PixelFormat::Colour16 : PixelFormat::Colour8));
         if (!tiffPlain(tif, out, samples, depth, planar == PLANARCONFIG_SEPARATE))
             return bad(ErrorCode::Corrupt, "the TIFF picture is damaged or cut off");
         if (photometric == PHOTOMETRIC_MINISWHITE)
             for (int y = 0; y < out.height(); ++y)
-                depth == 2 ? invertRow<std::uint16_t>(out.row(y), out.width()) : invertRow<std::uint8_t>(out.row(y), out.width());
+                depth == 2 ? invertRow<std::uint16_t>(out.row(y), out.width())
+                           : invertRow<std::uint8_t>(out.row(y), out.width());
         TIFFClose(tif);
         return oriented(std::move(out), orientation);
     }
     char why[1024] = "";
-    if (!TIFFRGBAImageOK(tif, why)) return bad(ErrorCode::Unsupported, std::string("this kind of TIFF is not read: ") + why);
+    if (!TIFFRGBAImageOK(tif, why))
+        return bad(ErrorCode::Unsupported, std::string("this kind of TIFF is not read: ") + why);
     Image out(int(width), int(height), PixelFormat::Colour8);
     if (!tiffAny(tif, out)) return bad(ErrorCode::Corrupt, "the TIFF picture is damaged or cut off");
     TIFFClose(tif);
@@ -443,7 +463,8 @@ base::Result<Image> decodeAny(const std::string& bytes, const std::string& name)
     if (bytes.empty()) return fail(ErrorCode::Corrupt, "the file is empty (0 bytes)", name);
     if (startsWith(bytes, "\x89PNG\r\n\x1a\n"sv)) return decodePng(bytes, name);
     if (startsWith(bytes, "\xff\xd8"sv)) return decodeJpeg(bytes, name);
-    if (startsWith(bytes, "II*\0"sv) || startsWith(bytes, "MM\0*"sv) || startsWith(bytes, "II+\0"sv) || startsWith(bytes, "MM\0+"sv))
+    if (startsWith(bytes, "II*\0"sv) || startsWith(bytes, "MM\0*"sv) || startsWith(bytes, "II+\0"sv) ||
+        startsWith(bytes, "MM\0+"sv))
         return decodeTiff(bytes, name);
     return fail(ErrorCode::Unsupported, "not a picture: PNG, JPEG or TIFF is expected", name);
 }
@@ -504,7 +525,8 @@ void pngAppend(png_structp png, png_bytep from, png_size_t n)
     static_cast<std::string*>(png_get_io_ptr(png))->append(reinterpret_cast<char*>(from), n);
 }
 void pngFlush(png_structp) {}
-bool pngWritePixels(PngReader& r, png_structp png, png_infop info, png_bytepp rows, const Image& picture, std::string& out, int compression)
+bool pngWritePixels(PngReader& r, png_structp png, png_infop info, png_bytepp rows, const Image& picture,
+                    std::string& out, int compression)
 {
     if (setjmp(r.jump)) return false;
     png_set_write_fn(png, &out, pngAppend, pngFlush);
@@ -513,8 +535,8 @@ bool pngWritePixels(PngReader& r, png_structp png, png_infop info, png_bytepp ro
     png_set_filter(png, 0, compression <= 1 ? PNG_FILTER_SUB : PNG_ALL_FILTERS);
     const int depth = 8 * bytesPerSample(picture.format());
     png_set_IHDR(png, info, png_uint_32(picture.width()), png_uint_32(picture.height()), depth,
-                 channels(picture.format()) == 3 ? PNG_COLOR_TYPE_RGB : PNG_COLOR_TYPE_GRAY, PNG_INTERLACE_NONE, PNG_COMPRESSION_TYPE_DEFAULT,
-                 PNG_FILTER_TYPE_DEFAULT);
+                 channels(picture.format()) == 3 ? PNG_COLOR_TYPE_RGB : PNG_COLOR_TYPE_GRAY, PNG_INTERLACE_NONE,
+                 PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
     png_write_info(png, info);
     if (depth == 16) png_set_swap(png);
     png_write_image(png, rows);

@@ -1,11 +1,13 @@
 // decode.h - pictures from files and bytes, and PNG out.
 //
-// Input   PNG, JPEG and TIFF; 8 and 16 bit; grey, colour, palette. Transparency is dropped. At most kLargestPicture pixels, kLongestSide a side.
-// Output  grey as Grey8/Grey16, colour as Colour8/Colour16; nothing is scaled or gamma corrected. The orientation a TIFF or a JPEG's EXIF block
-//         states (1 to 8, TIFF 6.0) is followed: the first row is the upper one, the first column the left one, as the camera was held.
+// Input   PNG, JPEG and TIFF; 8 and 16 bit; grey, colour, palette. Transparency is dropped. At most kLargestPicture
+//         pixels, kLongestSide a side.
+// Output  grey as Grey8/Grey16, colour as Colour8/Colour16; nothing is scaled or gamma corrected. The orientation a
+//         TIFF or a JPEG's EXIF block states (1 to 8, TIFF 6.0) is followed: the first row is the upper one, the first
+//         column the left one, as the camera was held.
 // Fails   NotFound, Io: the file; Unsupported: not a picture of these kinds, or float samples; OutOfRange: larger than
-//         a bound, named with it; Corrupt: damaged, cut off, or stating more pixels than its bytes can hold, which is looked at before memory
-//         is taken. No partial picture is ever returned.
+//         a bound, named with it; Corrupt: damaged, cut off, or stating more pixels than its bytes can hold, which is
+//         looked at before memory is taken. No partial picture is ever returned.
 // Cost    a file of 1 MB takes at most 3 GB and 8 s, whatever it states (tests/image_test.cpp, bench/fuzz_inputs.cpp).
 // Source  libpng, libjpeg-turbo, libtiff.
 #pragma once

@@ -68,7 +68,9 @@ Image toGrey(const Image& colour)
     const bool wide = bytesPerSample(colour.format()) == 2;
     Image out(colour.width(), colour.height(), wide ? PixelFormat::Grey16 : PixelFormat::Grey8);
     for (int y = 0; y < colour.height(); ++y) {
-        if (wide) greyRow(reinterpret_cast<const std::uint16_t*>(colour.row(y)), reinterpret_cast<std::uint16_t*>(out.row(y)), colour.width());
+        if (wide)
+            greyRow(reinterpret_cast<const std::uint16_t*>(colour.row(y)), reinterpret_cast<std::uint16_t*>(out.row(y)),
+                    colour.width());
         else greyRow(colour.row(y), out.row(y), colour.width());
     }
     return out;

@@ -68,7 +68,10 @@ public:
     PixelFormat format() const { return m_format; }
     bool empty() const { return m_bytes.empty(); }
     std::size_t byteCount() const { return m_bytes.size(); }
-    std::size_t rowBytes() const { return std::size_t(m_width) * std::size_t(channels(m_format) * bytesPerSample(m_format)); }
+    std::size_t rowBytes() const
+    {
+        return std::size_t(m_width) * std::size_t(channels(m_format) * bytesPerSample(m_format));
+    }
     std::uint8_t* row(int y) { return m_bytes.data() + std::size_t(y) * rowBytes(); }
     const std::uint8_t* row(int y) const { return m_bytes.data() + std::size_t(y) * rowBytes(); }
 
@@ -84,12 +87,16 @@ private:
             using other = Raw<U>;
         };
         template <class U> void construct(U* p) { ::new (static_cast<void*>(p)) U; }
-        template <class U, class... A> void construct(U* p, A&&... a) { ::new (static_cast<void*>(p)) U(std::forward<A>(a)...); }
+        template <class U, class... A> void construct(U* p, A&&... a)
+        {
+            ::new (static_cast<void*>(p)) U(std::forward<A>(a)...);
+        }
     };
     std::vector<std::uint8_t, Raw<std::uint8_t>> m_bytes;
 };
 
-// The picture as it is seen when its stored rows and columns run as TIFF 6.0 says by `orientation` 1 to 8; 1 changes nothing.
+// The picture as it is seen when its stored rows and columns run as TIFF 6.0 says by `orientation` 1 to 8; 1 changes
+// nothing.
 Image oriented(Image stored, int orientation);
 // Grey from colour: (299 R + 587 G + 114 B) / 1000 of ITU-R BT.601, rounded; depth is kept.
 Image toGrey(const Image& colour);

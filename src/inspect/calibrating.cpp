@@ -10,8 +10,8 @@ namespace inspect
 using geometry::Calibration;
 using geometry::Point;
 
-Calibrating calibrateFrom(const vision::Target& target, const std::vector<std::string>& pictures, int plane, std::atomic<int>* progress,
-                          const std::atomic<bool>* cancel, int threads)
+Calibrating calibrateFrom(const vision::Target& target, const std::vector<std::string>& pictures, int plane,
+                          std::atomic<int>* progress, const std::atomic<bool>* cancel, int threads)
 {
     Calibrating out;
     out.pictures.resize(pictures.size());
@@ -48,7 +48,8 @@ Calibrating calibrateFrom(const vision::Target& target, const std::vector<std::s
         return out;
     }
     if (out.plane < 0) {
-        out.why = "the target was not found in the picture of the measuring plane (" + out.pictures[std::size_t(plane)].why + ")";
+        out.why = "the target was not found in the picture of the measuring plane (" +
+                  out.pictures[std::size_t(plane)].why + ")";
         return out;
     }
     const int planeView = int(std::find(index.begin(), index.end(), std::size_t(out.plane)) - index.begin());
@@ -59,8 +60,9 @@ Calibrating calibrateFrom(const vision::Target& target, const std::vector<std::s
     }
     for (std::size_t k = 0; k < index.size(); ++k) out.pictures[index[k]].fit = fit->views[k];
     const std::string what = std::to_string(views.size()) + (views.size() == 1 ? " picture of a " : " pictures of a ") +
-                             (target.kind == vision::TargetKind::Checkerboard ? "checkerboard " : "dot grid ") + std::to_string(target.columns) +
-                             " × " + std::to_string(target.rows) + ", pitch " + base::shortest(target.pitch) + " mm";
+                             (target.kind == vision::TargetKind::Checkerboard ? "checkerboard " : "dot grid ") +
+                             std::to_string(target.columns) + " × " + std::to_string(target.rows) + ", pitch " +
+                             base::shortest(target.pitch) + " mm";
     fit->calibration = Calibration::lens(fit->calibration.lens(), what);
     out.fit = std::move(*fit);
     return out;
@@ -74,8 +76,8 @@ std::string calibrationSentence(const Calibration& c)
                " mm/px; tilt and lens are not corrected and nothing proves it.";
     const auto& l = c.lens();
     // Twice the root of the mean square holds 86 % of 2-D residuals' size; what averages over many points does better.
-    std::string s = "Good for ±" + base::toText(std::max(0.0001, 2 * l.rmsMm), l.rmsMm < 0.001 ? 4 : 3) + " mm inside the marked area, " +
-                    base::toText(100 * c.coveredShare(), 0) + " % of the picture";
+    std::string s = "Good for ±" + base::toText(std::max(0.0001, 2 * l.rmsMm), l.rmsMm < 0.001 ? 4 : 3) +
+                    " mm inside the marked area, " + base::toText(100 * c.coveredShare(), 0) + " % of the picture";
     // Which of the nine fields of the picture are left out.
     const char* const across[] = {"left", "middle", "right"};
     const char* const down[] = {"upper", "middle", "lower"};
@@ -84,7 +86,8 @@ std::string calibrationSentence(const Calibration& c)
         for (int x = 0; x < 3; ++x) {
             int in = 0;
             for (int j = 0; j < 4; ++j)
-                for (int i = 0; i < 4; ++i) in += c.covers({(x + (i + 0.5) / 4) * l.width / 3.0, (y + (j + 0.5) / 4) * l.height / 3.0});
+                for (int i = 0; i < 4; ++i)
+                    in += c.covers({(x + (i + 0.5) / 4) * l.width / 3.0, (y + (j + 0.5) / 4) * l.height / 3.0});
             if (in >= 8) continue;
             open.push_back(x == 1 && y == 1 ? "the middle"
                            : x == 1         ? std::string("the ") + down[y] + " middle"
@@ -101,9 +104,10 @@ std::string pictureWarning(const Calibration& c, const image::Capture& capture, 
 {
     const int w = capture.grey.width(), h = capture.grey.height();
     if (c.bends() && (w != c.lens().width || h != c.lens().height))
-        return "the picture is " + std::to_string(w) + "×" + std::to_string(h) + " px, the calibration is for " + std::to_string(c.lens().width) +
-               "×" + std::to_string(c.lens().height) + " px";
-    if (lookForTarget && vision::looksLikeTarget(capture.grey.grey())) return "this picture shows a calibration target, not a part";
+        return "the picture is " + std::to_string(w) + "×" + std::to_string(h) + " px, the calibration is for " +
+               std::to_string(c.lens().width) + "×" + std::to_string(c.lens().height) + " px";
+    if (lookForTarget && vision::looksLikeTarget(capture.grey.grey()))
+        return "this picture shows a calibration target, not a part";
     return {};
 }
 

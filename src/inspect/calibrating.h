@@ -32,10 +32,12 @@ struct Calibrating {
 };
 // `plane`: index of the picture that shows the target where parts will lie; -1: the first in which it was found.
 Calibrating calibrateFrom(const vision::Target& target, const std::vector<std::string>& pictures, int plane = -1,
-                          std::atomic<int>* progress = nullptr, const std::atomic<bool>* cancel = nullptr, int threads = 0);
+                          std::atomic<int>* progress = nullptr, const std::atomic<bool>* cancel = nullptr,
+                          int threads = 0);
 // "Good for ±0.004 mm inside the marked area, 83 % of the picture; the lower left is uncovered."
 std::string calibrationSentence(const geometry::Calibration& calibration);
-// What is wrong with measuring in this picture by this calibration: another size, or (asked for) a target among the parts. Empty: nothing.
+// What is wrong with measuring in this picture by this calibration: another size, or (asked for) a target among the
+// parts. Empty: nothing.
 std::string pictureWarning(const geometry::Calibration& calibration, const image::Capture& capture, bool lookForTarget);
 
 } // namespace inspect

@@ -33,7 +33,8 @@ std::uint64_t ownFingerprint(const Step& s)
 }
 std::uint64_t joined(std::uint64_t a, std::uint64_t b) { return base::fingerprint(std::to_string(b), a); }
 constexpr std::size_t kMostSurplus = 100; // items; more are counted only
-StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::Capture& capture, const ItemResult& item, std::uint64_t fingerprint);
+StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::Capture& capture, const ItemResult& item,
+                      std::uint64_t fingerprint);
 double since(std::chrono::steady_clock::time_point start)
 {
     return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
@@ -72,8 +73,9 @@ base::Result<Prepared> Prepared::make(Recipe recipe, const Prepared* before)
         } else if (recipe.reference.empty()) {
             t.reason = "not taught: the recipe has no reference";
         } else {
-            auto model = kind->teach(s.params, {*recipe.reference.capture, s.regions, s.points, s.leaveOut, s.samples, &recipe.calibration,
-                                                  recipe.empty.empty() ? nullptr : recipe.empty.capture.get()});
+            auto model = kind->teach(s.params, {*recipe.reference.capture, s.regions, s.points, s.leaveOut, s.samples,
+                                                &recipe.calibration,
+                                                recipe.empty.empty() ? nullptr : recipe.empty.capture.get()});
             if (model) {
                 t.model = std::make_shared<const std::any>(std::move(*model));
                 if (kind->taughtNote) t.note = kind->taughtNote(s.params, *t.model);
@@ -112,8 +114,9 @@ void Prepared::findDatumPoses(const Prepared* before)
     }
     if (needed.empty()) return;
     // Nothing they depend on has changed: they lie where they lay.
-    if (before && std::all_of(needed.begin(), needed.end(),
-                              [&](const std::string& id) { return fingerprint(id) != 0 && fingerprint(id) == before->fingerprint(id); })) {
+    if (before && std::all_of(needed.begin(), needed.end(), [&](const std::string& id) {
+            return fingerprint(id) != 0 && fingerprint(id) == before->fingerprint(id);
+        })) {
         m_recipe.datumPoses = before->recipe().datumPoses;
         return;
     }
@@ -124,7 +127,8 @@ void Prepared::findDatumPoses(const Prepared* before)
         const StepResultPtr r = runStep(*this, s, *m_recipe.reference.capture, item, 0);
         item.steps.push_back(r);
         const StepKind* kind = findKind(s.kind);
-        if (kind && kind->datum && !kind->teach && r->state == State::Ok && !r->finds.empty()) m_recipe.datumPoses[s.id] = r->finds.front().pose;
+        if (kind && kind->datum && !kind->teach && r->state == State::Ok && !r->finds.empty())
+            m_recipe.datumPoses[s.id] = r->finds.front().pose;
     }
 }
 
@@ -151,8 +155,10 @@ std::optional<Pose> referencePose(const Recipe& recipe, const std::string& datum
     Pose pose;
     const auto origin = s->points.find("origin");
     if (origin != s->points.end()) pose.origin = origin->second;
-    else if (!kind->regions.empty() && s->regions.count(kind->regions.front().key)) pose.origin = s->regions.at(kind->regions.front().key).middle();
-    if (const ParamSpec* direction = kind->param("direction")) pose.angle = geometry::radians(std::get<double>(direction->get(s->params)));
+    else if (!kind->regions.empty() && s->regions.count(kind->regions.front().key))
+        pose.origin = s->regions.at(kind->regions.front().key).middle();
+    if (const ParamSpec* direction = kind->param("direction"))
+        pose.angle = geometry::radians(std::get<double>(direction->get(s->params)));
     if (recipe.calibration.bends()) {
         const auto& c = recipe.calibration;
         const Point x = geometry::direction(pose.angle);
@@ -180,12 +186,15 @@ std::optional<Region> regionFrom(const StepResult& r, const RegionSpec& spec, do
     using geometry::Shape;
     if (r.features.empty()) return std::nullopt;
     const Feature& f = r.features.begin()->second;
-    const auto wants = [&](Shape s) { return std::find(spec.shapes.begin(), spec.shapes.end(), s) != spec.shapes.end(); };
+    const auto wants = [&](Shape s) {
+        return std::find(spec.shapes.begin(), spec.shapes.end(), s) != spec.shapes.end();
+    };
     const auto round = [&](Point c, double radius) -> std::optional<Region> {
         if (wants(Shape::Circle) && radius + grow > 0) return Region::circle(c, radius + grow);
         const double band = std::max(2.0, std::abs(grow));
         if (wants(Shape::Ring)) return Region::ring(c, std::max(0.0, radius - band), radius + band);
-        if (wants(Shape::Rectangle) && radius + grow > 0) return Region::rectangle(c, 2 * (radius + grow), 2 * (radius + grow), frame.angle);
+        if (wants(Shape::Rectangle) && radius + grow > 0)
+            return Region::rectangle(c, 2 * (radius + grow), 2 * (radius + grow), frame.angle);
         return std::nullopt;
     };
     const auto frameRound = [&](const std::vector<Point>& points) -> std::optional<Region> {
@@ -194,7 +203,8 @@ std::optional<Region> regionFrom(const StepResult& r, const RegionSpec& spec, do
         double left = 1e300, right = -1e300, top = 1e300, bottom = -1e300;
         for (const Point p : points) {
             const Point q = frame.toLocal(p);
-            left = std::min(left, q.x), right = std::max(right, q.x), top = std::min(top, q.y), bottom = std::max(bottom, q.y);
+            left = std::min(left, q.x), right = std::max(right, q.x), top = std::min(top, q.y),
+            bottom = std::max(bottom, q.y);
         }
         const double w = right - left + 2 * grow, h = bottom - top + 2 * grow;
         const Point c = frame.toPicture({(left + right) / 2, (top + bottom) / 2});
@@ -202,7 +212,8 @@ std::optional<Region> regionFrom(const StepResult& r, const RegionSpec& spec, do
         if (wants(Shape::Rectangle)) return Region::rectangle(c, w, h, frame.angle);
         if (wants(Shape::Circle)) return Region::circle(c, std::hypot(w, h) / 2);
         if (wants(Shape::Window))
-            return Region::window(frame.toPicture({left - grow, (top + bottom) / 2}), frame.toPicture({right + grow, (top + bottom) / 2}), h);
+            return Region::window(frame.toPicture({left - grow, (top + bottom) / 2}),
+                                  frame.toPicture({right + grow, (top + bottom) / 2}), h);
         return std::nullopt;
     };
     if (const auto* p = std::get_if<Point>(&f)) return round(*p, 0);
@@ -241,7 +252,8 @@ Region inPicture(const Recipe& recipe, const Region& level)
 }
 } // namespace
 
-std::map<std::string, Region> regionsInPicture(const Recipe& recipe, const Step& step, const ItemResult& item, bool& placed)
+std::map<std::string, Region> regionsInPicture(const Recipe& recipe, const Step& step, const ItemResult& item,
+                                               bool& placed)
 {
     std::map<std::string, Region> out;
     const auto motion = motionOf(recipe, step.datum, &item);
@@ -250,7 +262,8 @@ std::map<std::string, Region> regionsInPicture(const Recipe& recipe, const Step&
     if (!motion || !kind) return out;
     for (const auto& [key, of] : step.regionsOf)
         if (const StepResult* r = item.step(of.step); r && r->state == State::Ok && kind->region(key))
-            if (const auto region = regionFrom(*r, *kind->region(key), of.grow, motion->now)) out[key] = inPicture(recipe, *region);
+            if (const auto region = regionFrom(*r, *kind->region(key), of.grow, motion->now))
+                out[key] = inPicture(recipe, *region);
     for (const auto& [key, r] : step.regions) {
         if (out.count(key)) continue;
         const RegionSpec* spec = kind->region(key);
@@ -263,8 +276,8 @@ std::map<std::string, Region> regionsInPicture(const Recipe& recipe, const Step&
 namespace
 {
 // Gathers what a step reads; fails with the reason it cannot run.
-base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, const StepKind& kind, const image::Capture& capture,
-                                const ItemResult& item)
+base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, const StepKind& kind,
+                                const image::Capture& capture, const ItemResult& item)
 {
     const auto notRun = [](const std::string& why) { return base::fail(base::ErrorCode::NotFound, why); };
     const Recipe& recipe = prepared.recipe();
@@ -274,11 +287,13 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
     if (!step.datum.empty()) {
         const Step* datum = recipe.find(step.datum);
         if (!datum) return notRun("input missing: the datum it follows is not in the recipe");
-        if (const StepKind* k = findKind(datum->kind); !k || !k->datum) return notRun("input missing: \"" + datum->name + "\" is no datum");
+        if (const StepKind* k = findKind(datum->kind); !k || !k->datum)
+            return notRun("input missing: \"" + datum->name + "\" is no datum");
         const auto motion = motionOf(recipe, step.datum, &item);
         const StepResult* found = item.step(step.datum);
         if (!motion && found && found->state == State::Ok && !referencePose(recipe, step.datum))
-            return notRun("datum " + datum->letter + " \"" + datum->name + "\" was not found on the reference, so nothing can follow it");
+            return notRun("datum " + datum->letter + " \"" + datum->name +
+                          "\" was not found on the reference, so nothing can follow it");
         if (!motion) {
             return notRun("datum " + datum->letter + " \"" + datum->name + "\" was not found" +
                           (found && !found->reason.empty() ? " (" + found->reason + ")" : ""));
@@ -290,18 +305,25 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
         if (const auto of = step.regionsOf.find(spec.key); of != step.regionsOf.end()) {
             const Step* from = recipe.find(of->second.step);
             const StepResult* r = from ? item.step(from->id) : nullptr;
-            if (!from) return notRun("input missing: the region " + bothNames(spec.label, spec.key) + " names no step of the recipe");
+            if (!from)
+                return notRun("input missing: the region " + bothNames(spec.label, spec.key) +
+                              " names no step of the recipe");
             if (!r || r->state != State::Ok)
-                return notRun("\"" + from->name + "\" was not found" + (r && !r->reason.empty() ? " (" + r->reason + ")" : ""));
+                return notRun("\"" + from->name + "\" was not found" +
+                              (r && !r->reason.empty() ? " (" + r->reason + ")" : ""));
             const auto region = regionFrom(*r, spec, of->second.grow, in.frame);
-            if (!region) return notRun("the result of \"" + from->name + "\" gives no region for " + bothNames(spec.label, spec.key));
-            if (auto ok = region->check(); !ok) return notRun("the result of \"" + from->name + "\" as region: " + ok.error().message);
+            if (!region)
+                return notRun("the result of \"" + from->name + "\" gives no region for " +
+                              bothNames(spec.label, spec.key));
+            if (auto ok = region->check(); !ok)
+                return notRun("the result of \"" + from->name + "\" as region: " + ok.error().message);
             in.regions[spec.key] = inPicture(recipe, *region);
             continue;
         }
         const auto it = step.regions.find(spec.key);
         if (it == step.regions.end()) {
-            if (spec.needed && !spec.teaching) return notRun("the region " + bothNames(spec.label, spec.key) + " has not been drawn");
+            if (spec.needed && !spec.teaching)
+                return notRun("the region " + bothNames(spec.label, spec.key) + " has not been drawn");
             continue;
         }
         in.regions[spec.key] = spec.follows && !spec.teaching ? carried(recipe, in.motion, it->second) : it->second;
@@ -317,11 +339,13 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
         if (!from) return notRun("input missing: " + bothNames(spec.label, spec.key) + " names no step of the recipe");
         const StepResult* r = item.step(from->id);
         if (!r || r->state != State::Ok)
-            return notRun("\"" + from->name + "\" was not found" + (r && !r->reason.empty() ? " (" + r->reason + ")" : ""));
+            return notRun("\"" + from->name + "\" was not found" +
+                          (r && !r->reason.empty() ? " (" + r->reason + ")" : ""));
         if (r->features.empty()) return notRun("\"" + from->name + "\" gives no feature to measure from");
         const Feature& f = r->features.begin()->second;
         if (std::find(spec.accepts.begin(), spec.accepts.end(), typeOf(f)) == spec.accepts.end())
-            return notRun(bothNames(spec.label, spec.key) + " does not take a " + std::string(recipe::name(typeOf(f))) + " (\"" + from->name + "\")");
+            return notRun(bothNames(spec.label, spec.key) + " does not take a " + std::string(recipe::name(typeOf(f))) +
+                          " (\"" + from->name + "\")");
         in.inputs.emplace(spec.key, f);
         if (const auto all = r->points.find("all"); all != r->points.end()) in.inputPoints[spec.key] = all->second;
     }
@@ -347,7 +371,9 @@ void intoPicture(const StepKind& kind, const RunInput& in, RunOutput& out)
         if (m.shape == MarkShape::Circle && !m.points.empty()) {
             const int n = 96;
             std::vector<Point> round;
-            for (int i = 0; i < n; ++i) round.push_back(in.picture(m.points.front() + geometry::direction(2 * geometry::kPi * i / n) * m.radius));
+            for (int i = 0; i < n; ++i)
+                round.push_back(
+                    in.picture(m.points.front() + geometry::direction(2 * geometry::kPi * i / n) * m.radius));
             m.shape = MarkShape::Polygon, m.points = std::move(round);
             continue;
         }
@@ -367,7 +393,8 @@ void intoPicture(const StepKind& kind, const RunInput& in, RunOutput& out)
     }
     // An output named x… with its y… that no calibration changes is a place in the picture.
     for (const OutputSpec& spec : kind.outputs) {
-        if (spec.calibrates || spec.unit != base::Unit::Pixel || spec.key.empty() || spec.key[0] != 'x' || spec.list) continue;
+        if (spec.calibrates || spec.unit != base::Unit::Pixel || spec.key.empty() || spec.key[0] != 'x' || spec.list)
+            continue;
         const auto x = out.values.find(spec.key), y = out.values.find("y" + spec.key.substr(1));
         if (x == out.values.end() || y == out.values.end() || x->second.size() != y->second.size()) continue;
         for (std::size_t i = 0; i < x->second.size(); ++i) {
@@ -377,7 +404,8 @@ void intoPicture(const StepKind& kind, const RunInput& in, RunOutput& out)
     }
 }
 
-StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::Capture& capture, const ItemResult& item, std::uint64_t fingerprint)
+StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::Capture& capture, const ItemResult& item,
+                      std::uint64_t fingerprint)
 {
     const auto start = std::chrono::steady_clock::now();
     auto r = std::make_shared<StepResult>();
@@ -415,10 +443,12 @@ StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::C
     }
     if (in->bends()) {
         const auto outside = [&](const Mark& m) {
-            return m.role != MarkRole::Stray && std::any_of(m.points.begin(), m.points.end(), [&](Point p) { return !in->calibration->covers(p); });
+            return m.role != MarkRole::Stray &&
+                   std::any_of(m.points.begin(), m.points.end(), [&](Point p) { return !in->calibration->covers(p); });
         };
         if (std::any_of(out->marks.begin(), out->marks.end(), outside))
-            out->note += std::string(out->note.empty() ? "" : "; ") + "part of this lies outside the area the calibration was proved in";
+            out->note += std::string(out->note.empty() ? "" : "; ") +
+                         "part of this lies outside the area the calibration was proved in";
     }
     r->features = std::move(out->features);
     r->marks = std::move(out->marks);
@@ -450,7 +480,8 @@ bool complete(const Prepared& prepared, const PictureResult& result)
 
 namespace
 {
-// One find of a datum as its own result: values, marks and feature lie where that find does. Surplus finds are counted on after the others.
+// One find of a datum as its own result: values, marks and feature lie where that find does. Surplus finds are counted
+// on after the others.
 StepResultPtr oneFind(const Recipe& recipe, const StepResult& all, std::size_t i)
 {
     auto one = std::make_shared<StepResult>(all);
@@ -459,14 +490,15 @@ StepResultPtr oneFind(const Recipe& recipe, const StepResult& all, std::size_t i
     one->finds = {f};
     one->surplusFinds.clear();
     if (one->surplus)
-        one->reason = "surplus part: " + std::to_string(all.finds.size() + all.surplusFinds.size()) + " are in the picture, " +
-                      std::to_string(all.finds.size()) + " wanted";
+        one->reason = "surplus part: " + std::to_string(all.finds.size() + all.surplusFinds.size()) +
+                      " are in the picture, " + std::to_string(all.finds.size()) + " wanted";
     const auto put = [&](const char* name, double x) {
         for (OutputValue& v : one->outputs)
             if (v.name == name) v.values = {x};
     };
     const Point at = recipe.calibration.bends() ? recipe.calibration.picture(f.pose.origin) : f.pose.origin;
-    put("x", at.x), put("y", at.y), put("angle", geometry::degrees(f.pose.angle)), put("score", f.score), put("scale", f.scale);
+    put("x", at.x), put("y", at.y), put("angle", geometry::degrees(f.pose.angle)), put("score", f.score),
+        put("scale", f.scale);
     for (auto& [name, feature] : one->features)
         if (std::holds_alternative<Point>(feature)) feature = f.pose.origin;
     one->marks.clear();
@@ -482,7 +514,8 @@ StepResultPtr lostFind(const StepResult& all, int found, int expected)
     lost->step = all.step, lost->fingerprint = all.fingerprint;
     lost->state = State::Failed;
     lost->absent = true;
-    lost->reason = "not found: " + std::to_string(found) + " of " + std::to_string(expected) + " parts are in the picture";
+    lost->reason =
+        "not found: " + std::to_string(found) + " of " + std::to_string(expected) + " parts are in the picture";
     return lost;
 }
 // Of a part beyond the wanted ones nothing is measured.
@@ -501,8 +534,8 @@ int expectedFinds(const Step& s)
 }
 } // namespace
 
-PictureResult evaluate(const Prepared& prepared, const image::Capture& capture, const PictureResult* before, const std::atomic<bool>* cancel,
-                       int threads)
+PictureResult evaluate(const Prepared& prepared, const image::Capture& capture, const PictureResult* before,
+                       const std::atomic<bool>* cancel, int threads)
 {
     const auto start = std::chrono::steady_clock::now();
     const Recipe& recipe = prepared.recipe();
@@ -541,8 +574,10 @@ PictureResult evaluate(const Prepared& prepared, const image::Capture& capture, 
             const int expected = expectedFinds(s);
             if (all->state == State::Ok && (all->finds.size() > 1 || expected > 1 || !all->surplusFinds.empty())) {
                 for (std::size_t i = 0; i < all->finds.size(); ++i) perItem.push_back(oneFind(recipe, *all, i));
-                for (int i = int(all->finds.size()); i < expected; ++i) perItem.push_back(lostFind(*all, int(all->finds.size()), expected));
-                const std::size_t every = all->finds.size() + std::min<std::size_t>(all->surplusFinds.size(), kMostSurplus);
+                for (int i = int(all->finds.size()); i < expected; ++i)
+                    perItem.push_back(lostFind(*all, int(all->finds.size()), expected));
+                const std::size_t every =
+                    all->finds.size() + std::min<std::size_t>(all->surplusFinds.size(), kMostSurplus);
                 for (std::size_t i = all->finds.size(); i < every; ++i) perItem.push_back(oneFind(recipe, *all, i));
             } else if (all->state == State::Failed && expected > 1) {
                 for (int i = 0; i < expected; ++i) perItem.push_back(all);
@@ -605,7 +640,8 @@ PictureResult evaluate(const Prepared& prepared, const image::Capture& capture, 
         // In the recipe's order, as the person sees it.
         item.steps.clear();
         for (const Step& s : recipe.steps) item.steps.push_back(done.at(s.id));
-        if (prepared.itemDatum() >= 0 && perItem[i]->state == State::Ok && !perItem[i]->finds.empty()) item.pose = perItem[i]->finds.front().pose;
+        if (prepared.itemDatum() >= 0 && perItem[i]->state == State::Ok && !perItem[i]->finds.empty())
+            item.pose = perItem[i]->finds.front().pose;
         item.milliseconds = since(itemStart);
     });
     if (stopped) {
@@ -616,14 +652,17 @@ PictureResult evaluate(const Prepared& prepared, const image::Capture& capture, 
     judge(recipe, out);
     // A target among the parts is looked for only where something went wrong: a good part is none.
     const bool wrong = std::any_of(out.items.begin(), out.items.end(), [](const ItemResult& item) {
-        return std::any_of(item.steps.begin(), item.steps.end(), [](const StepResultPtr& r) { return r->state == State::Failed; });
+        return std::any_of(item.steps.begin(), item.steps.end(),
+                           [](const StepResultPtr& r) { return r->state == State::Failed; });
     });
-    if (auto warning = pictureWarning(recipe.calibration, capture, wrong); !warning.empty()) out.warnings.push_back(std::move(warning));
+    if (auto warning = pictureWarning(recipe.calibration, capture, wrong); !warning.empty())
+        out.warnings.push_back(std::move(warning));
     out.milliseconds = since(start);
     return out;
 }
 
-base::Result<Evidence> evidence(const Prepared& prepared, const image::Capture& capture, const ItemResult& item, const std::string& id)
+base::Result<Evidence> evidence(const Prepared& prepared, const image::Capture& capture, const ItemResult& item,
+                                const std::string& id)
 {
     const Step* s = prepared.recipe().find(id);
     const StepKind* kind = s ? findKind(s->kind) : nullptr;

@@ -1,8 +1,12 @@
-// inspect.h - recipe × capture → items. Pure: the same recipe and picture give the same answer, so it can be cached and run for many at once.
+// inspect.h - recipe × capture → items. Pure: the same recipe and picture give the same answer, so it can be cached and
+// run for many at once.
 //
-// Input   a prepared recipe (what is taught is derived from reference, region and settings), a capture, the picture's earlier result or none.
-// Output  items with step results and checks. Step results whose fingerprint is unchanged are taken over from the earlier result.
-// Fails   never as a whole: what does not work is a step's state with a reason, and every check that needs it is not measured.
+// Input   a prepared recipe (what is taught is derived from reference, region and settings), a capture, the picture's
+//         earlier result or none.
+// Output  items with step results and checks. Step results whose fingerprint is unchanged are taken over from the
+//         earlier result.
+// Fails   never as a whole: what does not work is a step's state with a reason, and every check that needs it is not
+//         measured.
 // Threads const and free of shared state; any number of pictures at once.
 #pragma once
 #include "inspect/result.h"
@@ -54,12 +58,16 @@ PictureResult evaluate(const Prepared& prepared, const image::Capture& capture, 
 bool complete(const Prepared& prepared, const PictureResult& result);
 // New verdicts from the step results that are there; microseconds.
 void judge(const recipe::Recipe& recipe, PictureResult& result);
-CheckResult judgeCheck(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::Check& check, const StepResult* result);
+CheckResult judgeCheck(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::Check& check,
+                       const StepResult* result);
 
-// A check's limits as they hold for its value: general tolerances looked up, in the value's unit. Fails with the reason they cannot be used.
-base::Result<recipe::Limits> limitsInValueUnit(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::Check& check);
+// A check's limits as they hold for its value: general tolerances looked up, in the value's unit. Fails with the reason
+// they cannot be used.
+base::Result<recipe::Limits> limitsInValueUnit(const recipe::Recipe& recipe, const recipe::Step& step,
+                                               const recipe::Check& check);
 // What a formula names of an item's results, by "step" and "step.output"; `missing` says what was not measured.
-std::map<std::string, recipe::NamedValue> namedResults(const recipe::Recipe& recipe, const ItemResult& item, const std::string& text, std::string& missing);
+std::map<std::string, recipe::NamedValue> namedResults(const recipe::Recipe& recipe, const ItemResult& item,
+                                                       const std::string& text, std::string& missing);
 // A total's share of one item. Fails with the reason when something it names was not measured.
 base::Result<double> totalOf(const recipe::Recipe& recipe, const recipe::Total& total, const ItemResult& item);
 // Sums over items and pictures, in the order of the recipe's totals. What was not measured is counted, not guessed.
@@ -82,15 +90,18 @@ private:
 };
 
 // The plot behind one step's answer, made on demand for one item.
-base::Result<recipe::Evidence> evidence(const Prepared& prepared, const image::Capture& capture, const ItemResult& item, const std::string& step);
+base::Result<recipe::Evidence> evidence(const Prepared& prepared, const image::Capture& capture, const ItemResult& item,
+                                        const std::string& step);
 // Regions of a step as they lie in this picture for this item (nothing when its datum was not found).
-std::map<std::string, geometry::Region> regionsInPicture(const recipe::Recipe& recipe, const recipe::Step& step, const ItemResult& item,
-                                                         bool& placed);
+std::map<std::string, geometry::Region> regionsInPicture(const recipe::Recipe& recipe, const recipe::Step& step,
+                                                         const ItemResult& item, bool& placed);
 // Places on the reference carried to this picture, in picture px both.
 geometry::Point carried(const recipe::Recipe& recipe, const geometry::Motion& motion, geometry::Point reference);
-geometry::Region carried(const recipe::Recipe& recipe, const geometry::Motion& motion, const geometry::Region& reference);
+geometry::Region carried(const recipe::Recipe& recipe, const geometry::Motion& motion,
+                         const geometry::Region& reference);
 // How places move, in level px, from the reference to this picture for a step that follows `datum` ("" : the picture).
-std::optional<geometry::Motion> motionOf(const recipe::Recipe& recipe, const std::string& datum, const ItemResult* item);
+std::optional<geometry::Motion> motionOf(const recipe::Recipe& recipe, const std::string& datum,
+                                         const ItemResult* item);
 // The datum's pose on the reference: by how it was taught, or as it was found there when the recipe was prepared.
 std::optional<geometry::Pose> referencePose(const recipe::Recipe& recipe, const std::string& datum);
 

@@ -24,7 +24,8 @@ struct Judged {
 base::Result<Limits> usable(const Recipe& recipe, const Limits& stated, base::Unit unit)
 {
     if (!base::convertible(stated.unit, unit))
-        return base::fail(base::ErrorCode::InvalidArgument, "limit is in " + unitName(stated.unit) + ", the value in " + unitName(unit));
+        return base::fail(base::ErrorCode::InvalidArgument,
+                          "limit is in " + unitName(stated.unit) + ", the value in " + unitName(unit));
     auto l = stated.resolved(recipe.toleranceClass);
     if (!l) return base::passOn(l.error());
     return l->in(unit);
@@ -48,8 +49,9 @@ Judged judgeValue(const Limits& l, double x, double guard, base::Unit unit, base
     if (guard > 0 && room < guard * (1 - 1e-12)) {
         const bool low = lo && x - *lo == room;
         j.verdict = Verdict::Fail;
-        j.reason = "within uncertainty: " + text(room) + " from " + (low ? "the lower limit " + text(*lo) : "the upper limit " + text(*hi)) +
-                   ", expanded uncertainty " + text(guard);
+        j.reason = "within uncertainty: " + text(room) + " from " +
+                   (low ? "the lower limit " + text(*lo) : "the upper limit " + text(*hi)) + ", expanded uncertainty " +
+                   text(guard);
         return j;
     }
     j.verdict = Verdict::Pass;
@@ -60,12 +62,14 @@ double leastDistance(const std::vector<Point>& places)
 {
     double least = 1e300;
     for (std::size_t i = 0; i < places.size(); ++i)
-        for (std::size_t k = i + 1; k < places.size(); ++k) least = std::min(least, geometry::distance(places[i], places[k]));
+        for (std::size_t k = i + 1; k < places.size(); ++k)
+            least = std::min(least, geometry::distance(places[i], places[k]));
     return least;
 }
 std::string elementName(const Check& check, std::size_t i)
 {
-    return i < check.elements.size() && !check.elements[i].name.empty() ? check.elements[i].name : std::to_string(i + 1);
+    return i < check.elements.size() && !check.elements[i].name.empty() ? check.elements[i].name
+                                                                        : std::to_string(i + 1);
 }
 
 void judgeList(const Recipe& recipe, const Check& check, const StepResult& result, CheckResult& c)
@@ -89,7 +93,9 @@ void judgeList(const Recipe& recipe, const Check& check, const StepResult& resul
                 first += (first.empty() ? "" : "; ");
                 if (e.value < 0) first += e.name + " " + e.reason;
                 else if (e.reason == "surplus") first += e.name;
-                else first += "no. " + e.name + " is " + base::toText(c.values[std::size_t(e.value)], c.unit, recipe.shownIn) + ", " + e.reason;
+                else
+                    first += "no. " + e.name + " is " +
+                             base::toText(c.values[std::size_t(e.value)], c.unit, recipe.shownIn) + ", " + e.reason;
             }
         } else if (e.verdict == Verdict::Pass && c.verdict == Verdict::Unjudged) {
             c.verdict = Verdict::Pass;
@@ -156,14 +162,16 @@ void judgeList(const Recipe& recipe, const Check& check, const StepResult& resul
         for (std::size_t i = check.elements.size(); i < c.values.size(); ++i) {
             ++c.surplus;
             ElementResult e;
-            e.name = "surplus value " + std::to_string(i + 1), e.value = int(i), e.verdict = Verdict::Fail, e.reason = "surplus";
+            e.name = "surplus value " + std::to_string(i + 1), e.value = int(i), e.verdict = Verdict::Fail,
+            e.reason = "surplus";
             if (placed) e.at = picture(found[i]);
             say(std::move(e));
         }
         c.missing = std::max(0, int(check.elements.size()) - int(c.values.size()));
         if (c.values.size() != check.elements.size() && failed)
             first = std::to_string(c.values.size()) + " values for " + std::to_string(check.elements.size()) +
-                    " elements: by order each value after a missing or surplus one meets its neighbour's limits (match by place to name it); " +
+                    " elements: by order each value after a missing or surplus one meets its neighbour's limits (match "
+                    "by place to name it); " +
                     first;
     }
     // What is not listed was not judged, and of nothing nothing can be said.
@@ -197,7 +205,8 @@ CheckResult judgeCheck(const Recipe& recipe, const Step& step, const Check& chec
     c.unit = spec ? recipe.unitOf(step, *spec) : base::Unit::None;
     c.list = spec && spec->list;
     c.shownIn = recipe.shownIn;
-    const auto own = std::any_of(check.elements.begin(), check.elements.end(), [](const Element& e) { return e.own.has_value(); });
+    const auto own =
+        std::any_of(check.elements.begin(), check.elements.end(), [](const Element& e) { return e.own.has_value(); });
     const bool judged = check.limits.any() || own || check.match == Match::Place;
     const auto limits = usable(recipe, check.limits, c.unit);
     if (limits) c.nominal = limits->nominal, c.low = limits->lowest(), c.high = limits->highest();
@@ -228,16 +237,19 @@ CheckResult judgeCheck(const Recipe& recipe, const Step& step, const Check& chec
 
 namespace
 {
-// How many elements of a check failed, are missing or too many; 1 or 0 for a single value. Nothing, and `missing` says why, when it was not measured.
+// How many elements of a check failed, are missing or too many; 1 or 0 for a single value. Nothing, and `missing` says
+// why, when it was not measured.
 std::optional<double> countOf(const Recipe& recipe, const ItemResult& item, const Naming& n, std::string& missing)
 {
     const CheckResult* found = nullptr;
     for (const CheckResult& c : item.checks)
-        if (c.step == n.step && (n.output.empty() ? !found || (c.list && !found->list) : c.output == n.output)) found = &c;
+        if (c.step == n.step && (n.output.empty() ? !found || (c.list && !found->list) : c.output == n.output))
+            found = &c;
     if (!found) return {}; // the formula says so, at the character
     if (found->verdict == Verdict::NotMeasured) {
         const Step* s = recipe.find(n.step);
-        missing = "\"" + (s ? s->name : n.step) + "\" was not measured" + (found->reason.empty() ? "" : " (" + found->reason + ")");
+        missing = "\"" + (s ? s->name : n.step) + "\" was not measured" +
+                  (found->reason.empty() ? "" : " (" + found->reason + ")");
         return {};
     }
     if (n.count == "missing") return found->missing;
@@ -246,7 +258,8 @@ std::optional<double> countOf(const Recipe& recipe, const ItemResult& item, cons
 }
 } // namespace
 
-std::map<std::string, NamedValue> namedResults(const Recipe& recipe, const ItemResult& item, const std::string& text, std::string& missing)
+std::map<std::string, NamedValue> namedResults(const Recipe& recipe, const ItemResult& item, const std::string& text,
+                                               std::string& missing)
 {
     std::map<std::string, NamedValue> out;
     for (const Naming& n : namings(text)) {
@@ -269,7 +282,8 @@ std::map<std::string, NamedValue> namedResults(const Recipe& recipe, const ItemR
             return {};
         }
         if (v->list && r->unlisted > 0) {
-            missing = "the list of \"" + s->name + "\" is cut off: " + std::to_string(r->unlisted) + " objects are not in it";
+            missing =
+                "the list of \"" + s->name + "\" is cut off: " + std::to_string(r->unlisted) + " objects are not in it";
             return {};
         }
         out[n.key()] = {v->unit, v->list, v->values};
@@ -301,7 +315,8 @@ void Totals::add(const Recipe& recipe, const PictureResult& result)
 
 namespace
 {
-// 1 for a check that passes or has no limits, 0 for one that fails or was not measured; by "step.output" and by "step" for its first check.
+// 1 for a check that passes or has no limits, 0 for one that fails or was not measured; by "step.output" and by "step"
+// for its first check.
 std::map<std::string, NamedValue> verdictsOf(const ItemResult& item, const Recipe& recipe)
 {
     std::map<std::string, NamedValue> out;
@@ -320,14 +335,16 @@ std::map<std::string, NamedValue> verdictsOf(const ItemResult& item, const Recip
 
 namespace
 {
-// A rule judges when something it names was judged: a check with limits, or a step without a check that was found or not.
+// A rule judges when something it names was judged: a check with limits, or a step without a check that was found or
+// not.
 bool ruleJudges(const Recipe& recipe, const ItemResult& item)
 {
     for (const Naming& n : namings(recipe.rule)) {
         const Step* s = recipe.find(n.step);
         if (s && s->checks.empty()) return true;
         for (const CheckResult& c : item.checks)
-            if (c.step == n.step && (n.output.empty() || n.output == c.output) && c.verdict != Verdict::Unjudged) return true;
+            if (c.step == n.step && (n.output.empty() || n.output == c.output) && c.verdict != Verdict::Unjudged)
+                return true;
     }
     return false;
 }
@@ -343,7 +360,8 @@ void judge(const Recipe& recipe, PictureResult& result)
         for (std::size_t i = 0; i < recipe.steps.size(); ++i) {
             const Step& s = recipe.steps[i];
             if (!s.inUse) continue;
-            const StepResult* r = i < item.steps.size() && item.steps[i]->step == s.id ? item.steps[i].get() : item.step(s.id);
+            const StepResult* r =
+                i < item.steps.size() && item.steps[i]->step == s.id ? item.steps[i].get() : item.step(s.id);
             if (r && r->surplus && !surplus) surplus = bad = true, item.reason = s.name + ": " + r->reason;
             if ((!r || r->state != State::Ok) && !bad) {
                 bad = true;
@@ -356,16 +374,20 @@ void judge(const Recipe& recipe, PictureResult& result)
             judged = judged || c.verdict != Verdict::Unjudged;
         }
         item.outcome = bad ? Outcome::Reject : judged ? Outcome::Accept : Outcome::Unjudged;
-        // A rule of the recipe's own decides instead; a rule that cannot be worked out accepts nothing, and one that names nothing judged neither.
+        // A rule of the recipe's own decides instead; a rule that cannot be worked out accepts nothing, and one that
+        // names nothing judged neither.
         if (!recipe.rule.empty() && !surplus) {
             auto values = verdictsOf(item, recipe);
             std::string missing;
             for (const Naming& n : namings(recipe.rule))
                 if (!n.count.empty())
-                    if (const auto count = countOf(recipe, item, n, missing)) values[n.key()] = {base::Unit::None, false, {*count}};
-            const auto v =
-                missing.empty() ? evaluateFormula(recipe.rule, values) : base::Result<double>(base::fail(base::ErrorCode::NoResult, missing));
-            item.outcome = !v || *v == 0 ? Outcome::Reject : ruleJudges(recipe, item) ? Outcome::Accept : Outcome::Unjudged;
+                    if (const auto count = countOf(recipe, item, n, missing))
+                        values[n.key()] = {base::Unit::None, false, {*count}};
+            const auto v = missing.empty() ? evaluateFormula(recipe.rule, values)
+                                           : base::Result<double>(base::fail(base::ErrorCode::NoResult, missing));
+            item.outcome = !v || *v == 0              ? Outcome::Reject
+                           : ruleJudges(recipe, item) ? Outcome::Accept
+                                                      : Outcome::Unjudged;
             if (!v) item.reason = "the item's rule: " + v.error().message;
             else if (!item.rejected()) item.reason.clear();
             else if (item.reason.empty()) item.reason = "the item's rule is not met";

@@ -13,12 +13,15 @@ std::string Proposal::words(base::Unit length) const
 {
     const base::Unit shown = base::shownAs(unit, length);
     const auto n = std::to_string(good.size());
-    return (labelled ? "proposed from " + n + " good: " : "proposed from " + n + " unlabelled values, no trial is labelled good: ") + limits.in(shown).text() + " " + base::symbol(shown) + "; passes " +
-           std::to_string(goodPass) + " good, fails " + std::to_string(badCaught) + " of " + std::to_string(bad.size()) + " bad; margin " +
+    return (labelled ? "proposed from " + n + " good: "
+                     : "proposed from " + n + " unlabelled values, no trial is labelled good: ") +
+           limits.in(shown).text() + " " + base::symbol(shown) + "; passes " + std::to_string(goodPass) +
+           " good, fails " + std::to_string(badCaught) + " of " + std::to_string(bad.size()) + " bad; margin " +
            base::toText(margin, unit, length);
 }
 
-base::Result<Proposal> proposeLimits(const std::vector<double>& good, const std::vector<double>& bad, base::Unit unit, const ValueSense& sense)
+base::Result<Proposal> proposeLimits(const std::vector<double>& good, const std::vector<double>& bad, base::Unit unit,
+                                     const ValueSense& sense)
 {
     using Better = OutputSpec::Better;
     if (good.empty()) return fail(ErrorCode::NoResult, "no good part has this value");
@@ -27,8 +30,8 @@ base::Result<Proposal> proposeLimits(const std::vector<double>& good, const std:
     p.limits.unit = unit;
     const auto [lowest, highest] = std::minmax_element(good.begin(), good.end());
     const auto isWhole = [](double v) { return v == std::floor(v); };
-    const bool whole = unit == base::Unit::None && std::all_of(good.begin(), good.end(), isWhole) && std::all_of(bad.begin(), bad.end(), isWhole) &&
-                       sense.better == Better::Within;
+    const bool whole = unit == base::Unit::None && std::all_of(good.begin(), good.end(), isWhole) &&
+                       std::all_of(bad.begin(), bad.end(), isWhole) && sense.better == Better::Within;
     if (whole) {
         p.limits.low = *lowest, p.limits.high = *highest;
     } else {
@@ -40,7 +43,8 @@ base::Result<Proposal> proposeLimits(const std::vector<double>& good, const std:
             if (b < *lowest && (!below || b > *below)) below = b;
             if (b > *highest && (!above || b < *above)) above = b;
         }
-        const double low = below ? (*below + *lowest) / 2 : *lowest - spread / 2, high = above ? (*above + *highest) / 2 : *highest + spread / 2;
+        const double low = below ? (*below + *lowest) / 2 : *lowest - spread / 2,
+                     high = above ? (*above + *highest) / 2 : *highest + spread / 2;
         if (sense.better != Better::Less) p.limits.low = std::min(*lowest, std::floor(low / grain) * grain);
         if (sense.better != Better::More) p.limits.high = std::max(*highest, std::ceil(high / grain) * grain);
     }
@@ -54,16 +58,18 @@ base::Result<Proposal> proposeLimits(const std::vector<double>& good, const std:
         if (p.limits.low) p.limits.low = std::max(0.0, *p.limits.low);
         if (p.limits.high) p.limits.high = std::max(*highest, std::min(100.0, *p.limits.high));
     }
-    p.margin = std::min(p.limits.low ? *lowest - *p.limits.low : 1e300, p.limits.high ? *p.limits.high - *highest : 1e300);
+    p.margin =
+        std::min(p.limits.low ? *lowest - *p.limits.low : 1e300, p.limits.high ? *p.limits.high - *highest : 1e300);
     for (const double v : good) p.goodPass += p.limits.holds(v);
     for (const double v : bad) p.badCaught += !p.limits.holds(v);
     return p;
 }
 
-base::Result<Proposal> proposeFor(const Recipe& recipe, const std::vector<const PictureResult*>& trials, const std::string& step,
-                                  const std::string& output)
+base::Result<Proposal> proposeFor(const Recipe& recipe, const std::vector<const PictureResult*>& trials,
+                                  const std::string& step, const std::string& output)
 {
-    const bool anyGood = std::any_of(recipe.trials.begin(), recipe.trials.end(), [](const Trial& t) { return t.label == Label::Good; });
+    const bool anyGood =
+        std::any_of(recipe.trials.begin(), recipe.trials.end(), [](const Trial& t) { return t.label == Label::Good; });
     std::vector<double> good, bad;
     base::Unit unit = base::Unit::None;
     std::string name;
@@ -85,7 +91,8 @@ base::Result<Proposal> proposeFor(const Recipe& recipe, const std::vector<const 
             if (const OutputSpec* spec = kind->output(output)) {
                 // Where a length or an area ends is 0 in every unit.
                 sense = {spec->better, spec->least, spec->most};
-                const bool size = spec->unit == base::Unit::SquarePixel || (spec->unit == base::Unit::Pixel && spec->better == OutputSpec::Better::Less);
+                const bool size = spec->unit == base::Unit::SquarePixel ||
+                                  (spec->unit == base::Unit::Pixel && spec->better == OutputSpec::Better::Less);
                 if (size && !sense.least) sense.least = 0.0;
             }
     auto p = proposeLimits(good, bad, unit, sense);
@@ -103,8 +110,8 @@ std::vector<Proposal> proposeAll(const Recipe& recipe, const std::vector<const P
     return out;
 }
 
-base::Result<Proposal> proposeFromPair(const Recipe& recipe, const PictureResult& complete, const PictureResult& gap, const std::string& step,
-                                       const std::string& output)
+base::Result<Proposal> proposeFromPair(const Recipe& recipe, const PictureResult& complete, const PictureResult& gap,
+                                       const std::string& step, const std::string& output)
 {
     struct Seen {
         std::vector<double> values;
@@ -119,21 +126,25 @@ base::Result<Proposal> proposeFromPair(const Recipe& recipe, const PictureResult
                     out.unit = c.unit, out.name = c.name;
                     out.values.insert(out.values.end(), c.values.begin(), c.values.end());
                 }
-        if (out.values.empty()) return fail(ErrorCode::NoResult, std::string("the ") + which + " sample has no value of this check");
+        if (out.values.empty())
+            return fail(ErrorCode::NoResult, std::string("the ") + which + " sample has no value of this check");
         return out;
     };
     const auto full = valuesOf(complete, "complete"), open = valuesOf(gap, "incomplete");
     if (!full) return base::passOn(full.error());
     if (!open) return base::passOn(open.error());
     (void)recipe;
-    // A gap lowers what is counted or covered: the least of the incomplete sample against the least of the complete one.
-    const double a = *std::min_element(full->values.begin(), full->values.end()), b = *std::min_element(open->values.begin(), open->values.end());
+    // A gap lowers what is counted or covered: the least of the incomplete sample against the least of the complete
+    // one.
+    const double a = *std::min_element(full->values.begin(), full->values.end()),
+                 b = *std::min_element(open->values.begin(), open->values.end());
     const auto text = [&](double v) { return base::toText(v, full->unit); };
     if (std::abs(a - b) <= 1e-9 * std::max(1.0, std::abs(a)))
         return fail(ErrorCode::InvalidArgument, "both samples show " + text(a) + ": nothing tells them apart");
     if (b > a)
-        return fail(ErrorCode::InvalidArgument,
-                    "the sample with a gap shows " + text(b) + ", more than the complete one with " + text(a) + ": they seem to be swapped");
+        return fail(ErrorCode::InvalidArgument, "the sample with a gap shows " + text(b) +
+                                                    ", more than the complete one with " + text(a) +
+                                                    ": they seem to be swapped");
     Proposal p;
     p.step = step, p.output = output, p.name = full->name, p.unit = full->unit;
     p.good = full->values, p.bad = open->values;
@@ -146,8 +157,8 @@ base::Result<Proposal> proposeFromPair(const Recipe& recipe, const PictureResult
     return p;
 }
 
-base::Result<Check> fromThisPart(const Recipe& recipe, const ItemResult& item, const Check& check, const std::string& step, double tolerance,
-                                 bool byPlace)
+base::Result<Check> fromThisPart(const Recipe& recipe, const ItemResult& item, const Check& check,
+                                 const std::string& step, double tolerance, bool byPlace)
 {
     const Step* s = recipe.find(step);
     const StepResult* r = item.step(step);
@@ -182,7 +193,8 @@ base::Result<Check> fromThisPart(const Recipe& recipe, const ItemResult& item, c
     for (std::size_t i = 0; i < v->values.size(); ++i) {
         Element e;
         e.own = limits(v->values[i]);
-        if (byPlace) e.at = recipe.calibration.bends() ? recipe.calibration.picture(back.carry(at[i])) : back.carry(at[i]);
+        if (byPlace)
+            e.at = recipe.calibration.bends() ? recipe.calibration.picture(back.carry(at[i])) : back.carry(at[i]);
         out.elements.push_back(std::move(e));
     }
     if (byPlace) out.match = Match::Place;

@@ -14,10 +14,12 @@ namespace inspect
 using base::ErrorCode;
 using base::fail;
 
-base::Result<Repeatability> repeatability(const std::vector<double>& values, std::optional<double> tolerance, std::optional<double> truth,
-                                          const GaugeFactors& k)
+base::Result<Repeatability> repeatability(const std::vector<double>& values, std::optional<double> tolerance,
+                                          std::optional<double> truth, const GaugeFactors& k)
 {
-    if (values.size() < 2) return fail(ErrorCode::InvalidArgument, "at least two values are needed, " + std::to_string(values.size()) + " are there");
+    if (values.size() < 2)
+        return fail(ErrorCode::InvalidArgument,
+                    "at least two values are needed, " + std::to_string(values.size()) + " are there");
     if (tolerance && !(*tolerance > 0)) return fail(ErrorCode::InvalidArgument, "the tolerance must be above 0");
     Repeatability r;
     r.n = int(values.size());
@@ -65,16 +67,17 @@ base::Result<Study> study(const std::vector<StudyValue>& values, std::optional<d
     }
     const std::size_t p = parts.size(), o = persons.size();
     if (p < 2 || o < 2)
-        return fail(ErrorCode::InvalidArgument,
-                    "a study needs at least 2 parts and 2 persons; " + std::to_string(p) + " and " + std::to_string(o) + " are there");
+        return fail(ErrorCode::InvalidArgument, "a study needs at least 2 parts and 2 persons; " + std::to_string(p) +
+                                                    " and " + std::to_string(o) + " are there");
     const std::size_t r = cells.begin()->second.size();
     if (r < 2) return fail(ErrorCode::InvalidArgument, "a study needs at least 2 repeats of each part by each person");
     for (std::size_t i = 0; i < p; ++i)
         for (std::size_t k = 0; k < o; ++k)
             if (const auto it = cells.find({i, k}); it == cells.end() || it->second.size() != r)
-                return fail(ErrorCode::InvalidArgument, "the study is incomplete: part \"" + parts[i] + "\" by \"" + persons[k] + "\" has " +
-                                                            std::to_string(it == cells.end() ? 0 : it->second.size()) + " values, " +
-                                                            std::to_string(r) + " are expected");
+                return fail(ErrorCode::InvalidArgument, "the study is incomplete: part \"" + parts[i] + "\" by \"" +
+                                                            persons[k] + "\" has " +
+                                                            std::to_string(it == cells.end() ? 0 : it->second.size()) +
+                                                            " values, " + std::to_string(r) + " are expected");
     if (tolerance && !(*tolerance > 0)) return fail(ErrorCode::InvalidArgument, "the tolerance must be above 0");
     const double n = double(p * o * r);
     double grand = 0;
@@ -97,8 +100,8 @@ base::Result<Study> study(const std::vector<StudyValue>& values, std::optional<d
     Study s;
     s.parts = int(p), s.persons = int(o), s.repeats = int(r);
     const auto row = [](const char* name, double ss, int df) { return VarianceRow{name, ss, df, ss / df, {}, {}}; };
-    VarianceRow part = row("part", ssPart, dfPart), person = row("person", ssPerson, dfPerson), both = row("part × person", ssBoth, dfBoth),
-                error = row("repeatability", within, dfWithin);
+    VarianceRow part = row("part", ssPart, dfPart), person = row("person", ssPerson, dfPerson),
+                both = row("part × person", ssBoth, dfBoth), error = row("repeatability", within, dfWithin);
     const auto test = [](VarianceRow& of, const VarianceRow& against) {
         if (!(against.mean > 0)) return;
         of.f = of.mean / against.mean;
@@ -120,8 +123,10 @@ base::Result<Study> study(const std::vector<StudyValue>& values, std::optional<d
     }
     s.table.push_back({"total", total, int(p * o * r) - 1, 0, {}, {}});
     const double against = s.pooled ? error.mean : both.mean;
-    const double varPart = std::max(0.0, (part.mean - against) / double(o * r)), varPerson = std::max(0.0, (person.mean - against) / double(p * r));
-    const double repeat = error.mean, reproduce = varPerson + varBoth, gauge = repeat + reproduce, all = gauge + varPart;
+    const double varPart = std::max(0.0, (part.mean - against) / double(o * r)),
+                 varPerson = std::max(0.0, (person.mean - against) / double(p * r));
+    const double repeat = error.mean, reproduce = varPerson + varBoth, gauge = repeat + reproduce,
+                 all = gauge + varPart;
     for (const auto& [name, v] : {std::pair<const char*, double>{"repeatability", repeat},
                                   {"reproducibility", reproduce},
                                   {"gauge", gauge},
@@ -146,7 +151,8 @@ base::Result<std::vector<StudyValue>> studyFromCsv(const std::string& text, cons
         const std::string where = name + ": line " + std::to_string(n);
         const char sign = line.find(';') != std::string::npos ? ';' : ',';
         const auto first = line.find(sign), second = first == std::string::npos ? first : line.find(sign, first + 1);
-        if (second == std::string::npos) return fail(ErrorCode::Corrupt, "three columns are expected: part, person, value", where);
+        if (second == std::string::npos)
+            return fail(ErrorCode::Corrupt, "three columns are expected: part, person, value", where);
         StudyValue v{line.substr(0, first), line.substr(first + 1, second - first - 1), 0};
         std::string number = line.substr(second + 1);
         if (sign == ';') std::replace(number.begin(), number.end(), ',', '.');
@@ -161,23 +167,26 @@ base::Result<std::vector<StudyValue>> studyFromCsv(const std::string& text, cons
     return out;
 }
 
-base::Result<std::vector<StudyValue>> studyFromPictures(const std::vector<const PictureResult*>& results, const std::string& step,
-                                                        const std::string& output)
+base::Result<std::vector<StudyValue>> studyFromPictures(const std::vector<const PictureResult*>& results,
+                                                        const std::string& step, const std::string& output)
 {
     std::vector<StudyValue> out;
     for (const PictureResult* r : results) {
         const std::string leaf = std::filesystem::path(r->picture).stem().string();
-        const auto first = leaf.find_first_of("-_"), second = first == std::string::npos ? first : leaf.find_first_of("-_", first + 1);
+        const auto first = leaf.find_first_of("-_"),
+                   second = first == std::string::npos ? first : leaf.find_first_of("-_", first + 1);
         if (second == std::string::npos || first == 0 || second == first + 1)
             return base::fail(base::ErrorCode::InvalidArgument, "the name does not say part-person-take", r->picture);
         if (r->error) return base::fail(base::ErrorCode::NoResult, *r->error, r->picture);
         if (r->items.size() != 1)
             return base::fail(base::ErrorCode::InvalidArgument,
-                              "it holds " + std::to_string(r->items.size()) + " items; the study takes one a picture", r->picture);
+                              "it holds " + std::to_string(r->items.size()) + " items; the study takes one a picture",
+                              r->picture);
         const StepResult* one = r->items.front().step(step);
         const OutputValue* v = one && one->state == State::Ok ? one->output(output) : nullptr;
         if (!v || v->list || v->values.empty())
-            return base::fail(base::ErrorCode::NoResult, "not measured" + (one && !one->reason.empty() ? ": " + one->reason : std::string()),
+            return base::fail(base::ErrorCode::NoResult,
+                              "not measured" + (one && !one->reason.empty() ? ": " + one->reason : std::string()),
                               r->picture);
         out.push_back({leaf.substr(0, first), leaf.substr(first + 1, second - first - 1), v->values.front()});
     }
@@ -193,7 +202,8 @@ std::vector<Takes> takesOf(const recipe::Recipe& recipe, const std::vector<const
             const recipe::OutputSpec* spec = kind ? kind->output(c.output) : nullptr;
             if (!s.inUse || !spec || spec->list) continue;
             Takes t{s.id, c.output, c.name, recipe.unitOf(s, *spec), {}, 0, {}};
-            if (const auto l = limitsInValueUnit(recipe, s, c); l && l->lowest() && l->highest() && *l->highest() > *l->lowest())
+            if (const auto l = limitsInValueUnit(recipe, s, c);
+                l && l->lowest() && l->highest() && *l->highest() > *l->lowest())
                 t.tolerance = *l->highest() - *l->lowest();
             for (const PictureResult* r : results)
                 for (const ItemResult& item : r->items) {
@@ -210,12 +220,15 @@ std::vector<Takes> takesOf(const recipe::Recipe& recipe, const std::vector<const
 image::Image noisyCopy(const image::Image& grey, double sigma, std::uint64_t seed)
 {
     image::Image out = grey.clone();
-    // Noise that depends on seed and place alone, whatever library does the drawing: sum of four uniforms is near enough to normal.
+    // Noise that depends on seed and place alone, whatever library does the drawing: sum of four uniforms is near
+    // enough to normal.
     std::mt19937_64 random(seed * 0x9E3779B97F4A7C15ULL + 1);
     const double scale = sigma / std::sqrt(4.0 / 12.0) / 65536.0;
     const auto draw = [&] {
         const std::uint64_t b = random();
-        return (double(b & 0xFFFF) + double((b >> 16) & 0xFFFF) + double((b >> 32) & 0xFFFF) + double(b >> 48) - 2 * 65535.0) * scale;
+        return (double(b & 0xFFFF) + double((b >> 16) & 0xFFFF) + double((b >> 32) & 0xFFFF) + double(b >> 48) -
+                2 * 65535.0) *
+               scale;
     };
     const bool wide = grey.format() == image::PixelFormat::Grey16;
     for (int y = 0; y < out.height(); ++y) {

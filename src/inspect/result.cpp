@@ -30,7 +30,8 @@ std::vector<int> CheckResult::failed() const
 {
     std::vector<int> out;
     for (std::size_t i = 0; i < elements.size(); ++i)
-        if (elements[i].verdict == Verdict::Fail || elements[i].verdict == Verdict::NotMeasured) out.push_back(int(i) + 1);
+        if (elements[i].verdict == Verdict::Fail || elements[i].verdict == Verdict::NotMeasured)
+            out.push_back(int(i) + 1);
     return out;
 }
 
@@ -41,7 +42,8 @@ std::string CheckResult::valueText() const
     if (!list) return base::toText(values.front(), unit, shownIn);
     const auto out = failed().size();
     const std::string n = std::to_string(elements.empty() ? values.size() : elements.size());
-    if (verdict != Verdict::Unjudged && !elements.empty()) return out ? std::to_string(out) + " of " + n + " out" : "all " + n + " pass";
+    if (verdict != Verdict::Unjudged && !elements.empty())
+        return out ? std::to_string(out) + " of " + n + " out" : "all " + n + " pass";
     return n + " values";
 }
 
@@ -57,7 +59,8 @@ std::string ItemResult::sentence() const
     if (accepted()) return {};
     for (const CheckResult& c : checks)
         if (c.verdict == Verdict::Fail)
-            return (c.fault.empty() ? c.name : c.fault + " · " + c.name) + " " + c.valueText() + (c.reason.empty() ? "" : " · " + c.reason);
+            return (c.fault.empty() ? c.name : c.fault + " · " + c.name) + " " + c.valueText() +
+                   (c.reason.empty() ? "" : " · " + c.reason);
     if (!reason.empty()) return reason;
     for (const CheckResult& c : checks)
         if (c.verdict == Verdict::NotMeasured) return c.name + " not measured · " + c.reason;
@@ -67,7 +70,9 @@ std::string ItemResult::sentence() const
 Outcome PictureResult::outcome() const
 {
     if (error) return Outcome::Reject;
-    const auto any = [&](Outcome o) { return std::any_of(items.begin(), items.end(), [&](const ItemResult& i) { return i.outcome == o; }); };
+    const auto any = [&](Outcome o) {
+        return std::any_of(items.begin(), items.end(), [&](const ItemResult& i) { return i.outcome == o; });
+    };
     if (any(Outcome::Reject)) return Outcome::Reject;
     return items.empty() || any(Outcome::Unjudged) ? Outcome::Unjudged : Outcome::Accept;
 }

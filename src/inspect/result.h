@@ -28,10 +28,10 @@ struct OutputValue {
 struct StepResult {
     std::string step;
     State state = State::NotRun;
-    std::string reason; // why it failed or was not run
-    bool absent = false;        // what was asked for is not there: a fault of the part
-    bool surplus = false;       // of a part beyond the wanted ones: found, named, not inspected
-    std::size_t unlisted = 0;   // objects found beyond the longest list
+    std::string reason;       // why it failed or was not run
+    bool absent = false;      // what was asked for is not there: a fault of the part
+    bool surplus = false;     // of a part beyond the wanted ones: found, named, not inspected
+    std::size_t unlisted = 0; // objects found beyond the longest list
     std::vector<OutputValue> outputs;
     std::map<std::string, recipe::Feature> features;
     std::vector<recipe::Mark> marks;
@@ -48,8 +48,8 @@ using StepResultPtr = std::shared_ptr<const StepResult>;
 
 // One element of a list and its verdict.
 struct ElementResult {
-    std::string name;     // as the person named it, else its number
-    int value = -1;       // index into the values; -1: missing
+    std::string name; // as the person named it, else its number
+    int value = -1;   // index into the values; -1: missing
     Verdict verdict = Verdict::Unjudged;
     std::string reason;
     std::optional<double> nominal, low, high;
@@ -66,9 +66,9 @@ struct CheckResult {
     std::optional<double> nominal, low, high;
     Verdict verdict = Verdict::Unjudged;
     std::string reason;
-    std::optional<double> share; // of the tolerance used, worst element
-    double guard = 0;            // uncertainty the limits were narrowed by, in `unit`
-    std::string fault;           // what to say when it fails
+    std::optional<double> share;         // of the tolerance used, worst element
+    double guard = 0;                    // uncertainty the limits were narrowed by, in `unit`
+    std::string fault;                   // what to say when it fails
     std::vector<ElementResult> elements; // of a list that is judged
     int missing = 0, surplus = 0;        // by place
     bool near() const { return verdict == Verdict::Pass && share && *share >= 0.8; }
@@ -92,13 +92,14 @@ struct ItemResult {
     bool accepted() const { return outcome == Outcome::Accept; }
     bool rejected() const { return outcome == Outcome::Reject; }
     const StepResult* step(const std::string& id) const;
-    // One sentence saying what is wrong: the first failing check, else what was not measured; "nothing was judged"; empty when accepted.
+    // One sentence saying what is wrong: the first failing check, else what was not measured; "nothing was judged";
+    // empty when accepted.
     std::string sentence() const;
 };
 
 struct PictureResult {
     std::string picture;
-    std::optional<std::string> error; // the picture could not be read
+    std::optional<std::string> error;  // the picture could not be read
     std::vector<std::string> warnings; // a target among the parts, another size than was calibrated
     std::vector<ItemResult> items;
     double milliseconds = 0;

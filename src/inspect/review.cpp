@@ -37,8 +37,8 @@ const Words& wordsOf(Doubt d)
     return kWords[0];
 }
 
-// What two names look like at a glance: case, spaces and most signs do not tell them apart, neither do l and 1 or O and 0. A plus does, and a
-// minus at the end.
+// What two names look like at a glance: case, spaces and most signs do not tell them apart, neither do l and 1 or O and
+// 0. A plus does, and a minus at the end.
 std::string atAGlance(const std::string& name)
 {
     std::string out;
@@ -55,7 +55,10 @@ std::string atAGlance(const std::string& name)
 class Reviewer
 {
 public:
-    Reviewer(const Recipe& recipe, const std::vector<const PictureResult*>& trials, double thin) : m_recipe(recipe), m_trials(trials), m_thin(thin) {}
+    Reviewer(const Recipe& recipe, const std::vector<const PictureResult*>& trials, double thin)
+        : m_recipe(recipe), m_trials(trials), m_thin(thin)
+    {
+    }
 
     std::vector<Finding> all()
     {
@@ -65,12 +68,14 @@ public:
             if (s.inUse) step(s);
         names();
         labels();
-        std::stable_sort(m_out.begin(), m_out.end(), [](const Finding& a, const Finding& b) { return a.doubt < b.doubt; });
+        std::stable_sort(m_out.begin(), m_out.end(),
+                         [](const Finding& a, const Finding& b) { return a.doubt < b.doubt; });
         return std::move(m_out);
     }
 
 private:
-    void say(Doubt d, const Step* s, const std::string& output, int trial, std::string subject, std::string text, std::string remedy)
+    void say(Doubt d, const Step* s, const std::string& output, int trial, std::string subject, std::string text,
+             std::string remedy)
     {
         m_out.push_back({d, s ? s->id : "", output, trial, std::move(subject), std::move(text), std::move(remedy)});
     }
@@ -100,10 +105,15 @@ private:
             for (const Check& c : s->checks)
                 if (c.output == output) {
                     const base::Unit value = m_recipe.unitOf(*s, *kind->output(output));
-                    const auto word = [](base::Unit u) { return u == base::Unit::None ? std::string("no unit") : std::string(base::symbol(u)); };
+                    const auto word = [](base::Unit u) {
+                        return u == base::Unit::None ? std::string("no unit") : std::string(base::symbol(u));
+                    };
                     say(Doubt::Unit, s, output, -1, c.name,
-                        "the limit is in " + word(c.limits.unit) + ", the value in " + word(value) + ": it is not judged",
-                        convertedCheck(m_recipe, *s, c).limits.unit == c.limits.unit ? "calibrate, or type the limit anew" : "convert the limit");
+                        "the limit is in " + word(c.limits.unit) + ", the value in " + word(value) +
+                            ": it is not judged",
+                        convertedCheck(m_recipe, *s, c).limits.unit == c.limits.unit
+                            ? "calibrate, or type the limit anew"
+                            : "convert the limit");
                 }
         }
     }
@@ -124,12 +134,13 @@ private:
             if (!fixed) continue;
             ++drawn;
             if (anyDatum)
-                say(Doubt::Fixed, &s, "", -1, s.name, "it looks at a fixed place of the picture: a part that lies elsewhere is measured beside it",
+                say(Doubt::Fixed, &s, "", -1, s.name,
+                    "it looks at a fixed place of the picture: a part that lies elsewhere is measured beside it",
                     "let it follow a datum");
         }
         if (!anyDatum && drawn)
-            say(Doubt::Fixed, nullptr, "", -1, m_recipe.name, "no datum: every region stays where it was drawn when the part moves",
-                "make a datum first");
+            say(Doubt::Fixed, nullptr, "", -1, m_recipe.name,
+                "no datum: every region stays where it was drawn when the part moves", "make a datum first");
     }
     void step(const Step& s)
     {
@@ -138,19 +149,23 @@ private:
         for (const Check& c : s.checks) {
             if (!judged(c)) {
                 if (!kind || !kind->datum)
-                    say(Doubt::Unjudged, &s, c.output, -1, c.name, "it has no limits: whatever it is, nothing is judged",
+                    say(Doubt::Unjudged, &s, c.output, -1, c.name,
+                        "it has no limits: whatever it is, nothing is judged",
                         "give it limits, or take the check away");
                 continue;
             }
             anyJudged = true;
             check(s, c);
         }
-        const bool summed = named(m_recipe.rule, s) ||
-                            std::any_of(m_recipe.totals.begin(), m_recipe.totals.end(), [&](const Total& t) { return named(t.expression, s); });
+        const bool summed =
+            named(m_recipe.rule, s) || std::any_of(m_recipe.totals.begin(), m_recipe.totals.end(),
+                                                   [&](const Total& t) { return named(t.expression, s); });
         if (!anyJudged && s.checks.empty() && !(kind && kind->datum) && m_recipe.readBy(s.id).empty() && !summed)
-            say(Doubt::Unread, &s, "", -1, s.name, "no check judges it and no step reads it", "add a check, or delete the step");
+            say(Doubt::Unread, &s, "", -1, s.name, "no check judges it and no step reads it",
+                "add a check, or delete the step");
         if (!m_recipe.rule.empty() && anyJudged && !named(m_recipe.rule, s))
-            say(Doubt::Unread, &s, "", -1, s.name, "the item's rule does not name it: its fail rejects nothing", "name it in the rule");
+            say(Doubt::Unread, &s, "", -1, s.name, "the item's rule does not name it: its fail rejects nothing",
+                "name it in the rule");
     }
     static bool named(const std::string& text, const Step& s)
     {
@@ -161,9 +176,11 @@ private:
     {
         // A unit is said above; a general tolerance without a class, or beyond its table, is said here.
         if (auto l = limitsInValueUnit(m_recipe, s, c); !l && base::convertible(c.limits.unit, unitOf(s, c)))
-            return say(Doubt::Limits, &s, c.output, -1, c.name, l.error().message, "state the limit in full, or choose a class");
+            return say(Doubt::Limits, &s, c.output, -1, c.name, l.error().message,
+                       "state the limit in full, or choose a class");
         if (m_recipe.guardBand && !c.uncertainty)
-            say(Doubt::Uncertainty, &s, c.output, -1, c.name, "the guard band is on, this check has no uncertainty: it is judged by its bare limits",
+            say(Doubt::Uncertainty, &s, c.output, -1, c.name,
+                "the guard band is on, this check has no uncertainty: it is judged by its bare limits",
                 "enter the expanded uncertainty, or take it from a repeatability study");
         int lost = 0, worstTrial = -1, lostTrial = -1;
         double worst = 0;
@@ -184,14 +201,16 @@ private:
         if (!base::convertible(c.limits.unit, unitOf(s, c))) return; // said already
         if (lost)
             say(Doubt::NotMeasured, &s, c.output, lostTrial, c.name,
-                "not measured on " + std::to_string(lostTrials.size()) + " of " + std::to_string(goodTrials.size()) + " good trials: " + why,
+                "not measured on " + std::to_string(lostTrials.size()) + " of " + std::to_string(goodTrials.size()) +
+                    " good trials: " + why,
                 "see why on " + trialName(std::size_t(lostTrial)));
         // A whole number that has to be exactly that leaves no room and needs none.
         const auto l = limitsInValueUnit(m_recipe, s, c);
         const bool exact = l && l->lowest() && l->highest() && *l->lowest() == *l->highest();
         if (worst > 1 - m_thin && !exact)
             say(Doubt::ThinMargin, &s, c.output, worstTrial, c.name,
-                "the good part of " + trialName(std::size_t(worstTrial)) + " uses " + percent(worst) + " of the tolerance",
+                "the good part of " + trialName(std::size_t(worstTrial)) + " uses " + percent(worst) +
+                    " of the tolerance",
                 "measure better, or ask whether the limit is right");
         if (!badTrials.empty() && caughtTrials.empty())
             say(Doubt::NeverFails, &s, c.output, -1, c.name,
@@ -239,11 +258,13 @@ private:
             const PictureResult* r = t < m_trials.size() ? m_trials[t] : nullptr;
             if (!r) continue;
             if (r->error) {
-                say(Doubt::Picture, nullptr, "", int(t), trialName(t), *r->error, "put the picture back, or take it out of the trials");
+                say(Doubt::Picture, nullptr, "", int(t), trialName(t), *r->error,
+                    "put the picture back, or take it out of the trials");
                 continue;
             }
             for (const std::string& w : r->warnings)
-                say(Doubt::Picture, nullptr, "", int(t), trialName(t), w, "take it out of the trials, or calibrate for it");
+                say(Doubt::Picture, nullptr, "", int(t), trialName(t), w,
+                    "take it out of the trials, or calibrate for it");
             if (labelOf(t) == Label::Good && r->rejected()) {
                 std::string why;
                 for (const ItemResult& item : r->items)
@@ -257,7 +278,8 @@ private:
             std::string subject = trialName(trials[0]);
             if (trials.size() > 1) {
                 subject = std::to_string(trials.size()) + " trials:";
-                for (std::size_t i = 0; i < trials.size() && i < 6; ++i) subject += (i ? ", " : " ") + std::to_string(trials[i] + 1);
+                for (std::size_t i = 0; i < trials.size() && i < 6; ++i)
+                    subject += (i ? ", " : " ") + std::to_string(trials[i] + 1);
                 if (trials.size() > 6) subject += ", …";
             }
             say(Doubt::Label, nullptr, "", int(trials[0]), subject, text,
@@ -268,13 +290,16 @@ private:
         });
         if (!anyJudged)
             say(Doubt::Trials, nullptr, "", -1, m_recipe.name,
-                m_recipe.steps.empty() ? "it has no steps: nothing is judged and nothing accepted" : "no check has limits: nothing is judged and nothing accepted",
+                m_recipe.steps.empty() ? "it has no steps: nothing is judged and nothing accepted"
+                                       : "no check has limits: nothing is judged and nothing accepted",
                 m_recipe.steps.empty() ? "draw what matters on the part" : "give limits to what matters");
         if (m_recipe.steps.empty()) return;
-        if (!good) say(Doubt::Trials, nullptr, "", -1, m_recipe.name, "no trial is labelled good", "label pictures of good parts");
+        if (!good)
+            say(Doubt::Trials, nullptr, "", -1, m_recipe.name, "no trial is labelled good",
+                "label pictures of good parts");
         if (!bad)
-            say(Doubt::Trials, nullptr, "", -1, m_recipe.name, "no trial is labelled bad: nothing shows that the recipe can reject",
-                "add pictures of bad parts");
+            say(Doubt::Trials, nullptr, "", -1, m_recipe.name,
+                "no trial is labelled bad: nothing shows that the recipe can reject", "add pictures of bad parts");
     }
 
     const Recipe& m_recipe;

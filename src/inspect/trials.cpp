@@ -68,7 +68,8 @@ TrialRunner::~TrialRunner()
     for (auto& t : m_threads) t.join();
 }
 
-void TrialRunner::run(std::shared_ptr<const Prepared> prepared, std::vector<std::string> pictures, int generation, const std::string& first)
+void TrialRunner::run(std::shared_ptr<const Prepared> prepared, std::vector<std::string> pictures, int generation,
+                      const std::string& first)
 {
     {
         const std::lock_guard lock(m_mutex);

@@ -1,9 +1,10 @@
 // trials.h - the set: many pictures through one recipe on all cores, answers as they come, newest recipe first.
 //
 // Input   setRecipe(), setPictures(); both may be called at any time and return at once.
-// Output  the callback gets a picture's result, with the generation of the recipe that gave it. It is called on a worker thread, never two
-//         at once, and not after the destructor began.
-// Threads pictures that are complete under the new recipe are judged anew without being opened; decoded pictures are kept up to `memory` bytes.
+// Output  the callback gets a picture's result, with the generation of the recipe that gave it. It is called on a
+//         worker thread, never two at once, and not after the destructor began.
+// Threads pictures that are complete under the new recipe are judged anew without being opened; decoded pictures are
+// kept up to `memory` bytes.
 #pragma once
 #include "inspect/inspect.h"
 
@@ -43,8 +44,10 @@ public:
     explicit TrialRunner(Callback callback, std::shared_ptr<CaptureCache> cache, int threads = 0);
     ~TrialRunner();
 
-    // Starts over with these pictures under this recipe; `first` is answered before the others. Earlier results are used where they hold.
-    void run(std::shared_ptr<const Prepared> prepared, std::vector<std::string> pictures, int generation, const std::string& first);
+    // Starts over with these pictures under this recipe; `first` is answered before the others. Earlier results are
+    // used where they hold.
+    void run(std::shared_ptr<const Prepared> prepared, std::vector<std::string> pictures, int generation,
+             const std::string& first);
     void forget(const std::string& picture); // its earlier result holds no more: the picture is another one
     // Blocks until nothing is left to do; for the command line and tests.
     void wait();

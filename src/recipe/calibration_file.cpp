@@ -39,7 +39,8 @@ json calibrationToJson(const Calibration& c)
                  {"translation", l.plane.shift}};
     json& covered = j["lens"]["covered"] = json::array();
     for (const Point p : l.covered) covered.push_back({p.x, p.y});
-    j["lens"]["rms_px"] = l.rmsPx, j["lens"]["max_px"] = l.maxPx, j["lens"]["rms_mm"] = l.rmsMm, j["lens"]["max_mm"] = l.maxMm;
+    j["lens"]["rms_px"] = l.rmsPx, j["lens"]["max_px"] = l.maxPx, j["lens"]["rms_mm"] = l.rmsMm,
+    j["lens"]["max_mm"] = l.maxMm;
     return j;
 }
 
@@ -74,7 +75,8 @@ base::Result<Calibration> calibrationFromJson(const json& j, const std::string& 
         q.whole("width", l.width, 1, 100000, true), q.whole("height", l.height, 1, 100000, true);
         q.number("fx", c.fx, 1, 1e8, true), q.number("fy", c.fy, 1, 1e8, true), q.number("cx", c.cx, -1e6, 1e6, true);
         q.number("cy", c.cy, -1e6, 1e6, true);
-        for (const auto& [key, v] : {std::pair<const char*, double*>{"k1", &c.k1}, {"k2", &c.k2}, {"k3", &c.k3}, {"p1", &c.p1}, {"p2", &c.p2}})
+        for (const auto& [key, v] :
+             {std::pair<const char*, double*>{"k1", &c.k1}, {"k2", &c.k2}, {"k3", &c.k3}, {"p1", &c.p1}, {"p2", &c.p2}})
             q.number(key, *v, -1e8, 1e8);
         triple(q, "rotation", l.plane.turn), triple(q, "translation", l.plane.shift);
         if (const json* covered = q.field("covered")) {
@@ -114,9 +116,12 @@ base::Result<Calibration> loadCalibration(const std::string& path)
     }
     if (!j.is_object() || j.value("format", json()) != json("dikkat-calibration"))
         return fail(ErrorCode::Unsupported, "format is not \"dikkat-calibration\"", path);
-    if (!j.contains("version") || !j["version"].is_number_integer()) return fail(ErrorCode::InvalidArgument, "version is missing", path);
+    if (!j.contains("version") || !j["version"].is_number_integer())
+        return fail(ErrorCode::InvalidArgument, "version is missing", path);
     if (j["version"].get<std::int64_t>() > kCalibrationVersion)
-        return fail(ErrorCode::Unsupported, "made by a newer program: version " + j["version"].dump() + "; this one reads up to version 1", path);
+        return fail(ErrorCode::Unsupported,
+                    "made by a newer program: version " + j["version"].dump() + "; this one reads up to version 1",
+                    path);
     if (!j.contains("calibration")) return fail(ErrorCode::InvalidArgument, "calibration is missing", path);
     return calibrationFromJson(j["calibration"], path + ": calibration");
 }

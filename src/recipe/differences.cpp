@@ -16,13 +16,15 @@ std::string quoted(const std::string& name) { return "\"" + name + "\""; }
 void addChecks(const Step& before, const Step& now, std::vector<std::string>& out)
 {
     const auto of = [](const Step& s, const std::string& output) {
-        const auto it = std::find_if(s.checks.begin(), s.checks.end(), [&](const Check& c) { return c.output == output; });
+        const auto it =
+            std::find_if(s.checks.begin(), s.checks.end(), [&](const Check& c) { return c.output == output; });
         return it == s.checks.end() ? nullptr : &*it;
     };
     for (const Check& c : now.checks) {
         const Check* old = of(before, c.output);
         if (!old) out.push_back("check " + quoted(c.name) + " is new");
-        else if (old->limits.text() != c.limits.text()) out.push_back(quoted(c.name) + ": limits " + c.limits.text() + " instead of " + old->limits.text());
+        else if (old->limits.text() != c.limits.text())
+            out.push_back(quoted(c.name) + ": limits " + c.limits.text() + " instead of " + old->limits.text());
     }
     for (const Check& c : before.checks)
         if (!of(now, c.output)) out.push_back("check " + quoted(c.name) + " is gone");
@@ -38,7 +40,8 @@ void addSettings(const Step& before, const Step& now, std::vector<std::string>& 
     const json a = stepToJson(before), b = stepToJson(now);
     const StepKind* kind = findKind(now.kind);
     if (kind && before.kind == now.kind) {
-        const json none = json::object(), &x = a.contains("params") ? a["params"] : none, &y = b.contains("params") ? b["params"] : none;
+        const json none = json::object(), &x = a.contains("params") ? a["params"] : none,
+                   &y = b.contains("params") ? b["params"] : none;
         for (const ParamSpec& p : kind->params) {
             const json u = x.value(p.key, json()), v = y.value(p.key, json());
             if (u != v) out.push_back(quoted(now.name) + ": " + p.label + " " + plain(v) + " instead of " + plain(u));
@@ -84,8 +87,10 @@ std::vector<std::string> differences(const Recipe& before, const Recipe& now)
         addChecks(*old, s, out);
         addSettings(*old, s, out);
         if (old->name != s.name) out.push_back("step " + quoted(old->name) + " is named " + quoted(s.name));
-        if (old->inUse != s.inUse) out.push_back("step " + quoted(s.name) + (s.inUse ? " is in use" : " is out of use"));
-        if (out.size() == said && stepToJson(*old) != stepToJson(s)) out.push_back("step " + quoted(s.name) + ": details of its checks differ");
+        if (old->inUse != s.inUse)
+            out.push_back("step " + quoted(s.name) + (s.inUse ? " is in use" : " is out of use"));
+        if (out.size() == said && stepToJson(*old) != stepToJson(s))
+            out.push_back("step " + quoted(s.name) + ": details of its checks differ");
     }
     for (const Step& s : before.steps)
         if (!now.find(s.id)) out.push_back("step " + quoted(s.name) + " is gone");

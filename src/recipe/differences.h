@@ -5,8 +5,8 @@
 namespace recipe
 {
 
-// One short sentence for each step, check or setting that differs, steps in the order of `now`; empty when both do the same. Trials, labels
-// and names of pictures are no difference (see recipe::identity).
+// One short sentence for each step, check or setting that differs, steps in the order of `now`; empty when both do the
+// same. Trials, labels and names of pictures are no difference (see recipe::identity).
 std::vector<std::string> differences(const Recipe& before, const Recipe& now);
 
 } // namespace recipe

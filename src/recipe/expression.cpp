@@ -15,7 +15,8 @@ using base::fail;
 
 namespace
 {
-// Lists of the formula that is being worked out on this thread; a list function gets the list's index as its first argument.
+// Lists of the formula that is being worked out on this thread; a list function gets the list's index as its first
+// argument.
 thread_local const std::vector<std::vector<double>>* t_lists = nullptr;
 thread_local std::string t_problem;
 const std::vector<double>& listOf(double index)
@@ -35,8 +36,14 @@ double sumOf(double l)
 }
 double countOf(double l) { return double(listOf(l).size()); }
 double meanOf(double l) { return listOf(l).empty() ? empty("mean") : sumOf(l) / countOf(l); }
-double minOf(double l) { return listOf(l).empty() ? empty("least value") : *std::min_element(listOf(l).begin(), listOf(l).end()); }
-double maxOf(double l) { return listOf(l).empty() ? empty("greatest value") : *std::max_element(listOf(l).begin(), listOf(l).end()); }
+double minOf(double l)
+{
+    return listOf(l).empty() ? empty("least value") : *std::min_element(listOf(l).begin(), listOf(l).end());
+}
+double maxOf(double l)
+{
+    return listOf(l).empty() ? empty("greatest value") : *std::max_element(listOf(l).begin(), listOf(l).end());
+}
 double spreadOf(double l)
 {
     if (listOf(l).size() < 2) return listOf(l).empty() ? empty("spread") : 0;
@@ -58,7 +65,9 @@ double element(double l, double n)
     const auto& v = listOf(l);
     const double at = n > 0 ? n - 1 : double(v.size()) + n;
     if (n != std::floor(n) || n == 0 || at < 0 || at >= double(v.size())) {
-        if (t_problem.empty()) t_problem = "no value: element " + base::shortest(std::isfinite(n) ? n : 0) + " of " + std::to_string(v.size());
+        if (t_problem.empty())
+            t_problem =
+                "no value: element " + base::shortest(std::isfinite(n) ? n : 0) + " of " + std::to_string(v.size());
         return 0;
     }
     return v[std::size_t(at)];
@@ -71,7 +80,8 @@ double divide(double a, double b)
 double notOf(double v) { return v == 0; }
 double andOf(double a, double b) { return a != 0 && b != 0; }
 double orOf(double a, double b) { return a != 0 || b != 0; }
-const char* const kListFunctions[] = {"sum", "count", "mean", "minof", "maxof", "spread", "countabove", "countbelow", "element"};
+const char* const kListFunctions[] = {"sum",    "count",      "mean",       "minof",  "maxof",
+                                      "spread", "countabove", "countbelow", "element"};
 
 base::Error at(std::size_t place, const std::string& what)
 {
@@ -80,8 +90,8 @@ base::Error at(std::size_t place, const std::string& what)
 // Characters, not bytes, are counted for people.
 std::size_t characters(const std::string& text, std::size_t bytes)
 {
-    return std::size_t(
-        std::count_if(text.begin(), text.begin() + std::ptrdiff_t(std::min(bytes, text.size())), [](char c) { return (c & 0xC0) != 0x80; }));
+    return std::size_t(std::count_if(text.begin(), text.begin() + std::ptrdiff_t(std::min(bytes, text.size())),
+                                     [](char c) { return (c & 0xC0) != 0x80; }));
 }
 
 // The function a place is the first argument of, or nothing.
@@ -100,7 +110,10 @@ std::string callAround(const std::string& text, std::size_t place)
 
 namespace
 {
-bool isListFunction(const std::string& word) { return std::find(std::begin(kListFunctions), std::end(kListFunctions), word) != std::end(kListFunctions); }
+bool isListFunction(const std::string& word)
+{
+    return std::find(std::begin(kListFunctions), std::end(kListFunctions), word) != std::end(kListFunctions);
+}
 bool wordLetter(char c) { return std::isalnum(static_cast<unsigned char>(c)) || c == '_'; }
 
 // A comma parts the values of a function and nothing else; as decimal sign it would drop what stands before it.
@@ -125,7 +138,8 @@ std::optional<std::size_t> strayComma(const std::string& text)
     return std::nullopt;
 }
 
-// First argument of a list function: its place, and how long it is. The call that starts last is met first, so that no other lies inside it.
+// First argument of a list function: its place, and how long it is. The call that starts last is met first, so that no
+// other lies inside it.
 struct ListCall {
     std::size_t argument = 0, length = 0;
 };
@@ -155,10 +169,13 @@ std::vector<ListCall> listCalls(const std::string& text)
 }
 constexpr std::size_t kMostElements = 10000; // of lists that are reckoned with
 
-// Arithmetic on lists inside a list function, element by element: sum([a] * [b]), maxof([x] - mean([x])). Each such argument becomes a list of its own.
+// Arithmetic on lists inside a list function, element by element: sum([a] * [b]), maxof([x] - mean([x])). Each such
+// argument becomes a list of its own.
 base::Status workOutLists(std::string& text, std::map<std::string, NamedValue>& values)
 {
-    const auto wrong = [&](std::size_t bytes, const std::string& what) { return tl::unexpected(at(characters(text, bytes), what)); };
+    const auto wrong = [&](std::size_t bytes, const std::string& what) {
+        return tl::unexpected(at(characters(text, bytes), what));
+    };
     int made = 0;
     for (const ListCall& call : listCalls(text)) {
         const std::string argument = text.substr(call.argument, call.length);
@@ -176,21 +193,26 @@ base::Status workOutLists(std::string& text, std::map<std::string, NamedValue>& 
         }
         each += argument.substr(done);
         const auto first = argument.find_first_not_of(' '), last = argument.find_last_not_of(' ');
-        const bool alone = lists.size() == 1 && names.size() == 1 && first == names[0].at && last + 1 == names[0].at + names[0].length;
+        const bool alone =
+            lists.size() == 1 && names.size() == 1 && first == names[0].at && last + 1 == names[0].at + names[0].length;
         if (lists.empty() || alone) continue;
         const std::size_t n = lists.front()->values.size();
         for (const NamedValue* l : lists)
             if (l->values.size() != n)
-                return wrong(call.argument, "lists of " + std::to_string(n) + " and of " + std::to_string(l->values.size()) +
+                return wrong(call.argument, "lists of " + std::to_string(n) + " and of " +
+                                                std::to_string(l->values.size()) +
                                                 " values cannot be reckoned with element by element");
         if (n > kMostElements)
-            return wrong(call.argument, "a list of " + std::to_string(n) + " values; at most " + std::to_string(kMostElements) + " can be reckoned with");
+            return wrong(call.argument, "a list of " + std::to_string(n) + " values; at most " +
+                                            std::to_string(kMostElements) + " can be reckoned with");
         NamedValue result{base::Unit::None, true, {}};
         auto own = values;
         for (std::size_t i = 0; i < n; ++i) {
-            for (std::size_t k = 0; k < lists.size(); ++k) own["#element" + std::to_string(k)] = {lists[k]->unit, false, {lists[k]->values[i]}};
+            for (std::size_t k = 0; k < lists.size(); ++k)
+                own["#element" + std::to_string(k)] = {lists[k]->unit, false, {lists[k]->values[i]}};
             const auto v = evaluateFormula(each, own);
-            if (!v && v.error().code == ErrorCode::InvalidArgument) return wrong(call.argument, "in the list: " + v.error().message);
+            if (!v && v.error().code == ErrorCode::InvalidArgument)
+                return wrong(call.argument, "in the list: " + v.error().message);
             if (!v) return base::passOn(v.error());
             result.values.push_back(*v);
         }
@@ -209,8 +231,11 @@ base::Result<double> evaluateFormula(const std::string& stated, const std::map<s
 {
     std::string text = stated;
     std::map<std::string, NamedValue> values = given;
-    const auto wrong = [&](std::size_t bytes, const std::string& what) { return tl::unexpected(at(characters(text, bytes), what)); };
-    if (const auto comma = strayComma(text)) return wrong(*comma, "a comma parts the values of a function; decimals have a point");
+    const auto wrong = [&](std::size_t bytes, const std::string& what) {
+        return tl::unexpected(at(characters(text, bytes), what));
+    };
+    if (const auto comma = strayComma(text))
+        return wrong(*comma, "a comma parts the values of a function; decimals have a point");
     // A single = would assign.
     for (std::size_t i = 0, depth = 0; i < text.size(); ++i) {
         if (text[i] == '[') ++depth;
@@ -220,7 +245,8 @@ base::Result<double> evaluateFormula(const std::string& stated, const std::map<s
             ++i;
             continue;
         }
-        if (i == 0 || (text[i - 1] != '<' && text[i - 1] != '>' && text[i - 1] != '!')) return wrong(i, "one = compares nothing; == does");
+        if (i == 0 || (text[i - 1] != '<' && text[i - 1] != '>' && text[i - 1] != '!'))
+            return wrong(i, "one = compares nothing; == does");
     }
     if (auto ok = workOutLists(text, values); !ok) return base::passOn(ok.error());
     // Names become words of the same length, so that the parser's places are ours.
@@ -233,23 +259,29 @@ base::Result<double> evaluateFormula(const std::string& stated, const std::map<s
         const std::string key = n.key();
         const auto it = values.find(key);
         if (it == values.end() && !n.count.empty())
-            return wrong(n.at, "no check is named \"" + key + "\"; verdicts are counted in the item's rule and in totals only");
+            return wrong(n.at, "no check is named \"" + key +
+                                   "\"; verdicts are counted in the item's rule and in totals only");
         if (it == values.end()) return wrong(n.at, "no result is named \"" + key + "\"");
         const bool list = it->second.list;
         const std::string call = callAround(text, n.at);
-        const bool forList = std::find(std::begin(kListFunctions), std::end(kListFunctions), call) != std::end(kListFunctions);
+        const bool forList =
+            std::find(std::begin(kListFunctions), std::end(kListFunctions), call) != std::end(kListFunctions);
         if (list && !forList)
-            return wrong(n.at, "\"" + key + "\" is a list; put it into sum(), mean(), count(), minof(), maxof(), element() or the like");
+            return wrong(
+                n.at, "\"" + key +
+                          "\" is a list; put it into sum(), mean(), count(), minof(), maxof(), element() or the like");
         if (!list && forList) return wrong(n.at, "\"" + key + "\" is one value, " + call + "() takes a list");
         if (list) {
             std::size_t after = n.at + n.length;
             while (after < text.size() && text[after] == ' ') ++after;
-            if (after < text.size() && text[after] != ')' && text[after] != ',') return wrong(after, "a list stands alone in " + call + "()");
+            if (after < text.size() && text[after] != ')' && text[after] != ',')
+                return wrong(after, "a list stands alone in " + call + "()");
         }
         if (variables.size() > 999) return wrong(n.at, "more than 1000 names");
         // "x" and up to three letters of number, filled up with underscores.
         std::string word = "x";
-        for (std::size_t k = variables.size(); word.size() < 3; k /= 36) word += char(k % 36 < 10 ? '0' + k % 36 : 'a' + k % 36 - 10);
+        for (std::size_t k = variables.size(); word.size() < 3; k /= 36)
+            word += char(k % 36 < 10 ? '0' + k % 36 : 'a' + k % 36 - 10);
         if (word.size() > n.length) return wrong(n.at, "an empty name");
         word.resize(n.length, '_');
         plain.replace(n.at, n.length, word);
@@ -271,7 +303,8 @@ base::Result<double> evaluateFormula(const std::string& stated, const std::map<s
             if (open >= plain.size() || plain[open] != '(') continue;
             std::size_t arg = open + 1;
             while (arg < text.size() && text[arg] == ' ') ++arg;
-            if (arg >= text.size() || text[arg] != '[') return wrong(arg, std::string(f) + "() takes a list in square brackets first");
+            if (arg >= text.size() || text[arg] != '[')
+                return wrong(arg, std::string(f) + "() takes a list in square brackets first");
         }
     for (auto& v : variables) numbers.push_back(v.second);
     try {
@@ -280,7 +313,8 @@ base::Result<double> evaluateFormula(const std::string& stated, const std::map<s
         parser.DefineConst("pi", 3.14159265358979323846);
         parser.DefineFun("sum", sumOf), parser.DefineFun("count", countOf), parser.DefineFun("mean", meanOf);
         parser.DefineFun("minof", minOf), parser.DefineFun("maxof", maxOf), parser.DefineFun("spread", spreadOf);
-        parser.DefineFun("countabove", countAbove), parser.DefineFun("countbelow", countBelow), parser.DefineFun("element", element);
+        parser.DefineFun("countabove", countAbove), parser.DefineFun("countbelow", countBelow),
+            parser.DefineFun("element", element);
         parser.DefineFun("round", [](double v) { return std::round(v); });
         // Our own operators: a division by zero is said wherever it happens, and nothing can be assigned.
         parser.EnableBuiltInOprt(false);
@@ -319,7 +353,8 @@ base::Result<double> evaluateFormula(const std::string& stated, const std::map<s
         t_lists = nullptr;
         if (!t_problem.empty()) return fail(ErrorCode::NoResult, t_problem);
         if (!std::isfinite(v))
-            return fail(ErrorCode::NoResult, "the result is no finite number: a division by zero, or a root or logarithm of what has none");
+            return fail(ErrorCode::NoResult,
+                        "the result is no finite number: a division by zero, or a root or logarithm of what has none");
         return v;
     } catch (const mu::Parser::exception_type& e) {
         t_lists = nullptr;
@@ -338,7 +373,8 @@ base::Result<double> evaluateFormula(const std::string& stated, const std::map<s
         case mu::ecUNEXPECTED_FUN:
         case mu::ecUNEXPECTED_ARG_SEP: what = "\"" + token + "\" does not fit here"; break;
         case mu::ecUNASSIGNABLE_TOKEN:
-            what = token.empty() ? "not understood" : "\"" + token + "\" is not known; results stand in square brackets";
+            what =
+                token.empty() ? "not understood" : "\"" + token + "\" is not known; results stand in square brackets";
             break;
         default: what = token.empty() ? "not understood" : "\"" + token + "\" is not understood";
         }

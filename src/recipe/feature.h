@@ -43,7 +43,8 @@ enum class MarkRole { Found, Stray, Used, Datum };
 struct Mark {
     MarkShape shape = MarkShape::Polyline;
     MarkRole role = MarkRole::Found;
-    std::vector<geometry::Point> points; // Dimension: its two ends; Frame: origin and the end of the x arrow; Circle: centre
+    // Dimension: its two ends; Frame: origin and the end of the x arrow; Circle: centre
+    std::vector<geometry::Point> points;
     double radius = 0;
     std::string text; // object number or so
     int element = 0;  // of a list, from 1: the mark takes that element's verdict

@@ -21,13 +21,15 @@ const char* name(General g)
 base::Result<double> generalTolerance(ToleranceClass c, General g, double nominal)
 {
     using base::ErrorCode;
-    if (c == ToleranceClass::None) return base::fail(ErrorCode::NotFound, "the recipe states no general tolerance class");
+    if (c == ToleranceClass::None)
+        return base::fail(ErrorCode::NotFound, "the recipe states no general tolerance class");
     // Up to and with this size; a column of 0 stands for "not given" in the standard.
     struct Row {
         double upTo, f, m, c, v;
     };
-    static const Row lengths[] = {{3, 0.05, 0.1, 0.2, 0},    {6, 0.05, 0.1, 0.3, 0.5}, {30, 0.1, 0.2, 0.5, 1}, {120, 0.15, 0.3, 0.8, 1.5},
-                                  {400, 0.2, 0.5, 1.2, 2.5}, {1000, 0.3, 0.8, 2, 4},   {2000, 0.5, 1.2, 3, 6}, {4000, 0, 2, 4, 8}};
+    static const Row lengths[] = {{3, 0.05, 0.1, 0.2, 0},     {6, 0.05, 0.1, 0.3, 0.5},  {30, 0.1, 0.2, 0.5, 1},
+                                  {120, 0.15, 0.3, 0.8, 1.5}, {400, 0.2, 0.5, 1.2, 2.5}, {1000, 0.3, 0.8, 2, 4},
+                                  {2000, 0.5, 1.2, 3, 6},     {4000, 0, 2, 4, 8}};
     static const Row radii[] = {{3, 0.2, 0.2, 0.4, 0.4}, {6, 0.5, 0.5, 1, 1}, {1e300, 1, 1, 2, 2}};
     const auto minutes = [](double d, double m) { return d + m / 60; };
     static const Row angles[] = {{10, 1, 1, minutes(1, 30), 3},
@@ -41,11 +43,19 @@ base::Result<double> generalTolerance(ToleranceClass c, General g, double nomina
         return nullptr;
     };
     const double least = g == General::Angle ? 0 : 0.5;
-    const Row* row = g == General::Length ? find(lengths) : g == General::Radius ? find(radii) : g == General::Angle ? find(angles) : nullptr;
-    const double value = !row ? 0 : c == ToleranceClass::F ? row->f : c == ToleranceClass::M ? row->m : c == ToleranceClass::C ? row->c : row->v;
+    const Row* row = g == General::Length   ? find(lengths)
+                     : g == General::Radius ? find(radii)
+                     : g == General::Angle  ? find(angles)
+                                            : nullptr;
+    const double value = !row                     ? 0
+                         : c == ToleranceClass::F ? row->f
+                         : c == ToleranceClass::M ? row->m
+                         : c == ToleranceClass::C ? row->c
+                                                  : row->v;
     if (!(nominal >= least) || !(value > 0) || (g == General::Angle && !(nominal > 0)))
-        return base::fail(ErrorCode::OutOfRange, "ISO 2768-1 gives no general tolerance of class " + std::string(name(c)) + " for " +
-                                                     base::shortest(nominal) + " mm" + (g == General::Angle ? " as shorter side of an angle" : "") +
+        return base::fail(ErrorCode::OutOfRange, "ISO 2768-1 gives no general tolerance of class " +
+                                                     std::string(name(c)) + " for " + base::shortest(nominal) + " mm" +
+                                                     (g == General::Angle ? " as shorter side of an angle" : "") +
                                                      ": state plus and minus beside the nominal");
     return value;
 }
@@ -55,9 +65,10 @@ base::Result<Limits> Limits::resolved(ToleranceClass c) const
     if (general == General::None || hasTolerance || !nominal) return *this;
     const bool angle = general == General::Angle;
     if (angle ? unit != base::Unit::Degree : !base::convertible(unit, base::Unit::Millimetre))
-        return base::fail(base::ErrorCode::InvalidArgument,
-                          "a general tolerance needs a nominal in " + std::string(angle ? "degrees" : "mm, µm or inch"));
-    const auto t = generalTolerance(c, general, angle ? shorterSide : base::converted(std::abs(*nominal), unit, base::Unit::Millimetre));
+        return base::fail(base::ErrorCode::InvalidArgument, "a general tolerance needs a nominal in " +
+                                                                std::string(angle ? "degrees" : "mm, µm or inch"));
+    const auto t = generalTolerance(
+        c, general, angle ? shorterSide : base::converted(std::abs(*nominal), unit, base::Unit::Millimetre));
     if (!t) return base::passOn(t.error());
     Limits out = *this;
     out.hasTolerance = true;
@@ -68,7 +79,9 @@ base::Result<Limits> Limits::resolved(ToleranceClass c) const
 Limits Limits::in(base::Unit other, double factor) const
 {
     Limits out = *this;
-    const auto change = [&](double v) { return base::convertible(unit, other) ? base::converted(v, unit, other) : v * factor; };
+    const auto change = [&](double v) {
+        return base::convertible(unit, other) ? base::converted(v, unit, other) : v * factor;
+    };
     for (auto* v : {&out.low, &out.high, &out.nominal})
         if (*v) *v = change(**v);
     out.plus = change(plus), out.minus = change(minus);
@@ -111,7 +124,9 @@ std::string number(double v)
 {
     const std::string exact = std::isfinite(v) ? base::shortest(v) : "";
     const auto point = exact.find('.');
-    if (!exact.empty() && exact.find('e') == std::string::npos && (point == std::string::npos || exact.size() - point <= 8)) return exact;
+    if (!exact.empty() && exact.find('e') == std::string::npos &&
+        (point == std::string::npos || exact.size() - point <= 8))
+        return exact;
     std::string s = base::toText(v, 4);
     s.erase(s.find_last_not_of('0') + 1);
     if (s.back() == '.') s.pop_back();
@@ -122,7 +137,10 @@ std::string number(double v)
 std::string Limits::text() const
 {
     if (nominal && !hasTolerance && general != General::None)
-        return number(*nominal) + " ISO 2768" + (general == General::Radius ? " R" : general == General::Angle ? " side " + number(shorterSide) : "");
+        return number(*nominal) + " ISO 2768" +
+               (general == General::Radius  ? " R"
+                : general == General::Angle ? " side " + number(shorterSide)
+                                            : "");
     if (nominal && hasTolerance) {
         if (plus == minus) return plus == 0 ? number(*nominal) : number(*nominal) + " ±" + number(plus);
         return number(*nominal) + " +" + number(plus) + " −" + number(minus);
@@ -138,9 +156,12 @@ base::Status Limits::check() const
     using base::ErrorCode;
     for (const auto& v : {low, high, nominal, std::optional(plus), std::optional(minus)})
         if (v && !(std::abs(*v) <= 1e12)) return base::fail(ErrorCode::OutOfRange, "a limit is outside -1e12 .. 1e12");
-    if (low && high && *low > *high) return base::fail(ErrorCode::OutOfRange, "low = " + number(*low) + " is above high = " + number(*high));
+    if (low && high && *low > *high)
+        return base::fail(ErrorCode::OutOfRange, "low = " + number(*low) + " is above high = " + number(*high));
     if (plus < 0) return base::fail(ErrorCode::OutOfRange, "plus = " + number(plus) + " is below 0");
-    if (minus < 0) return base::fail(ErrorCode::OutOfRange, "minus = " + number(minus) + " is below 0 (write it without its sign)");
+    if (minus < 0)
+        return base::fail(ErrorCode::OutOfRange,
+                          "minus = " + number(minus) + " is below 0 (write it without its sign)");
     return {};
 }
 
@@ -184,12 +205,15 @@ base::Result<Limits> parseLimits(const std::string& typed, base::Unit unit)
     std::string text = typed;
     for (std::size_t i = 0; i < text.size(); ++i)
         if (text[i] == ',') text[i] = '.';
-    for (const auto& [from, to] : {std::pair<std::string, std::string>{"−", "-"}, {"≥", ">="}, {"≤", "<="}, {"…", ".."}, {"±", "+-"}})
-        for (auto at = text.find(from); at != std::string::npos; at = text.find(from)) text.replace(at, from.size(), to);
+    for (const auto& [from, to] :
+         {std::pair<std::string, std::string>{"−", "-"}, {"≥", ">="}, {"≤", "<="}, {"…", ".."}, {"±", "+-"}})
+        for (auto at = text.find(from); at != std::string::npos; at = text.find(from))
+            text.replace(at, from.size(), to);
     const auto wrong = [&] {
-        return base::fail(base::ErrorCode::InvalidArgument, "\"" + typed +
-                                                                "\" is not a limit: write 26 +-0.05, 26 +0.1 -0.05, 25.9 .. 26.1, >= 0.65, <= 0.2, "
-                                                                "10 or 26 ISO 2768 (an angle: 30 ISO 2768 side 12), and a unit behind it");
+        return base::fail(base::ErrorCode::InvalidArgument,
+                          "\"" + typed +
+                              "\" is not a limit: write 26 +-0.05, 26 +0.1 -0.05, 25.9 .. 26.1, >= 0.65, <= 0.2, "
+                              "10 or 26 ISO 2768 (an angle: 30 ISO 2768 side 12), and a unit behind it");
     };
     // "25.9..26.1": two dots end the number before them.
     if (const auto dots = text.find(".."); dots != std::string::npos) text.insert(dots, " ");
@@ -227,7 +251,9 @@ base::Result<Limits> parseLimits(const std::string& typed, base::Unit unit)
             if (r.take("side")) { // of an angle, in mm
                 if (!r.takeNumber(b)) return wrong();
                 out.general = General::Angle, out.shorterSide = b;
-                if (!(b > 0 && b <= 1e6)) return base::fail(base::ErrorCode::OutOfRange, "side = " + number(b) + " is outside 0 .. 1000000 mm");
+                if (!(b > 0 && b <= 1e6))
+                    return base::fail(base::ErrorCode::OutOfRange,
+                                      "side = " + number(b) + " is outside 0 .. 1000000 mm");
             }
         } else {
             out.low = out.high = a;
@@ -241,7 +267,8 @@ base::Result<Limits> parseLimits(const std::string& typed, base::Unit unit)
     if (auto ok = out.check(); !ok) return base::passOn(ok.error());
     if (out.general == General::Length && out.unit == base::Unit::Degree)
         return base::fail(base::ErrorCode::InvalidArgument,
-                          "a general tolerance of an angle goes by its shorter side in mm: " + number(a) + " ISO 2768 side 12");
+                          "a general tolerance of an angle goes by its shorter side in mm: " + number(a) +
+                              " ISO 2768 side 12");
     if (out.general == General::Angle && out.unit != base::Unit::Degree)
         return base::fail(base::ErrorCode::InvalidArgument, "a shorter side is stated for angles only");
     return out;

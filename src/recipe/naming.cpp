@@ -23,7 +23,8 @@ std::vector<Naming> namings(const std::string& text)
         };
         std::string count;
         for (const char* word : {".failed", ".missing", ".surplus"})
-            if (const std::string w = word; trim(inside).size() > w.size() && trim(inside).compare(trim(inside).size() - w.size(), w.size(), w) == 0)
+            if (const std::string w = word; trim(inside).size() > w.size() &&
+                                            trim(inside).compare(trim(inside).size() - w.size(), w.size(), w) == 0)
                 count = w.substr(1), inside = trim(inside).substr(0, trim(inside).size() - w.size());
         const std::size_t dot = inside.rfind('.');
         Naming n{i, end - i + 1, trim(dot == std::string::npos ? inside : inside.substr(0, dot)),
@@ -45,9 +46,11 @@ std::string rewritten(const std::string& text, const std::function<std::string(c
         out += text.substr(done, n.at - done);
         done = n.at + n.length;
         // A dot may belong to the name itself.
-        const std::string whole = n.output.empty() ? n.step : n.step + "." + n.output, count = n.count.empty() ? "" : "." + n.count;
+        const std::string whole = n.output.empty() ? n.step : n.step + "." + n.output,
+                          count = n.count.empty() ? "" : "." + n.count;
         if (const std::string w = to(whole); !w.empty()) out += "[" + w + count + "]";
-        else if (const std::string s = to(n.step); !s.empty()) out += "[" + s + (n.output.empty() ? "" : "." + n.output) + count + "]";
+        else if (const std::string s = to(n.step); !s.empty())
+            out += "[" + s + (n.output.empty() ? "" : "." + n.output) + count + "]";
         else out += text.substr(n.at, n.length);
     }
     return out + text.substr(done);
@@ -75,7 +78,8 @@ std::string withNames(const std::string& text, const Recipe& recipe)
         const Step* s = recipe.find(word);
         if (!s) return {};
         // A name another step has too, or with brackets in it, would not lead back.
-        const auto same = std::count_if(recipe.steps.begin(), recipe.steps.end(), [&](const Step& x) { return x.name == s->name; });
+        const auto same =
+            std::count_if(recipe.steps.begin(), recipe.steps.end(), [&](const Step& x) { return x.name == s->name; });
         return same == 1 && s->name.find_first_of("[].") == std::string::npos && !s->name.empty() ? s->name : s->id;
     });
 }

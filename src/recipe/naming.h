@@ -1,7 +1,9 @@
-// naming.h - how a formula names results of other steps: [step] or [step.output], by id in files and in memory, by name where a person sees it.
+// naming.h - how a formula names results of other steps: [step] or [step.output], by id in files and in memory, by name
+// where a person sees it.
 //
-// Input   a formula's text. A name may hold anything but brackets; without an output the step's main (or first) output is meant.
-//         What verdicts say of a check, [step.failed] or [step.output.failed], is for the item's rule and totals: a formula is worked out before.
+// Input   a formula's text. A name may hold anything but brackets; without an output the step's main (or first) output
+//         is meant. What verdicts say of a check, [step.failed] or [step.output.failed], is for the item's rule and
+//         totals: a formula is worked out before.
 // Output  the places of all namings, and the text with ids or with names. A naming that fits no step stays as it is.
 #pragma once
 #include <string>

@@ -38,10 +38,12 @@ base::Status ParamSpec::check(const Value& value) const
                                },
                                [&](const Choices& c) -> base::Status {
                                    const auto* s = std::get_if<std::string>(&value);
-                                   if (!s) return fail(ErrorCode::InvalidArgument, key + " must be one of: " + rangeText());
+                                   if (!s)
+                                       return fail(ErrorCode::InvalidArgument, key + " must be one of: " + rangeText());
                                    for (const Choice& choice : c.all)
                                        if (choice.key == *s) return {};
-                                   return fail(ErrorCode::OutOfRange, key + " = \"" + *s + "\" is not one of: " + rangeText());
+                                   return fail(ErrorCode::OutOfRange,
+                                               key + " = \"" + *s + "\" is not one of: " + rangeText());
                                },
                                [&](const Text& t) -> base::Status {
                                    const auto* s = std::get_if<std::string>(&value);
@@ -54,16 +56,18 @@ base::Status ParamSpec::check(const Value& value) const
 
 std::string ParamSpec::rangeText() const
 {
-    return std::visit(Overload{[&](const Real& r) { return base::shortest(r.min) + " .. " + base::shortest(r.max) + unitText(unit); },
-                               [&](const Whole& w) { return std::to_string(w.min) + " .. " + std::to_string(w.max) + unitText(unit); },
-                               [](const Flag&) { return std::string("true, false"); },
-                               [](const Choices& c) {
-                                   std::string s;
-                                   for (const Choice& x : c.all) s += (s.empty() ? "" : ", ") + x.key;
-                                   return s;
-                               },
-                               [](const Text& t) { return "at most " + std::to_string(t.most) + " characters"; }},
-                      domain);
+    return std::visit(
+        Overload{
+            [&](const Real& r) { return base::shortest(r.min) + " .. " + base::shortest(r.max) + unitText(unit); },
+            [&](const Whole& w) { return std::to_string(w.min) + " .. " + std::to_string(w.max) + unitText(unit); },
+            [](const Flag&) { return std::string("true, false"); },
+            [](const Choices& c) {
+                std::string s;
+                for (const Choice& x : c.all) s += (s.empty() ? "" : ", ") + x.key;
+                return s;
+            },
+            [](const Text& t) { return "at most " + std::to_string(t.most) + " characters"; }},
+        domain);
 }
 
 } // namespace recipe

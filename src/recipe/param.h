@@ -1,6 +1,7 @@
 // param.h - what one parameter of a step kind is: key, words, unit, range, default.
 //
-// Everything that shows, stores, parses or documents a parameter reads ParamSpec; nothing else knows a range or a label.
+// Everything that shows, stores, parses or documents a parameter reads ParamSpec; nothing else knows a range or a
+// label.
 #pragma once
 #include "base/result.h"
 #include "base/unit.h"

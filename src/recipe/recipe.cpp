@@ -55,13 +55,16 @@ std::string Recipe::freshId() const
 }
 std::string Recipe::freshName(const std::string& wanted) const
 {
-    const auto taken = [this](const std::string& s) { return std::any_of(steps.begin(), steps.end(), [&](const Step& x) { return x.name == s; }); };
+    const auto taken = [this](const std::string& s) {
+        return std::any_of(steps.begin(), steps.end(), [&](const Step& x) { return x.name == s; });
+    };
     return taken(wanted) ? firstFree(taken, wanted + " ", 2) : wanted;
 }
 std::string Recipe::freshLetter() const
 {
     for (char c = 'A'; c <= 'Z'; ++c)
-        if (std::none_of(steps.begin(), steps.end(), [&](const Step& s) { return s.letter == std::string(1, c); })) return std::string(1, c);
+        if (std::none_of(steps.begin(), steps.end(), [&](const Step& s) { return s.letter == std::string(1, c); }))
+            return std::string(1, c);
     return "Z";
 }
 int Recipe::freshBalloon() const
@@ -115,14 +118,18 @@ double between(const Recipe& r, base::Unit from, base::Unit to)
     if (base::convertible(from, to)) return base::converted(1, from, to);
     if (!(k > 0)) return 0;
     if (from == Unit::Pixel && base::convertible(Unit::Millimetre, to)) return base::converted(k, Unit::Millimetre, to);
-    if (from == Unit::SquarePixel && base::convertible(Unit::SquareMillimetre, to)) return base::converted(k * k, Unit::SquareMillimetre, to);
-    if (to == Unit::Pixel && base::convertible(from, Unit::Millimetre)) return base::converted(1, from, Unit::Millimetre) / k;
-    if (to == Unit::SquarePixel && base::convertible(from, Unit::SquareMillimetre)) return base::converted(1, from, Unit::SquareMillimetre) / (k * k);
+    if (from == Unit::SquarePixel && base::convertible(Unit::SquareMillimetre, to))
+        return base::converted(k * k, Unit::SquareMillimetre, to);
+    if (to == Unit::Pixel && base::convertible(from, Unit::Millimetre))
+        return base::converted(1, from, Unit::Millimetre) / k;
+    if (to == Unit::SquarePixel && base::convertible(from, Unit::SquareMillimetre))
+        return base::converted(1, from, Unit::SquareMillimetre) / (k * k);
     return 0;
 }
 bool hasLimits(const Check& c)
 {
-    return c.limits.any() || std::any_of(c.elements.begin(), c.elements.end(), [](const Element& e) { return e.own.has_value(); });
+    return c.limits.any() ||
+           std::any_of(c.elements.begin(), c.elements.end(), [](const Element& e) { return e.own.has_value(); });
 }
 } // namespace
 
@@ -133,7 +140,8 @@ std::vector<std::pair<std::string, std::string>> foreignLimits(const Recipe& rec
         for (const Check& c : s.checks) {
             const StepKind* kind = findKind(s.kind);
             const OutputSpec* spec = kind ? kind->output(c.output) : nullptr;
-            if (spec && hasLimits(c) && !base::convertible(c.limits.unit, recipe.unitOf(s, *spec))) out.emplace_back(s.id, c.output);
+            if (spec && hasLimits(c) && !base::convertible(c.limits.unit, recipe.unitOf(s, *spec)))
+                out.emplace_back(s.id, c.output);
         }
     return out;
 }
@@ -163,7 +171,8 @@ Recipe recalibrated(const Recipe& recipe, const geometry::Calibration& calibrati
         if (!kind) continue;
         // A stated length states its unit from now on: a change of calibration must not read it anew.
         if (const ParamSpec* unit = kind->param(kind->lengthUnit)) {
-            if (std::get<std::string>(unit->get(s.params)).empty()) unit->put(s.params, std::string(recipe.calibrated() ? "mm" : "px"));
+            if (std::get<std::string>(unit->get(s.params)).empty())
+                unit->put(s.params, std::string(recipe.calibrated() ? "mm" : "px"));
             const auto from = base::unitFrom(std::get<std::string>(unit->get(s.params))).value_or(base::Unit::None);
             const base::Unit to = out.calibrated() ? base::Unit::Millimetre : base::Unit::Pixel;
             const double k = between(out.calibrated() ? out : recipe, from, to);
@@ -195,11 +204,13 @@ Recipe recalibrated(const Recipe& recipe, const geometry::Calibration& calibrati
     return out;
 }
 
-std::vector<Element> gridOfPlaces(int rows, int columns, geometry::Point first, geometry::Point column, geometry::Point row)
+std::vector<Element> gridOfPlaces(int rows, int columns, geometry::Point first, geometry::Point column,
+                                  geometry::Point row)
 {
     std::vector<Element> out;
     for (int r = 0; r < rows; ++r)
-        for (int c = 0; c < columns; ++c) out.push_back({std::to_string(r + 1) + "." + std::to_string(c + 1), {}, first + column * c + row * r});
+        for (int c = 0; c < columns; ++c)
+            out.push_back({std::to_string(r + 1) + "." + std::to_string(c + 1), {}, first + column * c + row * r});
     return out;
 }
 
@@ -215,7 +226,8 @@ base::Result<std::vector<int>> orderByDependence(const std::vector<Step>& steps)
         way.push_back(i);
         if (state[std::size_t(i)] == 1) {
             const auto from = std::find(way.begin(), way.end(), i);
-            for (auto it = from; it != way.end(); ++it) circle += (circle.empty() ? "\"" : " → \"") + steps[std::size_t(*it)].name + "\"";
+            for (auto it = from; it != way.end(); ++it)
+                circle += (circle.empty() ? "\"" : " → \"") + steps[std::size_t(*it)].name + "\"";
             return false;
         }
         state[std::size_t(i)] = 1;
@@ -227,7 +239,9 @@ base::Result<std::vector<int>> orderByDependence(const std::vector<Step>& steps)
         return true;
     };
     for (std::size_t i = 0; i < steps.size(); ++i)
-        if (!visit(int(i))) return base::fail(base::ErrorCode::InvalidArgument, "steps read each other in a circle: " + circle, "steps");
+        if (!visit(int(i)))
+            return base::fail(base::ErrorCode::InvalidArgument, "steps read each other in a circle: " + circle,
+                              "steps");
     return order;
 }
 

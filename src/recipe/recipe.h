@@ -40,7 +40,8 @@ struct Recipe {
     std::string name = "Untitled";
     int revision = 1;
     geometry::Calibration calibration;
-    base::Unit shownIn = base::Unit::Millimetre; // real lengths are shown in mm, µm or inch; what is judged and logged stays in mm
+    // real lengths are shown in mm, µm or inch; what is judged and logged stays in mm
+    base::Unit shownIn = base::Unit::Millimetre;
     ToleranceClass toleranceClass = ToleranceClass::None;
     bool guardBand = false; // ISO 14253-1: limits are narrowed by each check's uncertainty
     std::string rule;       // formula over checks, 1 for pass; empty: all checks pass
@@ -50,7 +51,8 @@ struct Recipe {
     Reference empty; // the picture without a part, for uneven light; may be missing
     std::vector<Trial> trials;
     std::vector<Step> steps;
-    // Where datums that are found by other steps lie on the reference; worked out from the rest when the recipe is prepared, never stored.
+    // Where datums that are found by other steps lie on the reference; worked out from the rest when the recipe is
+    // prepared, never stored.
     std::map<std::string, geometry::Pose> datumPoses;
 
     const Step* find(const std::string& id) const;
@@ -70,19 +72,23 @@ struct Recipe {
 };
 
 // Places in rows and columns: named 1.1, 1.2, …, from the first by steps of `column` and `row`. Reference px.
-std::vector<Element> gridOfPlaces(int rows, int columns, geometry::Point first, geometry::Point column, geometry::Point row);
+std::vector<Element> gridOfPlaces(int rows, int columns, geometry::Point first, geometry::Point column,
+                                  geometry::Point row);
 
 // Checks whose limits are in a unit the value no longer has, as pairs of step id and output.
 std::vector<std::pair<std::string, std::string>> foreignLimits(const Recipe& recipe);
-// The same check with its limits, elements and uncertainty in the unit its value has now: px by the scale, areas by its square, and back
-// again. The way they were stated (nominal and tolerance, low and high) stays. Unchanged when there is no way between the units.
+// The same check with its limits, elements and uncertainty in the unit its value has now: px by the scale, areas by its
+// square, and back again. The way they were stated (nominal and tolerance, low and high) stays. Unchanged when there is
+// no way between the units.
 Check convertedCheck(const Recipe& recipe, const Step& step, const Check& check);
-// The recipe with another calibration. Limits keep the unit they were entered in, or are converted; checks without limits take the new unit
-// along. True places of position steps that were stated in the value's own unit keep the unit they had.
+// The recipe with another calibration. Limits keep the unit they were entered in, or are converted; checks without
+// limits take the new unit along. True places of position steps that were stated in the value's own unit keep the unit
+// they had.
 Recipe recalibrated(const Recipe& recipe, const geometry::Calibration& calibration, bool convertLimits);
 
 // Indexes of the steps so that each stands after what it reads, else in their given order.
-// Fails with InvalidArgument naming the steps when they read each other in a circle. What is missing is no failure here.
+// Fails with InvalidArgument naming the steps when they read each other in a circle. What is missing is no failure
+// here.
 base::Result<std::vector<int>> orderByDependence(const std::vector<Step>& steps);
 
 // A step of this kind with default settings, fresh id and name, and a check on its main output.

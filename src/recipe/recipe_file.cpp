@@ -65,7 +65,8 @@ json regionToJson(const Region& r)
     case Shape::Whole: break;
     case Shape::Window: j["from"] = pointJson(r.from), j["to"] = pointJson(r.to), j["width"] = r.width; break;
     case Shape::Rectangle:
-        j["centre"] = pointJson(r.centre), j["size"] = json::array({r.width, r.height}), j["angle"] = geometry::degrees(r.angle);
+        j["centre"] = pointJson(r.centre), j["size"] = json::array({r.width, r.height}),
+        j["angle"] = geometry::degrees(r.angle);
         break;
     case Shape::Circle: j["centre"] = pointJson(r.centre), j["radius"] = r.outer; break;
     case Shape::Ring: j["centre"] = pointJson(r.centre), j["inner"] = r.inner, j["outer"] = r.outer; break;
@@ -121,7 +122,8 @@ json toJson(const Recipe& r, const std::string& folder)
     json j{{"format", "dikkat-recipe"}, {"version", kFormatVersion}, {"name", r.name}, {"revision", r.revision}};
     if (r.calibrated()) j["calibration"] = calibrationToJson(r.calibration);
     if (r.shownIn != base::Unit::Millimetre) j["shown_in"] = base::symbol(r.shownIn);
-    if (r.toleranceClass != ToleranceClass::None) j["general_tolerance"] = std::string("ISO 2768-") + name(r.toleranceClass);
+    if (r.toleranceClass != ToleranceClass::None)
+        j["general_tolerance"] = std::string("ISO 2768-") + name(r.toleranceClass);
     if (r.guardBand) j["guard_band"] = true;
     if (!r.rule.empty()) j["rule"] = r.rule;
     const Recipe usual;
@@ -142,7 +144,8 @@ json toJson(const Recipe& r, const std::string& folder)
         std::error_code ignored;
         const fs::path below = fs::relative(t.picture, folder.empty() ? fs::path(".") : fs::path(folder), ignored);
         const bool inside = !below.empty() && below.begin()->string() != "..";
-        j["trials"].push_back({{"picture", inside ? below.generic_string() : fs::absolute(t.picture).generic_string()}, {"label", name(t.label)}});
+        j["trials"].push_back({{"picture", inside ? below.generic_string() : fs::absolute(t.picture).generic_string()},
+                               {"label", name(t.label)}});
     }
     j["steps"] = json::array();
     for (const Step& s : r.steps) j["steps"].push_back(stepToJson(s));
@@ -157,7 +160,8 @@ base::Result<Point> pointFrom(const json& j, const std::string& where)
     if (!j.is_array() || j.size() != 2 || !j[0].is_number() || !j[1].is_number())
         return fail(ErrorCode::InvalidArgument, "must be [x, y] in px", where);
     const Point p{j[0].get<double>(), j[1].get<double>()};
-    if (!(std::abs(p.x) <= 1e6 && std::abs(p.y) <= 1e6)) return fail(ErrorCode::OutOfRange, "a number is outside -1000000 .. 1000000 px", where);
+    if (!(std::abs(p.x) <= 1e6 && std::abs(p.y) <= 1e6))
+        return fail(ErrorCode::OutOfRange, "a number is outside -1000000 .. 1000000 px", where);
     return p;
 }
 void readPoint(ObjectReader& o, const std::string& key, Point& out)
@@ -171,7 +175,8 @@ void readPoint(ObjectReader& o, const std::string& key, Point& out)
 base::Result<base::Unit> unitFromText(const std::string& text, const std::string& where)
 {
     if (const auto u = base::unitFrom(text)) return *u;
-    return fail(ErrorCode::InvalidArgument, "unknown unit \"" + text + "\"; known are px, mm, um, in, px2, mm2, um2, in2, deg, grey, %", where);
+    return fail(ErrorCode::InvalidArgument,
+                "unknown unit \"" + text + "\"; known are px, mm, um, in, px2, mm2, um2, in2, deg, grey, %", where);
 }
 
 void readLimits(ObjectReader& o, Limits& l)
@@ -183,7 +188,8 @@ void readLimits(ObjectReader& o, Limits& l)
     o.text("general", general);
     for (const General g : {General::Length, General::Radius, General::Angle})
         if (general == name(g)) l.general = g;
-    if (!general.empty() && l.general == General::None) o.wrong("general = \"" + general + "\" is not one of: length, radius, angle");
+    if (!general.empty() && l.general == General::None)
+        o.wrong("general = \"" + general + "\" is not one of: length, radius, angle");
     o.number("shorter_side", l.shorterSide, 0, 1e6);
     if (l.hasTolerance && !l.nominal) o.wrong("plus and minus need a nominal");
     if (l.general != General::None && !l.nominal) o.wrong("a general tolerance needs a nominal");
@@ -214,10 +220,12 @@ base::Result<Check> checkFrom(const json& j, const StepKind& kind, const Step& s
     readLimits(o, c.limits);
     o.text("fault", c.fault);
     o.number("uncertainty", c.uncertainty);
-    if (c.uncertainty && *c.uncertainty < 0) o.wrong("uncertainty = " + base::shortest(*c.uncertainty) + " is below 0", ErrorCode::OutOfRange);
+    if (c.uncertainty && *c.uncertainty < 0)
+        o.wrong("uncertainty = " + base::shortest(*c.uncertainty) + " is below 0", ErrorCode::OutOfRange);
     std::string match;
     o.text("match", match);
-    if (!match.empty() && match != "order" && match != "place") o.wrong("match = \"" + match + "\" is not one of: order, place");
+    if (!match.empty() && match != "order" && match != "place")
+        o.wrong("match = \"" + match + "\" is not one of: order, place");
     if (match == "place") c.match = Match::Place;
     o.number("reach", c.reach, 0, 1e6);
     if (o.field("label_at")) {
@@ -232,10 +240,13 @@ base::Result<Check> checkFrom(const json& j, const StepKind& kind, const Step& s
     if (auto ok = o.done(); !ok) return base::passOn(ok.error());
     const OutputSpec* out = kind.output(c.output);
     if (!out)
-        return fail(ErrorCode::InvalidArgument, "output \"" + c.output + "\" is not one of kind \"" + kind.key + "\"; " + keysOf(kind.outputs), where);
+        return fail(ErrorCode::InvalidArgument,
+                    "output \"" + c.output + "\" is not one of kind \"" + kind.key + "\"; " + keysOf(kind.outputs),
+                    where);
     bool anyLimits = c.limits.any();
     if ((elements || grid || c.match == Match::Place) && !out->list)
-        return fail(ErrorCode::InvalidArgument, "output \"" + c.output + "\" is one value, not a list: elements do not fit", where);
+        return fail(ErrorCode::InvalidArgument,
+                    "output \"" + c.output + "\" is one value, not a list: elements do not fit", where);
     if (elements && grid) return fail(ErrorCode::InvalidArgument, "give either elements or grid, not both", where);
     if (elements) {
         if (!elements->is_array() || elements->size() > 10000)
@@ -254,7 +265,8 @@ base::Result<Check> checkFrom(const json& j, const StepKind& kind, const Step& s
             if (auto ok = e.done(); !ok) return base::passOn(ok.error());
             if (auto ok = own.check(); !ok) return base::passOn(ok.error(), e.where());
             if (own.any()) one.own = own, anyLimits = true;
-            if (c.match == Match::Place && !one.at) return fail(ErrorCode::InvalidArgument, "matched by place, an element needs \"at\"", e.where());
+            if (c.match == Match::Place && !one.at)
+                return fail(ErrorCode::InvalidArgument, "matched by place, an element needs \"at\"", e.where());
             c.elements.push_back(std::move(one));
         }
     }
@@ -269,14 +281,16 @@ base::Result<Check> checkFrom(const json& j, const StepKind& kind, const Step& s
         c.elements = gridOfPlaces(rows, columns, first, column, row);
         c.match = Match::Place;
     }
-    if (c.match == Match::Place && c.elements.empty()) return fail(ErrorCode::InvalidArgument, "matched by place, the check needs elements", where);
+    if (c.match == Match::Place && c.elements.empty())
+        return fail(ErrorCode::InvalidArgument, "matched by place, the check needs elements", where);
     if (unitGiven && !unit.empty()) {
         const auto u = unitFromText(unit, where);
         if (!u) return base::passOn(u.error());
         c.limits.unit = *u;
     } else if (anyLimits) {
         if (out->unit == base::Unit::Pixel || out->unit == base::Unit::SquarePixel)
-            return fail(ErrorCode::InvalidArgument, "limits on \"" + c.output + "\" need a unit (px or mm, px2 or mm2)", where);
+            return fail(ErrorCode::InvalidArgument, "limits on \"" + c.output + "\" need a unit (px or mm, px2 or mm2)",
+                        where);
         c.limits.unit = out->unit;
     } else {
         c.limits.unit = out->unit;
@@ -314,8 +328,8 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
     }
     if (version > kind->version)
         return fail(ErrorCode::Unsupported,
-                    "kind \"" + s.kind + "\" version " + std::to_string(version) + " was saved by a newer program; this one knows version " +
-                        std::to_string(kind->version),
+                    "kind \"" + s.kind + "\" version " + std::to_string(version) +
+                        " was saved by a newer program; this one knows version " + std::to_string(kind->version),
                     where);
     s.params = kind->defaults;
     if (params) {
@@ -333,14 +347,17 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
         for (const auto& [key, r] : regions->items()) {
             const std::string here = where + ": regions: " + key;
             const RegionSpec* spec = kind->region(key);
-            if (!spec) return fail(ErrorCode::InvalidArgument, "kind \"" + s.kind + "\" has no such region; " + keysOf(kind->regions), here);
+            if (!spec)
+                return fail(ErrorCode::InvalidArgument,
+                            "kind \"" + s.kind + "\" has no such region; " + keysOf(kind->regions), here);
             if (r.is_object() && r.contains("shape") && r["shape"] == "result") {
                 ObjectReader q(r, here);
                 RegionOf of;
                 std::string shape;
                 q.text("shape", shape, true), q.text("of", of.step, true), q.number("grow", of.grow, -1e5, 1e5);
                 if (auto ok = q.done(); !ok) return base::passOn(ok.error());
-                if (spec->teaching) return fail(ErrorCode::InvalidArgument, "a teaching region is drawn, it cannot be a result", here);
+                if (spec->teaching)
+                    return fail(ErrorCode::InvalidArgument, "a teaching region is drawn, it cannot be a result", here);
                 s.regionsOf[key] = of;
                 continue;
             }
@@ -349,17 +366,23 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
             if (region->shape == Shape::Whole && !spec->needed) continue;
             if (std::find(spec->shapes.begin(), spec->shapes.end(), region->shape) == spec->shapes.end()) {
                 std::string allowed;
-                for (const Shape x : spec->shapes) allowed += (allowed.empty() ? "" : ", ") + std::string(geometry::name(x));
+                for (const Shape x : spec->shapes)
+                    allowed += (allowed.empty() ? "" : ", ") + std::string(geometry::name(x));
                 return fail(ErrorCode::InvalidArgument,
-                            "shape \"" + std::string(geometry::name(region->shape)) + "\" does not fit; possible are " + allowed, here);
+                            "shape \"" + std::string(geometry::name(region->shape)) + "\" does not fit; possible are " +
+                                allowed,
+                            here);
             }
             s.regions[key] = *region;
         }
     if (points)
         for (const auto& [key, p] : points->items()) {
-            const bool known = std::any_of(kind->points.begin(), kind->points.end(), [&, k = key](const PointSpec& x) { return x.key == k; });
+            const bool known = std::any_of(kind->points.begin(), kind->points.end(),
+                                           [&, k = key](const PointSpec& x) { return x.key == k; });
             if (!known)
-                return fail(ErrorCode::InvalidArgument, "kind \"" + s.kind + "\" has no such point; " + keysOf(kind->points), where + ": points: " + key);
+                return fail(ErrorCode::InvalidArgument,
+                            "kind \"" + s.kind + "\" has no such point; " + keysOf(kind->points),
+                            where + ": points: " + key);
             auto point = pointFrom(p, where + ": points: " + key);
             if (!point) return base::passOn(point.error());
             s.points[key] = *point;
@@ -367,8 +390,11 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
     if (inputs)
         for (const auto& [key, id] : inputs->items()) {
             if (!kind->input(key))
-                return fail(ErrorCode::InvalidArgument, "kind \"" + s.kind + "\" has no such input; " + keysOf(kind->inputs), where + ": inputs: " + key);
-            if (!id.is_string()) return fail(ErrorCode::InvalidArgument, "must be the id of a step", where + ": inputs: " + key);
+                return fail(ErrorCode::InvalidArgument,
+                            "kind \"" + s.kind + "\" has no such input; " + keysOf(kind->inputs),
+                            where + ": inputs: " + key);
+            if (!id.is_string())
+                return fail(ErrorCode::InvalidArgument, "must be the id of a step", where + ": inputs: " + key);
             s.inputs[key] = id.get<std::string>();
         }
     // The step's lists; each names its place in the file when something is wrong.
@@ -377,7 +403,8 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
         if (!list) return {};
         if (!allowed) return fail(ErrorCode::InvalidArgument, "kind \"" + s.kind + "\" takes no " + name, where);
         if (!list->is_array()) return fail(ErrorCode::InvalidArgument, std::string(name) + " must be a list", where);
-        if (list->size() > 10000) return fail(ErrorCode::OutOfRange, std::string(name) + " has more than 10000 entries", where);
+        if (list->size() > 10000)
+            return fail(ErrorCode::OutOfRange, std::string(name) + " has more than 10000 entries", where);
         for (std::size_t i = 0; i < list->size(); ++i)
             if (auto ok = take((*list)[i], where + ": " + name + "[" + std::to_string(i) + "]"); !ok) return ok;
         return {};
@@ -386,33 +413,37 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
                        [&](const json& x, const std::string& here) -> base::Status {
                            auto region = regionFromJson(x);
                            if (!region) return base::passOn(region.error(), here);
-                           if (region->shape == Shape::Whole) return fail(ErrorCode::InvalidArgument, "the whole picture cannot be left out", here);
+                           if (region->shape == Shape::Whole)
+                               return fail(ErrorCode::InvalidArgument, "the whole picture cannot be left out", here);
                            s.leaveOut.push_back(*region);
                            return {};
                        });
         !ok)
         return base::passOn(ok.error());
-    if (auto ok = each(filters, "filters", kind->hasFilters,
-                       [&](const json& x, const std::string& here) -> base::Status {
-                           ObjectReader q(x, here);
-                           Filter f;
-                           q.text("output", f.output, true), q.number("low", f.low), q.number("high", f.high);
-                           if (auto done = q.done(); !done) return done;
-                           const OutputSpec* out = kind->output(f.output);
-                           if (!out || !out->list || !out->filters) {
-                               std::string names;
-                               for (const OutputSpec& one : kind->outputs)
-                                   if (one.list && one.filters) names += (names.empty() ? "" : ", ") + one.key;
-                               return fail(ErrorCode::InvalidArgument, "output \"" + f.output + "\" filters no object of kind \"" + s.kind +
-                                                                           "\"; possible are " + names,
-                                           here);
-                           }
-                           if (f.low && f.high && *f.low > *f.high)
-                               return fail(ErrorCode::OutOfRange, "low = " + base::shortest(*f.low) + " is above high = " + base::shortest(*f.high),
-                                           here);
-                           s.filters.push_back(f);
-                           return {};
-                       });
+    if (auto ok =
+            each(filters, "filters", kind->hasFilters,
+                 [&](const json& x, const std::string& here) -> base::Status {
+                     ObjectReader q(x, here);
+                     Filter f;
+                     q.text("output", f.output, true), q.number("low", f.low), q.number("high", f.high);
+                     if (auto done = q.done(); !done) return done;
+                     const OutputSpec* out = kind->output(f.output);
+                     if (!out || !out->list || !out->filters) {
+                         std::string names;
+                         for (const OutputSpec& one : kind->outputs)
+                             if (one.list && one.filters) names += (names.empty() ? "" : ", ") + one.key;
+                         return fail(ErrorCode::InvalidArgument,
+                                     "output \"" + f.output + "\" filters no object of kind \"" + s.kind +
+                                         "\"; possible are " + names,
+                                     here);
+                     }
+                     if (f.low && f.high && *f.low > *f.high)
+                         return fail(ErrorCode::OutOfRange,
+                                     "low = " + base::shortest(*f.low) + " is above high = " + base::shortest(*f.high),
+                                     here);
+                     s.filters.push_back(f);
+                     return {};
+                 });
         !ok)
         return base::passOn(ok.error());
     if (auto ok = each(samples, "samples", kind->hasSamples,
@@ -427,7 +458,9 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
                                    right = (*colour)[k].is_number_integer() && (*colour)[k] >= 0 && (*colour)[k] <= 255;
                                    if (right) (*one.colour)[k] = (*colour)[k].get<int>();
                                }
-                               if (!right) return fail(ErrorCode::OutOfRange, "colour must be [red, green, blue], whole numbers 0 .. 255", here);
+                               if (!right)
+                                   return fail(ErrorCode::OutOfRange,
+                                               "colour must be [red, green, blue], whole numbers 0 .. 255", here);
                            } else {
                                readPoint(q, "at", one.at);
                            }
@@ -450,7 +483,8 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
         return base::passOn(ok.error());
     if (checks) {
         if (!checks->is_array() || checks->size() > kMostChecks)
-            return fail(ErrorCode::InvalidArgument, "checks must be a list of at most " + std::to_string(kMostChecks), where);
+            return fail(ErrorCode::InvalidArgument, "checks must be a list of at most " + std::to_string(kMostChecks),
+                        where);
         for (std::size_t i = 0; i < checks->size(); ++i) {
             auto c = checkFrom((*checks)[i], *kind, s, where + ": checks[" + std::to_string(i) + "]");
             if (!c) return base::passOn(c.error());
@@ -464,9 +498,11 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
 base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
 {
     // The version is looked at first: a newer file may have fields this program cannot know.
-    if (j.is_object() && j.contains("version") && j["version"].is_number_integer() && j["version"].get<std::int64_t>() > kFormatVersion)
+    if (j.is_object() && j.contains("version") && j["version"].is_number_integer() &&
+        j["version"].get<std::int64_t>() > kFormatVersion)
         return fail(ErrorCode::Unsupported, "the recipe has format version " + j["version"].dump() +
-                                                ", made by a newer program; this one reads up to version " + std::to_string(kFormatVersion));
+                                                ", made by a newer program; this one reads up to version " +
+                                                std::to_string(kFormatVersion));
     ObjectReader o(j, "");
     Recipe r;
     std::string format;
@@ -478,7 +514,8 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     o.text("name", r.name), o.whole("revision", r.revision, 1, 1'000'000'000);
     const json* calibration = o.field("calibration");
     std::string shown, general;
-    o.text("shown_in", shown), o.text("general_tolerance", general), o.flag("guard_band", r.guardBand), o.text("rule", r.rule);
+    o.text("shown_in", shown), o.text("general_tolerance", general), o.flag("guard_band", r.guardBand),
+        o.text("rule", r.rule);
     o.text("accept_word", r.acceptWord), o.text("reject_word", r.rejectWord);
     const json* totals = o.field("totals");
     const json* reference = o.field("reference");
@@ -501,12 +538,13 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     for (const ToleranceClass c : {ToleranceClass::F, ToleranceClass::M, ToleranceClass::C, ToleranceClass::V})
         if (general == std::string("ISO 2768-") + name(c) || general == name(c)) r.toleranceClass = c;
     if (!general.empty() && r.toleranceClass == ToleranceClass::None)
-        return fail(ErrorCode::InvalidArgument,
-                    "general_tolerance = \"" + general + "\" is not one of: ISO 2768-f, ISO 2768-m, ISO 2768-c, ISO 2768-v");
+        return fail(ErrorCode::InvalidArgument, "general_tolerance = \"" + general +
+                                                    "\" is not one of: ISO 2768-f, ISO 2768-m, ISO 2768-c, ISO 2768-v");
     if (r.acceptWord.empty() || r.rejectWord.empty() || r.acceptWord == r.rejectWord)
         return fail(ErrorCode::InvalidArgument, "accept_word and reject_word must be two different words");
     if (totals) {
-        if (!totals->is_array() || totals->size() > 100) return fail(ErrorCode::InvalidArgument, "must be a list of at most 100", "totals");
+        if (!totals->is_array() || totals->size() > 100)
+            return fail(ErrorCode::InvalidArgument, "must be a list of at most 100", "totals");
         for (std::size_t i = 0; i < totals->size(); ++i) {
             ObjectReader t((*totals)[i], "totals[" + std::to_string(i) + "]");
             Total one;
@@ -539,17 +577,20 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     }
     if (trials) {
         if (!trials->is_array() || trials->size() > kMostTrials)
-            return fail(ErrorCode::InvalidArgument, "must be a list of at most " + std::to_string(kMostTrials), "trials");
+            return fail(ErrorCode::InvalidArgument, "must be a list of at most " + std::to_string(kMostTrials),
+                        "trials");
         for (std::size_t i = 0; i < trials->size(); ++i) {
             ObjectReader t((*trials)[i], "trials[" + std::to_string(i) + "]");
             std::string picture, label = "open";
             t.text("picture", picture, true), t.text("label", label);
-            if (label != "good" && label != "bad" && label != "open") t.wrong("label = \"" + label + "\" is not one of: good, bad, open");
+            if (label != "good" && label != "bad" && label != "open")
+                t.wrong("label = \"" + label + "\" is not one of: good, bad, open");
             if (auto ok = t.done(); !ok) return base::passOn(ok.error());
             const fs::path p(picture);
-            r.trials.push_back({p.is_absolute() ? picture : (fs::path(folder) / p).lexically_normal().string(), label == "good"  ? Label::Good
-                                                                                                                : label == "bad" ? Label::Bad
-                                                                                                                                 : Label::Open});
+            r.trials.push_back({p.is_absolute() ? picture : (fs::path(folder) / p).lexically_normal().string(),
+                                label == "good"  ? Label::Good
+                                : label == "bad" ? Label::Bad
+                                                 : Label::Open});
         }
     }
     if (steps) {
@@ -561,7 +602,8 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
             auto s = stepFrom((*steps)[i], where);
             if (!s) return base::passOn(s.error());
             if (s->id.empty()) return fail(ErrorCode::InvalidArgument, "id is empty", where);
-            if (!ids.insert(s->id).second) return fail(ErrorCode::InvalidArgument, "id \"" + s->id + "\" stands twice", where);
+            if (!ids.insert(s->id).second)
+                return fail(ErrorCode::InvalidArgument, "id \"" + s->id + "\" stands twice", where);
             r.steps.push_back(std::move(*s));
         }
     }
@@ -592,13 +634,15 @@ struct Refused {
 base::Result<json> parse(const std::string& text)
 {
     if (text.size() > kLargestRecipeText)
-        return fail(ErrorCode::OutOfRange, "the recipe has " + std::to_string(text.size()) + " bytes; at most " + std::to_string(kLargestRecipeText) + " are read");
+        return fail(ErrorCode::OutOfRange, "the recipe has " + std::to_string(text.size()) + " bytes; at most " +
+                                               std::to_string(kLargestRecipeText) + " are read");
     // The keys of every object that is open, from the outside in.
     std::vector<std::set<std::string>> keys;
     std::vector<std::string> way;
     const auto each = [&](int depth, json::parse_event_t event, json& parsed) {
         using E = json::parse_event_t;
-        if (depth > kDeepestNesting) throw Refused{ErrorCode::OutOfRange, "nested deeper than " + std::to_string(kDeepestNesting) + " levels"};
+        if (depth > kDeepestNesting)
+            throw Refused{ErrorCode::OutOfRange, "nested deeper than " + std::to_string(kDeepestNesting) + " levels"};
         if (event == E::object_start) keys.emplace_back(), way.emplace_back();
         if (event == E::object_end) keys.pop_back(), way.pop_back();
         if (event == E::key) {
@@ -662,13 +706,17 @@ base::Result<Region> regionFromJson(const json& j)
     for (const Shape s : geometry::kAllShapes)
         if (shape == geometry::name(s)) r.shape = s, known = true;
     if (!known) {
-        if (!shape.empty()) o.wrong("shape \"" + shape + "\" is not one of: whole, window, rectangle, circle, ring, arc, polygon, polyline, result");
+        if (!shape.empty())
+            o.wrong("shape \"" + shape +
+                    "\" is not one of: whole, window, rectangle, circle, ring, arc, polygon, polyline, result");
         return base::passOn(o.done().error());
     }
     constexpr double big = 1e6;
     switch (r.shape) {
     case Shape::Whole: break;
-    case Shape::Window: readPoint(o, "from", r.from), readPoint(o, "to", r.to), o.number("width", r.width, 0, big, true); break;
+    case Shape::Window:
+        readPoint(o, "from", r.from), readPoint(o, "to", r.to), o.number("width", r.width, 0, big, true);
+        break;
     case Shape::Rectangle: {
         Point size;
         double angle = 0;
@@ -677,17 +725,22 @@ base::Result<Region> regionFromJson(const json& j)
         break;
     }
     case Shape::Circle: readPoint(o, "centre", r.centre), o.number("radius", r.outer, 0, big, true); break;
-    case Shape::Ring: readPoint(o, "centre", r.centre), o.number("inner", r.inner, 0, big, true), o.number("outer", r.outer, 0, big, true); break;
+    case Shape::Ring:
+        readPoint(o, "centre", r.centre), o.number("inner", r.inner, 0, big, true),
+            o.number("outer", r.outer, 0, big, true);
+        break;
     case Shape::Arc: {
         double start = 0, sweep = 0;
-        readPoint(o, "centre", r.centre), o.number("inner", r.inner, 0, big, true), o.number("outer", r.outer, 0, big, true);
+        readPoint(o, "centre", r.centre), o.number("inner", r.inner, 0, big, true),
+            o.number("outer", r.outer, 0, big, true);
         o.number("start", start, -36000, 36000, true), o.number("sweep", sweep, 0, 360, true);
         r.start = geometry::radians(start), r.sweep = geometry::radians(sweep);
         break;
     }
     case Shape::Polyline: o.number("width", r.width, 0, big, true); [[fallthrough]];
     case Shape::Polygon:
-        if (const json* points = o.field("points"); points && points->is_array() && points->size() <= geometry::kMostCorners) {
+        if (const json* points = o.field("points");
+            points && points->is_array() && points->size() <= geometry::kMostCorners) {
             for (const json& p : *points) {
                 auto one = pointFrom(p, "points");
                 if (!one) return base::passOn(one.error());
@@ -710,7 +763,8 @@ base::Result<Recipe> load(const std::string& path)
         const std::string file = (fs::path(path) / "recipe.json").string();
         auto text = base::readFile(file, kLargestRecipeText);
         if (!text) return base::passOn(text.error());
-        return finish(*text, path, file, [&](const std::string& name) { return base::readFile((fs::path(path) / name).string()); });
+        return finish(*text, path, file,
+                      [&](const std::string& name) { return base::readFile((fs::path(path) / name).string()); });
     }
     // A packed recipe holds pictures and may be large, a plain one is text.
     std::uint64_t most = base::kLargestFile;
@@ -723,9 +777,11 @@ base::Result<Recipe> load(const std::string& path)
     if (!bytes) return base::passOn(bytes.error());
     if (!isZip(*bytes)) {
         const auto first = bytes->find_first_not_of(" \t\r\n\xef\xbb\xbf");
-        if (first == std::string::npos || (*bytes)[first] != '{') return fail(ErrorCode::Corrupt, "neither a packed recipe (zip) nor JSON", path);
+        if (first == std::string::npos || (*bytes)[first] != '{')
+            return fail(ErrorCode::Corrupt, "neither a packed recipe (zip) nor JSON", path);
         const std::string folder = folderOf(path);
-        return finish(*bytes, folder, path, [&](const std::string& name) { return base::readFile((fs::path(folder) / name).string()); });
+        return finish(*bytes, folder, path,
+                      [&](const std::string& name) { return base::readFile((fs::path(folder) / name).string()); });
     }
     return unpacked(*bytes, path, folderOf(path));
 }
@@ -736,11 +792,13 @@ base::Result<Recipe> unpacked(const std::string& bytes, const std::string& name,
     if (!members) return base::passOn(members.error(), name);
     const auto text = members->find("recipe.json");
     if (text == members->end()) return fail(ErrorCode::Corrupt, "the packed recipe holds no recipe.json", name);
-    return finish(text->second, folder, name + ": recipe.json", [&](const std::string& wanted) -> base::Result<std::string> {
-        const auto it = members->find(wanted);
-        if (it == members->end()) return fail(ErrorCode::NotFound, "the packed recipe holds no \"" + wanted + "\"");
-        return it->second;
-    });
+    return finish(text->second, folder, name + ": recipe.json",
+                  [&](const std::string& wanted) -> base::Result<std::string> {
+                      const auto it = members->find(wanted);
+                      if (it == members->end())
+                          return fail(ErrorCode::NotFound, "the packed recipe holds no \"" + wanted + "\"");
+                      return it->second;
+                  });
 }
 
 namespace
@@ -751,7 +809,8 @@ Recipe withInnerNames(const Recipe& r)
     Recipe copy = r;
     copy.reference.name = fs::path(r.reference.name).filename().string();
     copy.empty.name = fs::path(r.empty.name).filename().string();
-    if (!copy.empty.name.empty() && copy.empty.name == copy.reference.name) copy.empty.name = "empty-" + copy.empty.name;
+    if (!copy.empty.name.empty() && copy.empty.name == copy.reference.name)
+        copy.empty.name = "empty-" + copy.empty.name;
     for (std::string* name : {&copy.reference.name, &copy.empty.name})
         if (*name == "recipe.json") *name = "picture-recipe.json";
     return copy;
@@ -763,8 +822,10 @@ base::Result<std::string> textOf(const Recipe& r, const std::string& folder, con
     } catch (const json::exception&) {
         for (std::size_t i = 0; i < r.trials.size(); ++i)
             if (!base::isUtf8(r.trials[i].picture))
-                return fail(ErrorCode::InvalidArgument, "the path is no UTF-8 text and cannot be written: move the picture below the recipe's folder",
-                            "trials[" + std::to_string(i) + "]: picture");
+                return fail(
+                    ErrorCode::InvalidArgument,
+                    "the path is no UTF-8 text and cannot be written: move the picture below the recipe's folder",
+                    "trials[" + std::to_string(i) + "]: picture");
         return fail(ErrorCode::InvalidArgument, "a name is no UTF-8 text and cannot be written", path);
     }
 }
@@ -796,7 +857,8 @@ std::string identity(const Recipe& r)
         for (Check& c : s.checks)
             if (!c.limits.any() && c.elements.empty()) c.limits.unit = base::Unit::None; // of no limits
     std::string all = toJson(bare, "").dump(-1, ' ', false, json::error_handler_t::replace);
-    for (const Reference* picture : {&r.reference, &r.empty}) all += "\n" + (picture->bytes ? base::sha256(*picture->bytes) : std::string("none"));
+    for (const Reference* picture : {&r.reference, &r.empty})
+        all += "\n" + (picture->bytes ? base::sha256(*picture->bytes) : std::string("none"));
     return base::sha256(all);
 }
 
@@ -815,9 +877,12 @@ base::Status save(const Recipe& r, const std::string& path, base::FileSystem& fi
         return base::writeAtomic(files, path, *bytes);
     }
     if (copy.reference.bytes)
-        if (auto ok = base::writeAtomic(files, (fs::path(place) / copy.reference.name).string(), *copy.reference.bytes); !ok) return ok;
+        if (auto ok = base::writeAtomic(files, (fs::path(place) / copy.reference.name).string(), *copy.reference.bytes);
+            !ok)
+            return ok;
     if (copy.empty.bytes)
-        if (auto ok = base::writeAtomic(files, (fs::path(place) / copy.empty.name).string(), *copy.empty.bytes); !ok) return ok;
+        if (auto ok = base::writeAtomic(files, (fs::path(place) / copy.empty.name).string(), *copy.empty.bytes); !ok)
+            return ok;
     return base::writeAtomic(files, folder ? (fs::path(path) / "recipe.json").string() : path, *text);
 }
 
@@ -836,7 +901,8 @@ base::Status unpack(const std::string& recipePath, const std::string& folder, bo
     fs::create_directories(folder, error);
     if (error) return fail(ErrorCode::Io, "cannot make the folder: " + error.message(), folder);
     for (const std::string& name : {std::string("recipe.json"), r->reference.name, r->empty.name})
-        if (const fs::path file = fs::path(folder) / fs::path(name).filename(); !overwrite && !name.empty() && fs::exists(fs::symlink_status(file, error)))
+        if (const fs::path file = fs::path(folder) / fs::path(name).filename();
+            !overwrite && !name.empty() && fs::exists(fs::symlink_status(file, error)))
             return fail(ErrorCode::InvalidArgument, "is there already; --overwrite replaces it", file.string());
     return save(*r, folder);
 }

@@ -1,9 +1,12 @@
 // recipe_file.h - a recipe on disk: one zip file, the same as a folder, or its recipe.json alone beside its pictures.
 //
-// Input   any of the three; picture paths inside are relative to the recipe's place (a zip's trials: to the folder the zip lies in).
-// Output  the recipe, its reference decoded. Save writes the kind the path asks for: an existing folder or ".json" stays plain, else a zip.
-// Fails   NotFound, Io; Corrupt: not a zip, not JSON, a member damaged; Unsupported: made by a newer version (named), unknown kind;
-//         InvalidArgument, OutOfRange: unknown or repeated field, wrong type, value out of range, circle of steps, more than a bound below. `where` names file, member and field.
+// Input   any of the three; picture paths inside are relative to the recipe's place (a zip's trials: to the folder the
+//         zip lies in).
+// Output  the recipe, its reference decoded. Save writes the kind the path asks for: an existing folder or ".json"
+//         stays plain, else a zip.
+// Fails   NotFound, Io; Corrupt: not a zip, not JSON, a member damaged; Unsupported: made by a newer version (named),
+//         unknown kind; InvalidArgument, OutOfRange: unknown or repeated field, wrong type, value out of range, circle
+//         of steps, more than a bound below. `where` names file, member and field.
 // Source  format in docs/file-formats.md; JSON Schema made by jsonSchema().
 #pragma once
 #include "base/files.h"
@@ -22,11 +25,12 @@ constexpr std::size_t kMostSteps = 5000, kMostTrials = 100000, kMostChecks = 100
 
 base::Result<Recipe> load(const std::string& path);
 base::Status save(const Recipe& recipe, const std::string& path, base::FileSystem& files = base::realFiles());
-// The packed recipe as bytes, and back; picture paths of trials are relative to `folder`. A recipe to be kept with records needs no trials.
+// The packed recipe as bytes, and back; picture paths of trials are relative to `folder`. A recipe to be kept with
+// records needs no trials.
 base::Result<std::string> packed(const Recipe& recipe, const std::string& folder);
 base::Result<Recipe> unpacked(const std::string& bytes, const std::string& name, const std::string& folder = "");
-// Names what the recipe does: the hash of steps, calibration, judging and of what its pictures show. Trials and their labels, the revision,
-// the pictures' file names and paths are no part of it. 64 hexadecimal digits.
+// Names what the recipe does: the hash of steps, calibration, judging and of what its pictures show. Trials and their
+// labels, the revision, the pictures' file names and paths are no part of it. 64 hexadecimal digits.
 std::string identity(const Recipe& recipe);
 base::Status pack(const std::string& folder, const std::string& recipePath);
 // Fails with InvalidArgument when a file is there already, unless `overwrite`.

@@ -36,7 +36,8 @@ public:
             if (!j->is_number()) return wrong(key + " must be a number");
             const double v = j->get<double>();
             if (!(v >= low && v <= high))
-                return wrong(key + " = " + j->dump() + " is outside " + nlohmann::json(low).dump() + " .. " + nlohmann::json(high).dump(),
+                return wrong(key + " = " + j->dump() + " is outside " + nlohmann::json(low).dump() + " .. " +
+                                 nlohmann::json(high).dump(),
                              base::ErrorCode::OutOfRange);
             out = v;
         } else if (needed) missing(key);
@@ -84,7 +85,9 @@ public:
                 std::string known;
                 for (const std::string& k : m_asked) known += (known.empty() ? "" : ", ") + k;
                 return base::fail(base::ErrorCode::InvalidArgument,
-                                  "unknown field \"" + key + "\"" + (m_missing.empty() ? "" : "; " + m_missing + " is missing") + "; known are " + known,
+                                  "unknown field \"" + key + "\"" +
+                                      (m_missing.empty() ? "" : "; " + m_missing + " is missing") + "; known are " +
+                                      known,
                                   m_where);
             }
         return m_status;

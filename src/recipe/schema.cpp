@@ -49,20 +49,28 @@ json regionSchema(const RegionSpec& spec)
         switch (s) {
         case geometry::Shape::Whole: break;
         case geometry::Shape::Window: add("from", point), add("to", point), add("width", size); break;
-        case geometry::Shape::Rectangle: add("centre", point), add("size", point), add("angle", {{"type", "number"}}, false); break;
+        case geometry::Shape::Rectangle:
+            add("centre", point), add("size", point), add("angle", {{"type", "number"}}, false);
+            break;
         case geometry::Shape::Circle: add("centre", point), add("radius", size); break;
-        case geometry::Shape::Ring: add("centre", point), add("inner", {{"type", "number"}, {"minimum", 0}}), add("outer", size); break;
+        case geometry::Shape::Ring:
+            add("centre", point), add("inner", {{"type", "number"}, {"minimum", 0}}), add("outer", size);
+            break;
         case geometry::Shape::Arc:
-            add("centre", point), add("inner", {{"type", "number"}, {"minimum", 0}}), add("outer", size), add("start", {{"type", "number"}}),
-                add("sweep", size);
+            add("centre", point), add("inner", {{"type", "number"}, {"minimum", 0}}), add("outer", size),
+                add("start", {{"type", "number"}}), add("sweep", size);
             break;
         case geometry::Shape::Polyline: add("width", size); [[fallthrough]];
-        case geometry::Shape::Polygon: add("points", {{"type", "array"}, {"items", point}, {"maxItems", geometry::kMostCorners}}); break;
+        case geometry::Shape::Polygon:
+            add("points", {{"type", "array"}, {"items", point}, {"maxItems", geometry::kMostCorners}});
+            break;
         }
         any.push_back(object(p, needed));
     }
     if (!spec.teaching)
-        any.push_back(object({{"shape", {{"const", "result"}}}, {"of", {{"type", "string"}}}, {"grow", {{"type", "number"}}}}, {"shape", "of"}));
+        any.push_back(
+            object({{"shape", {{"const", "result"}}}, {"of", {{"type", "string"}}}, {"grow", {{"type", "number"}}}},
+                   {"shape", "of"}));
     return {{"description", spec.help}, {"anyOf", any}};
 }
 } // namespace
@@ -70,44 +78,53 @@ json regionSchema(const RegionSpec& spec)
 json jsonSchema()
 {
     const json text{{"type", "string"}}, number{{"type", "number"}}, distance{{"type", "number"}, {"minimum", 0}};
-    const json unit{
-        {"enum", {"", "px", "mm", "µm", "um", "in", "inch", "px²", "px2", "mm²", "mm2", "µm²", "um2", "in²", "in2", "°", "deg", "grey", "%"}}};
+    const json unit{{"enum",
+                     {"", "px", "mm", "µm", "um", "in", "inch", "px²", "px2", "mm²", "mm2", "µm²", "um2", "in²", "in2",
+                      "°", "deg", "grey", "%"}}};
     const json place{{"$ref", "#/$defs/point"}}, count{{"type", "integer"}, {"minimum", 1}, {"maximum", 1000}};
-    const json limits{{"low", number},           {"high", number},    {"nominal", number},
-                      {"plus", distance},        {"minus", distance}, {"general", {{"enum", {"length", "radius", "angle"}}}},
+    const json limits{{"low", number},           {"high", number},
+                      {"nominal", number},       {"plus", distance},
+                      {"minus", distance},       {"general", {{"enum", {"length", "radius", "angle"}}}},
                       {"shorter_side", distance}};
     const auto withLimits = [&](json properties) {
         properties.update(limits);
         return object(std::move(properties));
     };
     const json element = withLimits({{"name", text}, {"at", place}});
-    const auto numbers = [&](int n) { return json{{"type", "array"}, {"items", number}, {"minItems", n}, {"maxItems", n}}; };
+    const auto numbers = [&](int n) {
+        return json{{"type", "array"}, {"items", number}, {"minItems", n}, {"maxItems", n}};
+    };
     json lens{{"width", {{"type", "integer"}}},
               {"height", {{"type", "integer"}}},
               {"rotation", numbers(3)},
               {"translation", numbers(3)},
               {"covered", {{"type", "array"}, {"items", place}}}};
-    for (const char* key : {"fx", "fy", "cx", "cy", "k1", "k2", "p1", "p2", "k3", "rms_px", "max_px", "rms_mm", "max_mm"}) lens[key] = number;
+    for (const char* key :
+         {"fx", "fy", "cx", "cy", "k1", "k2", "p1", "p2", "k3", "rms_px", "max_px", "rms_mm", "max_mm"})
+        lens[key] = number;
     json kinds = json::array();
     for (const StepKind& k : allStepKinds()) {
-        json params = json::object(), regions = json::object(), points = json::object(), inputs = json::object(), outputs = json::array();
+        json params = json::object(), regions = json::object(), points = json::object(), inputs = json::object(),
+             outputs = json::array();
         for (const auto& p : k.params) params[p.key] = paramSchema(p);
         for (const auto& r : k.regions) regions[r.key] = regionSchema(r);
         for (const auto& p : k.points) points[p.key] = {{"$ref", "#/$defs/point"}, {"description", p.help}};
-        for (const auto& i : k.inputs) inputs[i.key] = {{"type", "string"}, {"description", i.help + " The id of another step."}};
+        for (const auto& i : k.inputs)
+            inputs[i.key] = {{"type", "string"}, {"description", i.help + " The id of another step."}};
         for (const auto& o : k.outputs) outputs.push_back(o.key);
-        const json check = withLimits({{"output", {{"enum", outputs}}},
-                                       {"name", text},
-                                       {"balloon", {{"type", "integer"}, {"minimum", 0}}},
-                                       {"unit", unit},
-                                       {"fault", text},
-                                       {"uncertainty", distance},
-                                       {"match", {{"enum", {"order", "place"}}}},
-                                       {"reach", distance},
-                                       {"label_at", {{"$ref", "#/$defs/point"}}},
-                                       {"elements", {{"type", "array"}, {"items", element}}},
-                                       {"grid", object({{"rows", count}, {"columns", count}, {"first", place}, {"column", place}, {"row", place}},
-                                                       {"rows", "columns", "first", "column", "row"})}});
+        const json check = withLimits(
+            {{"output", {{"enum", outputs}}},
+             {"name", text},
+             {"balloon", {{"type", "integer"}, {"minimum", 0}}},
+             {"unit", unit},
+             {"fault", text},
+             {"uncertainty", distance},
+             {"match", {{"enum", {"order", "place"}}}},
+             {"reach", distance},
+             {"label_at", {{"$ref", "#/$defs/point"}}},
+             {"elements", {{"type", "array"}, {"items", element}}},
+             {"grid", object({{"rows", count}, {"columns", count}, {"first", place}, {"column", place}, {"row", place}},
+                             {"rows", "columns", "first", "column", "row"})}});
         json step = object({{"id", text},
                             {"kind", {{"const", k.key}}},
                             {"version", {{"type", "integer"}, {"minimum", 1}, {"maximum", k.version}}},
@@ -122,23 +139,32 @@ json jsonSchema()
                             {"checks", {{"type", "array"}, {"items", check}}}},
                            {"id", "kind"});
         if (k.leavesOut) {
-            RegionSpec any{"leave_out", "",  "Left out of the region.", {std::begin(geometry::kAllShapes) + 1, std::end(geometry::kAllShapes)}, true,
-                           true,        true};
+            RegionSpec any{"leave_out",
+                           "",
+                           "Left out of the region.",
+                           {std::begin(geometry::kAllShapes) + 1, std::end(geometry::kAllShapes)},
+                           true,
+                           true,
+                           true};
             step["properties"]["leave_out"] = {{"type", "array"}, {"items", regionSchema(any)}};
         }
         json lists = json::array();
         for (const auto& o : k.outputs)
             if (o.list) lists.push_back(o.key);
         if (k.hasFilters)
-            step["properties"]["filters"] = {{"type", "array"},
-                                             {"items", object({{"output", {{"enum", lists}}}, {"low", number}, {"high", number}}, {"output"})}};
+            step["properties"]["filters"] = {
+                {"type", "array"},
+                {"items", object({{"output", {{"enum", lists}}}, {"low", number}, {"high", number}}, {"output"})}};
         const json level{{"type", "integer"}, {"minimum", 0}, {"maximum", 255}}, at{{"$ref", "#/$defs/point"}};
         if (k.hasSamples)
-            step["properties"]["samples"] = {{"type", "array"},
-                                             {"items", object({{"at", at},
-                                                               {"colour", {{"type", "array"}, {"items", level}, {"minItems", 3}, {"maxItems", 3}}},
-                                                               {"not", {{"type", "boolean"}}}})}};
-        if (k.hasPlaces) step["properties"]["places"] = {{"type", "array"}, {"items", object({{"name", text}, {"at", at}}, {"name", "at"})}};
+            step["properties"]["samples"] = {
+                {"type", "array"},
+                {"items", object({{"at", at},
+                                  {"colour", {{"type", "array"}, {"items", level}, {"minItems", 3}, {"maxItems", 3}}},
+                                  {"not", {{"type", "boolean"}}}})}};
+        if (k.hasPlaces)
+            step["properties"]["places"] = {{"type", "array"},
+                                            {"items", object({{"name", text}, {"at", at}}, {"name", "at"})}};
         step["description"] = k.help;
         kinds.push_back(std::move(step));
     }
@@ -148,21 +174,27 @@ json jsonSchema()
                 {"version", {{"type", "integer"}, {"minimum", 1}, {"maximum", kFormatVersion}}},
                 {"name", text},
                 {"revision", {{"type", "integer"}, {"minimum", 1}}},
-                {"calibration", object({{"mm_per_px", {{"type", "number"}, {"minimum", 1e-6}, {"maximum", 1000}}},
-                                        {"by", text},
-                                        {"lens", object(lens, {"width", "height", "fx", "fy", "cx", "cy", "rotation", "translation"})},
-                                        {"thickness", number},
-                                        {"lens_distance", distance}})},
+                {"calibration",
+                 object({{"mm_per_px", {{"type", "number"}, {"minimum", 1e-6}, {"maximum", 1000}}},
+                         {"by", text},
+                         {"lens", object(lens, {"width", "height", "fx", "fy", "cx", "cy", "rotation", "translation"})},
+                         {"thickness", number},
+                         {"lens_distance", distance}})},
                 {"shown_in", {{"enum", {"mm", "µm", "um", "in", "inch"}}}},
-                {"general_tolerance", {{"enum", {"ISO 2768-f", "ISO 2768-m", "ISO 2768-c", "ISO 2768-v", "f", "m", "c", "v"}}}},
+                {"general_tolerance",
+                 {{"enum", {"ISO 2768-f", "ISO 2768-m", "ISO 2768-c", "ISO 2768-v", "f", "m", "c", "v"}}}},
                 {"guard_band", {{"type", "boolean"}}},
                 {"rule", text},
                 {"accept_word", text},
                 {"reject_word", text},
-                {"totals", {{"type", "array"}, {"items", object({{"name", text}, {"expression", text}, {"unit", unit}}, {"name", "expression"})}}},
+                {"totals",
+                 {{"type", "array"},
+                  {"items", object({{"name", text}, {"expression", text}, {"unit", unit}}, {"name", "expression"})}}},
                 {"reference", {{"anyOf", {text, object({{"picture", text}, {"taken_from", text}}, {"picture"})}}}},
                 {"empty_picture", {{"anyOf", {text, object({{"picture", text}, {"taken_from", text}}, {"picture"})}}}},
-                {"trials", {{"type", "array"}, {"items", object({{"picture", text}, {"label", {{"enum", {"good", "bad", "open"}}}}}, {"picture"})}}},
+                {"trials",
+                 {{"type", "array"},
+                  {"items", object({{"picture", text}, {"label", {{"enum", {"good", "bad", "open"}}}}}, {"picture"})}}},
                 {"steps", {{"type", "array"}, {"items", {{"anyOf", kinds}}}}}},
                {"format", "version"});
     out["$schema"] = "https://json-schema.org/draft/2020-12/schema";

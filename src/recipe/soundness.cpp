@@ -23,19 +23,24 @@ public:
     {
         for (std::size_t i = 0; i < recipe.steps.size(); ++i) m_index.emplace(recipe.steps[i].id, i);
         for (const Step& s : recipe.steps) ++m_names[s.name];
-        if (!recipe.reference.empty()) m_width = recipe.reference.capture->grey.width(), m_height = recipe.reference.capture->grey.height();
+        if (!recipe.reference.empty())
+            m_width = recipe.reference.capture->grey.width(), m_height = recipe.reference.capture->grey.height();
     }
     std::vector<base::Error> all()
     {
         for (std::size_t i = 0; i < m_recipe.steps.size(); ++i) step(i);
         formula(m_recipe.rule, "rule", true);
-        for (std::size_t i = 0; i < m_recipe.totals.size(); ++i) formula(m_recipe.totals[i].expression, "totals[" + std::to_string(i) + "]: expression", true);
+        for (std::size_t i = 0; i < m_recipe.totals.size(); ++i)
+            formula(m_recipe.totals[i].expression, "totals[" + std::to_string(i) + "]: expression", true);
         emptyPicture();
         return std::move(m_out);
     }
 
 private:
-    void say(const std::string& where, const std::string& message, ErrorCode code = ErrorCode::InvalidArgument) { m_out.push_back({code, message, where}); }
+    void say(const std::string& where, const std::string& message, ErrorCode code = ErrorCode::InvalidArgument)
+    {
+        m_out.push_back({code, message, where});
+    }
     const Step* find(const std::string& id) const
     {
         const auto it = m_index.find(id);
@@ -66,25 +71,32 @@ private:
         inputs(s, *kind, here);
         for (const RegionSpec& spec : kind->regions) region(s, *kind, spec, here);
         for (const auto& [key, p] : s.points)
-            if (outside(p)) say(here + ": points: " + key, place(p) + " lies outside the reference of " + size(), ErrorCode::OutOfRange);
-        for (std::size_t k = 0; k < s.leaveOut.size(); ++k) shape(s.leaveOut[k], here + ": leave_out[" + std::to_string(k) + "]");
+            if (outside(p))
+                say(here + ": points: " + key, place(p) + " lies outside the reference of " + size(),
+                    ErrorCode::OutOfRange);
+        for (std::size_t k = 0; k < s.leaveOut.size(); ++k)
+            shape(s.leaveOut[k], here + ": leave_out[" + std::to_string(k) + "]");
         for (std::size_t k = 0; k < s.samples.size(); ++k)
             if (!s.samples[k].colour && outside(s.samples[k].at))
-                say(here + ": samples[" + std::to_string(k) + "]", place(s.samples[k].at) + " lies outside the reference of " + size(),
-                    ErrorCode::OutOfRange);
+                say(here + ": samples[" + std::to_string(k) + "]",
+                    place(s.samples[k].at) + " lies outside the reference of " + size(), ErrorCode::OutOfRange);
         for (std::size_t k = 0; k < s.filters.size(); ++k)
             if (const OutputSpec* o = kind->output(s.filters[k].output); !o || !o->list || !o->filters)
-                say(here + ": filters[" + std::to_string(k) + "]: output", quoted(s.filters[k].output) + " filters no object; " + filterNames(*kind));
+                say(here + ": filters[" + std::to_string(k) + "]: output",
+                    quoted(s.filters[k].output) + " filters no object; " + filterNames(*kind));
         if (auto ok = kind->consistent(s.params); !ok) say(here + ": params", ok.error().message, ok.error().code);
         if (kind->mustBeTaught(s.params) && m_recipe.reference.empty())
             say("reference", "is missing: " + here + " (" + s.kind + ") is taught from it");
         for (const ParamSpec& p : kind->params)
             if (const auto* text = std::get_if<Text>(&p.domain); text && text->formula)
                 formula(std::get<std::string>(p.get(s.params)), here + ": params: " + p.key, false);
-        if (const ParamSpec* mode = kind->param("mode"); mode && kind->hasSamples && std::get<std::string>(mode->get(s.params)) == "colour" &&
-                                                        s.samples.empty() && !s.regions.count("learn"))
-            say(here + ": samples", "are missing: with mode \"colour\" a colour must be shown (samples, or the region learn)");
-        for (std::size_t k = 0; k < s.checks.size(); ++k) check(s, *kind, s.checks[k], here + ": checks[" + std::to_string(k) + "]");
+        if (const ParamSpec* mode = kind->param("mode"); mode && kind->hasSamples &&
+                                                         std::get<std::string>(mode->get(s.params)) == "colour" &&
+                                                         s.samples.empty() && !s.regions.count("learn"))
+            say(here + ": samples",
+                "are missing: with mode \"colour\" a colour must be shown (samples, or the region learn)");
+        for (std::size_t k = 0; k < s.checks.size(); ++k)
+            check(s, *kind, s.checks[k], here + ": checks[" + std::to_string(k) + "]");
     }
     static std::string filterNames(const StepKind& kind)
     {
@@ -99,10 +111,12 @@ private:
         const Step* d = find(s.datum);
         const StepKind* k = d ? findKind(d->kind) : nullptr;
         const auto list = [&] {
-            return choices([&](const Step& x, const StepKind& kind) { return kind.datum && x.id != s.id; }, "the recipe has no datum");
+            return choices([&](const Step& x, const StepKind& kind) { return kind.datum && x.id != s.id; },
+                           "the recipe has no datum");
         };
         if (!d) say(here + ": datum", quoted(s.datum) + " is no step of the recipe; " + list());
-        else if (k && !k->datum) say(here + ": datum", quoted(s.datum) + " is a step of kind \"" + d->kind + "\", no datum; " + list());
+        else if (k && !k->datum)
+            say(here + ": datum", quoted(s.datum) + " is a step of kind \"" + d->kind + "\", no datum; " + list());
         else if (!d->inUse && s.inUse) say(here + ": datum", quoted(s.datum) + " is not in use");
     }
     void inputs(const Step& s, const StepKind& kind, const std::string& here)
@@ -111,11 +125,13 @@ private:
             const auto it = s.inputs.find(spec.key);
             const bool given = it != s.inputs.end() && !it->second.empty();
             const auto fits = [&](const Step& x, const StepKind& k) {
-                return x.id != s.id && k.hasFeature && std::find(spec.accepts.begin(), spec.accepts.end(), k.feature) != spec.accepts.end();
+                return x.id != s.id && k.hasFeature &&
+                       std::find(spec.accepts.begin(), spec.accepts.end(), k.feature) != spec.accepts.end();
             };
             std::string wanted;
             for (const FeatureType t : spec.accepts) wanted += (wanted.empty() ? "" : ", ") + std::string(name(t));
-            const std::string at = here + ": inputs: " + spec.key, list = choices(fits, "the recipe has no step that gives one of: " + wanted);
+            const std::string at = here + ": inputs: " + spec.key,
+                              list = choices(fits, "the recipe has no step that gives one of: " + wanted);
             if (!given) {
                 if (spec.needed) say(at, "is missing; " + list);
                 continue;
@@ -124,7 +140,8 @@ private:
             const StepKind* k = from ? findKind(from->kind) : nullptr;
             if (!from) say(at, quoted(it->second) + " is no step of the recipe; " + list);
             else if (k && !fits(*from, *k))
-                say(at, quoted(it->second) + " (" + from->kind + ") gives " + (k->hasFeature ? "a " + std::string(name(k->feature)) : "no feature") +
+                say(at, quoted(it->second) + " (" + from->kind + ") gives " +
+                            (k->hasFeature ? "a " + std::string(name(k->feature)) : "no feature") +
                             ", not one of: " + wanted + "; " + list);
             else if (!from->inUse && s.inUse) say(at, quoted(it->second) + " is not in use");
         }
@@ -140,7 +157,8 @@ private:
                                "no step of the recipe gives a feature");
             };
             if (!from) say(at + ": of", quoted(of->second.step) + " is no step of the recipe; " + list());
-            else if (k && !k->hasFeature) say(at + ": of", quoted(of->second.step) + " (" + from->kind + ") gives no feature; " + list());
+            else if (k && !k->hasFeature)
+                say(at + ": of", quoted(of->second.step) + " (" + from->kind + ") gives no feature; " + list());
             return;
         }
         const auto it = s.regions.find(spec.key);
@@ -157,33 +175,41 @@ private:
     {
         if (r.shape == Shape::Polygon)
             if (const auto sides = geometry::crossingSides(r.points))
-                say(at, "polygon: the side from points[" + std::to_string(sides->first) + "] crosses the one from points[" +
-                            std::to_string(sides->second) + "]");
+                say(at, "polygon: the side from points[" + std::to_string(sides->first) +
+                            "] crosses the one from points[" + std::to_string(sides->second) + "]");
         if (m_width == 0 || r.shape == Shape::Whole) return;
         // Of an area something must lie in the picture; a way must begin or end there.
         double left = 1e300, top = 1e300, right = -1e300, bottom = -1e300;
         for (const auto& outline : r.outlines())
-            for (const Point p : outline) left = std::min(left, p.x), right = std::max(right, p.x), top = std::min(top, p.y), bottom = std::max(bottom, p.y);
+            for (const Point p : outline)
+                left = std::min(left, p.x), right = std::max(right, p.x), top = std::min(top, p.y),
+                bottom = std::max(bottom, p.y);
         if (right < 0 || bottom < 0 || left > m_width - 1 || top > m_height - 1)
-            return say(at, "lies outside the reference of " + size() + ": x " + number(left) + " .. " + number(right) + ", y " + number(top) + " .. " +
-                               number(bottom),
+            return say(at,
+                       "lies outside the reference of " + size() + ": x " + number(left) + " .. " + number(right) +
+                           ", y " + number(top) + " .. " + number(bottom),
                        ErrorCode::OutOfRange);
         if (right - left < 2 || bottom - top < 2)
             if (r.shape == Shape::Rectangle || r.shape == Shape::Circle || r.shape == Shape::Polygon)
-                say(at, "is " + number(right - left) + " × " + number(bottom - top) + " px; at least 2 × 2 px are needed", ErrorCode::OutOfRange);
+                say(at,
+                    "is " + number(right - left) + " × " + number(bottom - top) + " px; at least 2 × 2 px are needed",
+                    ErrorCode::OutOfRange);
     }
     void check(const Step& s, const StepKind& kind, const Check& c, const std::string& at)
     {
         const OutputSpec* spec = kind.output(c.output);
         const auto alone = [](const Limits& l) { return l.nominal && !l.any(); };
         if (alone(c.limits))
-            say(at + ": nominal", base::shortest(*c.limits.nominal) + " alone judges nothing: give plus and minus, low and high, or general");
+            say(at + ": nominal", base::shortest(*c.limits.nominal) +
+                                      " alone judges nothing: give plus and minus, low and high, or general");
         for (std::size_t i = 0; i < c.elements.size(); ++i)
             if (c.elements[i].at && outside(*c.elements[i].at) && m_width > 0)
-                say(at + ": elements[" + std::to_string(i) + "]: at", place(*c.elements[i].at) + " lies outside the reference of " + size(),
-                    ErrorCode::OutOfRange);
-        if (spec && c.limits.any() && c.limits.general != General::None && m_recipe.toleranceClass == ToleranceClass::None)
-            say(at + ": general", "needs general_tolerance in the recipe: ISO 2768-f, ISO 2768-m, ISO 2768-c or ISO 2768-v");
+                say(at + ": elements[" + std::to_string(i) + "]: at",
+                    place(*c.elements[i].at) + " lies outside the reference of " + size(), ErrorCode::OutOfRange);
+        if (spec && c.limits.any() && c.limits.general != General::None &&
+            m_recipe.toleranceClass == ToleranceClass::None)
+            say(at + ": general",
+                "needs general_tolerance in the recipe: ISO 2768-f, ISO 2768-m, ISO 2768-c or ISO 2768-v");
         (void)s;
     }
 
@@ -203,10 +229,12 @@ private:
             if (!s) {
                 const auto same = m_names.find(n.step);
                 if (same != m_names.end() && same->second > 1)
-                    say(at, character + std::to_string(same->second) + " steps are named " + quoted(n.step) + ": use the id");
+                    say(at, character + std::to_string(same->second) + " steps are named " + quoted(n.step) +
+                                ": use the id");
                 else
                     say(at, character + quoted(n.step) + " is no step of the recipe; " +
-                                choices([](const Step&, const StepKind& k) { return !k.outputs.empty(); }, "it has none with values"));
+                                choices([](const Step&, const StepKind& k) { return !k.outputs.empty(); },
+                                        "it has none with values"));
                 known = false;
                 continue;
             }
@@ -229,17 +257,22 @@ private:
         }
         if (!known) return;
         // With made-up numbers: what is wrong with the text shows, what is wrong with the numbers does not count.
-        if (const auto v = evaluateFormula(text, values); !v && v.error().code == ErrorCode::InvalidArgument) say(at, v.error().message);
+        if (const auto v = evaluateFormula(text, values); !v && v.error().code == ErrorCode::InvalidArgument)
+            say(at, v.error().message);
     }
     void emptyPicture()
     {
         if (m_recipe.empty.empty() || m_recipe.reference.empty()) return;
         const auto& e = m_recipe.empty.capture->grey;
         if (e.width() != m_width || e.height() != m_height)
-            say("empty_picture", "is " + std::to_string(e.width()) + " × " + std::to_string(e.height()) + " px, the reference " + size());
+            say("empty_picture", "is " + std::to_string(e.width()) + " × " + std::to_string(e.height()) +
+                                     " px, the reference " + size());
     }
 
-    bool outside(Point p) const { return m_width > 0 && (p.x < -0.5 || p.y < -0.5 || p.x > m_width - 0.5 || p.y > m_height - 0.5); }
+    bool outside(Point p) const
+    {
+        return m_width > 0 && (p.x < -0.5 || p.y < -0.5 || p.x > m_width - 0.5 || p.y > m_height - 0.5);
+    }
     std::string size() const { return std::to_string(m_width) + " × " + std::to_string(m_height) + " px"; }
     static std::string number(double v) { return base::toText(v, 0); }
     static std::string place(Point p) { return number(p.x) + ", " + number(p.y); }

@@ -14,8 +14,8 @@ namespace recipe
 
 // What one element of a list must keep to; where it belongs when elements are matched by place.
 struct Element {
-    std::string name;         // empty: its number
-    std::optional<Limits> own; // in the check's unit; none: the check's limits
+    std::string name;                  // empty: its number
+    std::optional<Limits> own;         // in the check's unit; none: the check's limits
     std::optional<geometry::Point> at; // reference px
     friend bool operator==(const Element&, const Element&) = default;
 };
@@ -24,14 +24,15 @@ enum class Match { Order, Place };
 struct Check {
     std::string output; // key of the step's output
     std::string name;
-    Limits limits;   // none: unjudged
-    int balloon = 0; // given once and kept
-    std::string fault; // what to say when it fails; empty: the check's name and value
-    std::optional<double> uncertainty;       // expanded, in the limits' unit: guard band of ISO 14253-1
-    Match match = Match::Order;              // of a list with elements of its own
-    double reach = 0;                        // by place: how far an object may lie from its place, reference px; 0: half the least distance
+    Limits limits;                     // none: unjudged
+    int balloon = 0;                   // given once and kept
+    std::string fault;                 // what to say when it fails; empty: the check's name and value
+    std::optional<double> uncertainty; // expanded, in the limits' unit: guard band of ISO 14253-1
+    Match match = Match::Order;        // of a list with elements of its own
+    // by place: how far an object may lie from its place, reference px; 0: half the least distance
+    double reach = 0;
     std::vector<Element> elements;
-    std::optional<geometry::Point> labelAt;  // where the person put its label, reference px
+    std::optional<geometry::Point> labelAt; // where the person put its label, reference px
     friend bool operator==(const Check&, const Check&) = default;
 };
 
@@ -41,7 +42,8 @@ struct RegionOf {
     double grow = 0; // px
     friend bool operator==(const RegionOf&, const RegionOf&) = default;
 };
-// Objects whose value lies outside are not objects. Values are in px, so that a calibration changes nothing that is found.
+// Objects whose value lies outside are not objects. Values are in px, so that a calibration changes nothing that is
+// found.
 struct Filter {
     std::string output;
     std::optional<double> low, high;

@@ -45,8 +45,9 @@ base::Status StepKind::consistent(const std::any& values, bool labels) const
         };
         const double a = number(*low), b = number(*high);
         if (a > b)
-            return fail(ErrorCode::OutOfRange, (labels ? low->label : low->key) + " = " + base::shortest(a) + " is above " +
-                                                   (labels ? high->label : high->key) + " = " + base::shortest(b));
+            return fail(ErrorCode::OutOfRange, (labels ? low->label : low->key) + " = " + base::shortest(a) +
+                                                   " is above " + (labels ? high->label : high->key) + " = " +
+                                                   base::shortest(b));
     }
     return {};
 }
@@ -77,7 +78,8 @@ base::Result<std::any> StepKind::paramsFromJson(const nlohmann::json& json) cons
         if (!p) {
             std::string known;
             for (const ParamSpec& x : params) known += (known.empty() ? "" : ", ") + x.key;
-            return fail(ErrorCode::InvalidArgument, "unknown field \"" + name + "\"; kind \"" + key + "\" has " + known, "params");
+            return fail(ErrorCode::InvalidArgument, "unknown field \"" + name + "\"; kind \"" + key + "\" has " + known,
+                        "params");
         }
         Value v;
         if (j.is_boolean()) v = j.get<bool>();

@@ -1,4 +1,5 @@
-// step_kind.h - one step kind, declared once; JSON, form, handles, command line and reference page are read from the declaration.
+// step_kind.h - one step kind, declared once; JSON, form, handles, command line and reference page are read from the
+// declaration.
 #pragma once
 #include "geometry/calibration.h"
 #include "geometry/region.h"
@@ -64,9 +65,10 @@ struct Ordered {
 
 // ---- running
 //
-// Two kinds of places. Where a step looks (regions, left-out areas) is in picture px. Whatever it finds, reads from other steps or answers
-// (points, features, marks, finds, values) is in level px, see geometry/calibration.h: a step carries what it sees over by level() and
-// works on as if there were neither tilt nor lens. Without a lens calibration both are the same.
+// Two kinds of places. Where a step looks (regions, left-out areas) is in picture px. Whatever it finds, reads from
+// other steps or answers (points, features, marks, finds, values) is in level px, see geometry/calibration.h: a step
+// carries what it sees over by level() and works on as if there were neither tilt nor lens. Without a lens calibration
+// both are the same.
 struct NamedValue {
     base::Unit unit = base::Unit::None;
     bool list = false;
@@ -80,15 +82,17 @@ struct RunInput {
     geometry::Motion motion; // reference → this picture
     geometry::Pose frame;    // the datum here; of the picture itself when the step follows none
     const std::any* taught = nullptr;
-    std::map<std::string, std::vector<geometry::Point>> inputPoints{}; // of each input: every edge point it was found by
+    // of each input: every edge point it was found by
+    std::map<std::string, std::vector<geometry::Point>> inputPoints{};
     std::vector<geometry::Region> leaveOut{};
     std::vector<Filter> filters{};
     std::vector<Place> places{};
-    // Lengths of the step's settings that are stated on the reference (reaches, areas by the square) grow with the part.
+    // Lengths of the step's settings that are stated on the reference (reaches, areas by the square) grow with the
+    // part.
     double grows() const { return motion.scale; }
     const geometry::Calibration* calibration = nullptr; // null: none
-    const image::Capture* empty = nullptr;     // the picture without a part, for uneven light
-    std::map<std::string, NamedValue> named{}; // "step.output" of what a formula names, in the recipe's units
+    const image::Capture* empty = nullptr;              // the picture without a part, for uneven light
+    std::map<std::string, NamedValue> named{};          // "step.output" of what a formula names, in the recipe's units
 
     double mmPerPixel() const { return calibration ? calibration->mmPerPixel() : 0; } // 0: not calibrated
     bool bends() const { return calibration && calibration->bends(); }
@@ -108,8 +112,10 @@ struct RunOutput {
     std::vector<Find> finds;                                      // datums only
     std::vector<Find> surplus{};                                  // of a datum: parts beyond the wanted ones
     std::map<std::string, std::vector<geometry::Point>> points{}; // every edge point, for tolerances of form
-    std::string note{};                                           // what should be known beside the values: a list that was cut off
-    std::size_t unlisted = 0; // objects that were found and are in no list: lists are cut off and cannot be judged as wholes
+    // what should be known beside the values: a list that was cut off
+    std::string note{};
+    // objects that were found and are in no list: lists are cut off and cannot be judged as wholes
+    std::size_t unlisted = 0;
 };
 struct TeachInput {
     const image::Capture& reference;
@@ -184,9 +190,11 @@ struct StepKind {
     std::string symbol;  // name of the drawing symbol
     Question question = Question::What;
     int version = 1;
-    bool datum = false;                                                                // finds parts; others follow it
-    bool byArea = false;                                                               // made by drawing an area, not a stroke
-    bool leavesOut = false, hasFilters = false, hasSamples = false, hasPlaces = false; // which of the step's lists it reads
+    bool datum = false; // finds parts; others follow it
+    // made by drawing an area, not a stroke
+    bool byArea = false;
+    // which of the step's lists it reads
+    bool leavesOut = false, hasFilters = false, hasSamples = false, hasPlaces = false;
     std::string reverse; // key of the flag that turns the search round; empty: a window's ends are swapped
     std::vector<ParamSpec> params;
     std::vector<RegionSpec> regions;
@@ -195,7 +203,8 @@ struct StepKind {
     std::vector<OutputSpec> outputs;
     FeatureType feature = FeatureType::Point;
     bool hasFeature = false; // its result is geometry others can read
-    // Settings that are lengths in the unit a choice states ("" the value's own, "px", "mm" …); a change of calibration must not read them anew.
+    // Settings that are lengths in the unit a choice states ("" the value's own, "px", "mm" …); a change of calibration
+    // must not read them anew.
     std::vector<std::string> lengths;
     std::string lengthUnit;
     std::vector<Ordered> ordered;
@@ -206,11 +215,13 @@ struct StepKind {
     std::function<bool(const std::any&)> needsTeaching;                      // empty: always when it can be taught
     std::function<std::string(const std::any&, const std::any&)> taughtNote; // params, taught → weakness or nothing
     std::function<base::Result<Evidence>(const std::any&, const RunInput&)> evidence;
-    std::function<std::vector<Offer>(const Gesture&, const OfferInput&)> offer; // empty: the gesture is not for this kind
+    // empty: the gesture is not for this kind
+    std::function<std::vector<Offer>(const Gesture&, const OfferInput&)> offer;
 
     const ParamSpec* param(const std::string& name) const;
     bool isReversed(const std::any& params) const;
-    // OutOfRange when two settings that belong together contradict each other, naming both; labels for people, keys for files.
+    // OutOfRange when two settings that belong together contradict each other, naming both; labels for people, keys for
+    // files.
     base::Status consistent(const std::any& params, bool labels = false) const;
     bool mustBeTaught(const std::any& params) const;
     const RegionSpec* region(const std::string& name) const;
@@ -218,7 +229,8 @@ struct StepKind {
     const InputSpec* input(const std::string& name) const;
     const OutputSpec* mainOutput() const;
     nlohmann::json paramsToJson(const std::any& values) const;
-    // Fails with InvalidArgument or OutOfRange on an unknown key, wrong type or value out of range, naming key and bound.
+    // Fails with InvalidArgument or OutOfRange on an unknown key, wrong type or value out of range, naming key and
+    // bound.
     base::Result<std::any> paramsFromJson(const nlohmann::json& json) const;
 };
 
@@ -283,7 +295,8 @@ public:
         return m_kind.ordered.push_back({std::move(low), std::move(high), std::move(when), std::move(is)}), *this;
     }
     // What is known of outputs that were declared: which way is better and where the value ends.
-    Declare& better(const std::vector<std::string>& keys, OutputSpec::Better way, std::optional<double> least = {}, std::optional<double> most = {})
+    Declare& better(const std::vector<std::string>& keys, OutputSpec::Better way, std::optional<double> least = {},
+                    std::optional<double> most = {})
     {
         for (OutputSpec& o : m_kind.outputs)
             for (const std::string& key : keys)
@@ -298,9 +311,18 @@ public:
     }
     Declare& reversedBy(std::string flag) { return m_kind.reverse = std::move(flag), *this; }
     Declare& gives(FeatureType t) { return m_kind.hasFeature = true, m_kind.feature = t, *this; }
-    Declare& param(double P::*m, Words w, base::Unit u, Real d, bool primary = false) { return add<double>(m, std::move(w), u, d, primary); }
-    Declare& param(int P::*m, Words w, base::Unit u, Whole d, bool primary = false) { return add<std::int64_t>(m, std::move(w), u, d, primary); }
-    Declare& param(bool P::*m, Words w, bool primary = false) { return add<bool>(m, std::move(w), base::Unit::None, Flag{}, primary); }
+    Declare& param(double P::*m, Words w, base::Unit u, Real d, bool primary = false)
+    {
+        return add<double>(m, std::move(w), u, d, primary);
+    }
+    Declare& param(int P::*m, Words w, base::Unit u, Whole d, bool primary = false)
+    {
+        return add<std::int64_t>(m, std::move(w), u, d, primary);
+    }
+    Declare& param(bool P::*m, Words w, bool primary = false)
+    {
+        return add<bool>(m, std::move(w), base::Unit::None, Flag{}, primary);
+    }
     Declare& param(std::string P::*m, Words w, Text d, bool primary = false)
     {
         return add<std::string>(m, std::move(w), base::Unit::None, std::move(d), primary);
@@ -310,7 +332,9 @@ public:
     {
         auto names = all;
         ParamSpec s{w.key, w.label, w.help, base::Unit::None, Choices{std::move(all)}, {}, primary, {}, {}};
-        s.get = [m, names](const std::any& p) -> Value { return names.at(std::size_t(std::any_cast<const P&>(p).*m)).key; };
+        s.get = [m, names](const std::any& p) -> Value {
+            return names.at(std::size_t(std::any_cast<const P&>(p).*m)).key;
+        };
         s.put = [m, names](std::any& p, const Value& v) {
             for (std::size_t i = 0; i < names.size(); ++i)
                 if (names[i].key == std::get<std::string>(v)) std::any_cast<P&>(p).*m = E(i);
@@ -321,7 +345,9 @@ public:
     Declare& point(PointSpec s) { return m_kind.points.push_back(std::move(s)), *this; }
     Declare& input(InputSpec s) { return m_kind.inputs.push_back(std::move(s)), *this; }
     Declare& output(OutputSpec s) { return m_kind.outputs.push_back(std::move(s)), *this; }
-    template <class T> Declare& teaches(base::Result<T> (*fn)(const P&, const TeachInput&), std::string (*note)(const P&, const T&) = nullptr)
+    template <class T>
+    Declare& teaches(base::Result<T> (*fn)(const P&, const TeachInput&),
+                     std::string (*note)(const P&, const T&) = nullptr)
     {
         m_kind.teach = [fn](const std::any& p, const TeachInput& in) -> base::Result<std::any> {
             auto made = fn(std::any_cast<const P&>(p), in);
@@ -329,7 +355,9 @@ public:
             return std::any(std::move(*made));
         };
         if (note)
-            m_kind.taughtNote = [note](const std::any& p, const std::any& t) { return note(std::any_cast<const P&>(p), std::any_cast<const T&>(t)); };
+            m_kind.taughtNote = [note](const std::any& p, const std::any& t) {
+                return note(std::any_cast<const P&>(p), std::any_cast<const T&>(t));
+            };
         return *this;
     }
     Declare& shows(base::Result<Evidence> (*fn)(const P&, const RunInput&))
@@ -341,7 +369,8 @@ public:
 
     StepKind runs(base::Result<RunOutput> (*fn)(const P&, const RunInput&))
     {
-        if (m_kind.params.size() != detail::fieldCount<P>() + m_inherited) { // in every build type, before the first window
+        // in every build type, before the first window
+        if (m_kind.params.size() != detail::fieldCount<P>() + m_inherited) {
             std::fprintf(stderr, "step kind '%s': a field of its params is not declared\n", m_kind.key.c_str());
             std::abort();
         }

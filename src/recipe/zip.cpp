@@ -41,15 +41,18 @@ base::Result<std::map<std::string, std::string>> readZip(const std::string& byte
     zip_uint64_t total = 0;
     for (zip_int64_t i = 0; i < zip_get_num_entries(z, 0); ++i) {
         zip_stat_t info;
-        if (zip_stat_index(z, zip_uint64_t(i), 0, &info) != 0 || !(info.valid & ZIP_STAT_SIZE) || !(info.valid & ZIP_STAT_NAME))
+        if (zip_stat_index(z, zip_uint64_t(i), 0, &info) != 0 || !(info.valid & ZIP_STAT_SIZE) ||
+            !(info.valid & ZIP_STAT_NAME))
             return bad("a member cannot be read");
         const std::string name = info.name;
         if (name.empty() || name.back() == '/') continue;
-        if (name.front() == '/' || name.find("..") != std::string::npos) return bad("the name \"" + name + "\" leaves the archive");
+        if (name.front() == '/' || name.find("..") != std::string::npos)
+            return bad("the name \"" + name + "\" leaves the archive");
         total += info.size;
         if (info.size > kMost || total > kMost) return bad("it unpacks to more than 1 GiB");
         if (name == "recipe.json" && info.size > kMostText)
-            return bad("recipe.json unpacks to " + std::to_string(info.size) + " bytes; at most " + std::to_string(kMostText) + " are read");
+            return bad("recipe.json unpacks to " + std::to_string(info.size) + " bytes; at most " +
+                       std::to_string(kMostText) + " are read");
         zip_file_t* f = zip_fopen_index(z, zip_uint64_t(i), 0);
         if (!f) return bad("\"" + name + "\" cannot be read");
         std::string text(info.size, '\0');
@@ -58,7 +61,8 @@ base::Result<std::map<std::string, std::string>> readZip(const std::string& byte
         // A wrong checksum shows only when reading past the end, or on closing.
         const zip_int64_t after = zip_fread(f, &past, 1);
         const int closed = zip_fclose(f);
-        if (n != zip_int64_t(info.size) || after != 0 || closed != 0) return bad("\"" + name + "\" is damaged (its checksum is wrong)");
+        if (n != zip_int64_t(info.size) || after != 0 || closed != 0)
+            return bad("\"" + name + "\" is damaged (its checksum is wrong)");
         out[name] = std::move(text);
     }
     zip_discard(z);

@@ -56,8 +56,8 @@ std::string csvRows(const recipe::Recipe& r, const inspect::PictureResult& resul
     if (result.error) { // as many fields as every other row
         std::size_t checks = 0;
         for (const recipe::Step& s : r.steps) checks += s.inUse ? s.checks.size() : 0;
-        return start + "," + field(r.name) + "," + std::to_string(r.revision) + ",error," + field(*result.error) + std::string(2 * checks, ',') +
-               "\n";
+        return start + "," + field(r.name) + "," + std::to_string(r.revision) + ",error," + field(*result.error) +
+               std::string(2 * checks, ',') + "\n";
     }
     for (const inspect::ItemResult& item : result.items) {
         out += start + std::to_string(item.number) + "," + field(r.name) + "," + std::to_string(r.revision) + "," +
@@ -72,7 +72,8 @@ std::string csvRows(const recipe::Recipe& r, const inspect::PictureResult& resul
     return out;
 }
 
-base::Status appendCsv(base::FileSystem& files, const std::string& path, const recipe::Recipe& recipe, const std::string& rows)
+base::Status appendCsv(base::FileSystem& files, const std::string& path, const recipe::Recipe& recipe,
+                       const std::string& rows)
 {
     const std::string header = csvHeader(recipe);
     // A row whose line end was lost (an editor left it out) is whole when it has all fields and ends as rows do.
@@ -83,7 +84,8 @@ base::Status appendCsv(base::FileSystem& files, const std::string& path, const r
     };
     auto ok = files.append(path, header, rows, whole);
     if (!ok && ok.error().code == base::ErrorCode::InvalidArgument)
-        return base::fail(base::ErrorCode::InvalidArgument, "the file has other columns than this recipe; choose another name", path);
+        return base::fail(base::ErrorCode::InvalidArgument,
+                          "the file has other columns than this recipe; choose another name", path);
     return ok;
 }
 

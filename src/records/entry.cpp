@@ -7,7 +7,8 @@
 namespace records
 {
 
-base::Result<std::shared_ptr<const Release>> release(std::shared_ptr<const inspect::Prepared> prepared, const std::string& by)
+base::Result<std::shared_ptr<const Release>> release(std::shared_ptr<const inspect::Prepared> prepared,
+                                                     const std::string& by)
 {
     recipe::Recipe bare = prepared->recipe();
     bare.trials.clear();

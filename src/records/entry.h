@@ -16,7 +16,8 @@ struct Release {
     const recipe::Recipe& recipe() const { return prepared->recipe(); }
 };
 // Fails as recipe::packed does: a name that cannot be written.
-base::Result<std::shared_ptr<const Release>> release(std::shared_ptr<const inspect::Prepared> prepared, const std::string& by);
+base::Result<std::shared_ptr<const Release>> release(std::shared_ptr<const inspect::Prepared> prepared,
+                                                     const std::string& by);
 
 struct Entry {
     std::shared_ptr<const Release> release;

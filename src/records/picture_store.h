@@ -1,6 +1,7 @@
 // picture_store.h - pictures put aside beside the records, each content once, under the hash of its bytes.
 //
-// Promise  keep() ok => the whole file stands under the name it gives, even after a power cut; the same picture is written once.
+// Promise  keep() ok => the whole file stands under the name it gives, even after a power cut; the same picture is
+//          written once.
 // Fails    Io: cannot be written, named; then nothing half stands there.
 #pragma once
 #include "base/files.h"

@@ -26,16 +26,23 @@ QVariant orNull(const std::optional<double>& v) { return v ? QVariant(*v) : QVar
 
 tl::unexpected<base::Error> sqlError(const QSqlError& e, const QString& path)
 {
-    return fail(ErrorCode::Io, "the record log cannot be used: " + (e.databaseText().isEmpty() ? e.text() : e.databaseText()).toStdString(), path.toStdString());
+    return fail(ErrorCode::Io,
+                "the record log cannot be used: " +
+                    (e.databaseText().isEmpty() ? e.text() : e.databaseText()).toStdString(),
+                path.toStdString());
 }
-tl::unexpected<base::Error> sqlError(const QSqlQuery& query, const QString& path) { return sqlError(query.lastError(), path); }
+tl::unexpected<base::Error> sqlError(const QSqlQuery& query, const QString& path)
+{
+    return sqlError(query.lastError(), path);
+}
 
 QString whereOf(const Filter& f)
 {
     QString where = QStringLiteral(" where 1");
     if (!f.verdict.isEmpty()) where += QStringLiteral(" and item.verdict = :verdict");
     if (!f.text.isEmpty())
-        where += QStringLiteral(" and (item.picture like :text escape '\\' or item.batch like :text escape '\\' or item.sentence like :text escape "
+        where += QStringLiteral(" and (item.picture like :text escape '\\' or item.batch like :text escape '\\' or "
+                                "item.sentence like :text escape "
                                 "'\\' or recipe.name like :text escape '\\')");
     return where;
 }
@@ -68,17 +75,24 @@ namespace
 {
 // "Dikk": what SQLite's header says of a file of ours.
 constexpr int kApplication = 0x44696b6b;
-const char* kRecipeTable = " (id integer primary key, identity text not null, name text not null, packed blob, json text not null, first_used text not null)";
-const char* kItemTable =
-    " (id integer primary key autoincrement, at text not null, recipe integer not null references recipe(id), revision integer not null,"
-    " released_by text not null, batch text not null, station text not null, picture text not null, picture_hash text not null, kept text not null,"
-    " not_kept text not null, item integer not null, verdict text not null check (verdict in ('accept', 'reject', 'unjudged', 'error')),"
-    " sentence text not null, milliseconds real not null, warnings text)";
-const char* kValueTable = " (item integer not null references item(id), position integer not null, step text not null, output text not null,"
-                          " name text not null, balloon integer not null, list integer not null, value text, unit text not null, nominal real,"
-                          " low real, high real, verdict text not null, reason text not null, elements text, primary key (item, position)) without rowid";
-const char* kEventTable = " (id integer primary key, at text not null, by text not null, what text not null, subject text not null,"
-                          " before text not null, after text not null, revision integer not null)";
+const char* kRecipeTable = " (id integer primary key, identity text not null, name text not null, packed blob, json "
+                           "text not null, first_used text not null)";
+const char* kItemTable = " (id integer primary key autoincrement, at text not null, recipe integer not null references "
+                         "recipe(id), revision integer not null,"
+                         " released_by text not null, batch text not null, station text not null, picture text not "
+                         "null, picture_hash text not null, kept text not null,"
+                         " not_kept text not null, item integer not null, verdict text not null check (verdict in "
+                         "('accept', 'reject', 'unjudged', 'error')),"
+                         " sentence text not null, milliseconds real not null, warnings text)";
+const char* kValueTable =
+    " (item integer not null references item(id), position integer not null, step text not null, output text not null,"
+    " name text not null, balloon integer not null, list integer not null, value text, unit text not null, nominal "
+    "real,"
+    " low real, high real, verdict text not null, reason text not null, elements text, primary key (item, position)) "
+    "without rowid";
+const char* kEventTable =
+    " (id integer primary key, at text not null, by text not null, what text not null, subject text not null,"
+    " before text not null, after text not null, revision integer not null)";
 
 base::Result<int> number(QSqlQuery& query, const char* sql, const QString& path)
 {
@@ -90,22 +104,27 @@ base::Result<int> number(QSqlQuery& query, const char* sql, const QString& path)
 tl::unexpected<base::Error> newerLog(int version, const QString& path)
 {
     return fail(ErrorCode::Unsupported,
-                "the record log has schema version " + std::to_string(version) + ", made by a newer program; this one knows up to " +
-                    std::to_string(kSchemaVersion),
+                "the record log has schema version " + std::to_string(version) +
+                    ", made by a newer program; this one knows up to " + std::to_string(kSchemaVersion),
                 path.toStdString());
 }
 // The schema's version; 0: an empty database. Fails when it is somebody else's, or newer. Nothing is changed.
 base::Result<int> versionOf(QSqlDatabase& db, const QString& path)
 {
     QSqlQuery query(db);
-    const auto version = number(query, "pragma user_version", path), application = number(query, "pragma application_id", path),
+    const auto version = number(query, "pragma user_version", path),
+               application = number(query, "pragma application_id", path),
                tables = number(query, "select count(*) from sqlite_master", path),
-               ours = number(query, "select count(*) from sqlite_master where type = 'table' and name in ('recipe', 'item', 'value')", path);
+               ours = number(
+                   query,
+                   "select count(*) from sqlite_master where type = 'table' and name in ('recipe', 'item', 'value')",
+                   path);
     for (const auto* v : {&version, &application, &tables, &ours})
         if (!*v) return base::passOn(v->error());
     if (*tables == 0 && *version == 0) return 0;
     if (*version > kSchemaVersion && *tables == 0) return newerLog(*version, path);
-    if (*ours != 3 || (*application != kApplication && *version != 1)) return fail(ErrorCode::Corrupt, "a database that is not a record log", path.toStdString());
+    if (*ours != 3 || (*application != kApplication && *version != 1))
+        return fail(ErrorCode::Corrupt, "a database that is not a record log", path.toStdString());
     if (*version > kSchemaVersion) return newerLog(*version, path);
     return *version;
 }
@@ -154,7 +173,9 @@ base::Status RecordLog::prepare()
     const auto version = versionOf(db, m_path);
     if (!version) return giveUp(version.error());
     QStringList work;
-    const auto table = [&](const char* name, const char* columns) { work << QStringLiteral("create table ") + QLatin1String(name) + QLatin1String(columns); };
+    const auto table = [&](const char* name, const char* columns) {
+        work << QStringLiteral("create table ") + QLatin1String(name) + QLatin1String(columns);
+    };
     if (*version == 0) {
         table("recipe", kRecipeTable);
         table("item", kItemTable);
@@ -165,16 +186,21 @@ base::Status RecordLog::prepare()
         table("recipe_new", kRecipeTable);
         table("item_new", kItemTable);
         work << QStringLiteral("insert into recipe_new select id, '', name, null, json, first_used from recipe")
-             << QStringLiteral("insert into item_new select item.id, at, recipe, recipe.revision, '', batch, '', picture, '', '', 'logged before pictures were kept', "
-                               "item, verdict, sentence, milliseconds, null from item join recipe on recipe.id = item.recipe")
-             << QStringLiteral("drop table item") << QStringLiteral("drop table recipe") << QStringLiteral("alter table recipe_new rename to recipe")
+             << QStringLiteral(
+                    "insert into item_new select item.id, at, recipe, recipe.revision, '', batch, '', picture, '', '', "
+                    "'logged before pictures were kept', "
+                    "item, verdict, sentence, milliseconds, null from item join recipe on recipe.id = item.recipe")
+             << QStringLiteral("drop table item") << QStringLiteral("drop table recipe")
+             << QStringLiteral("alter table recipe_new rename to recipe")
              << QStringLiteral("alter table item_new rename to item");
     }
     if (*version < kSchemaVersion) {
         table("event", kEventTable);
-        work << QStringLiteral("create index item_at on item (at)") << QStringLiteral("create index item_verdict on item (verdict, id)")
+        work << QStringLiteral("create index item_at on item (at)")
+             << QStringLiteral("create index item_verdict on item (verdict, id)")
              << QStringLiteral("create unique index recipe_identity on recipe (identity) where identity <> ''")
-             << QStringLiteral("pragma application_id = %1").arg(kApplication) << QStringLiteral("pragma user_version = %1").arg(kSchemaVersion);
+             << QStringLiteral("pragma application_id = %1").arg(kApplication)
+             << QStringLiteral("pragma user_version = %1").arg(kSchemaVersion);
     }
     for (const QString& sql : work)
         if (!query.exec(sql)) return giveUp(sqlError(query, m_path).value());
@@ -195,7 +221,8 @@ base::Result<long long> RecordLog::recipeId(const Release& release)
         id = query.value(0).toLongLong();
     } else {
         const recipe::Recipe& r = release.recipe();
-        query.prepare(QStringLiteral("insert into recipe (identity, name, packed, json, first_used) values (?, ?, ?, ?, ?)"));
+        query.prepare(
+            QStringLiteral("insert into recipe (identity, name, packed, json, first_used) values (?, ?, ?, ?, ?)"));
         query.addBindValue(q(release.identity));
         query.addBindValue(q(r.name));
         query.addBindValue(QByteArray(release.packed.data(), qsizetype(release.packed.size())));
@@ -214,7 +241,9 @@ namespace
 // Nothing where every element has the limits of the list: they stand in its row.
 QVariant elementsOf(const inspect::CheckResult& c)
 {
-    const bool own = std::any_of(c.elements.begin(), c.elements.end(), [&](const auto& e) { return e.value < 0 || e.nominal || e.low != c.low || e.high != c.high; });
+    const bool own = std::any_of(c.elements.begin(), c.elements.end(), [&](const auto& e) {
+        return e.value < 0 || e.nominal || e.low != c.low || e.high != c.high;
+    });
     if (!own) return QVariant(QMetaType::fromType<QString>());
     const auto orNone = [](const std::optional<double>& v) { return v ? nlohmann::json(*v) : nlohmann::json(); };
     nlohmann::json all = nlohmann::json::array();
@@ -234,8 +263,9 @@ std::vector<ElementRow> elementsFrom(const QString& text)
     const auto number = [](const QJsonValue& v) { return v.isDouble() ? std::optional(v.toDouble()) : std::nullopt; };
     for (const auto& v : QJsonDocument::fromJson(text.toUtf8()).array()) {
         const QJsonObject e = v.toObject();
-        out.push_back({e.value(QLatin1String("name")).toString(), e.value(QLatin1String("verdict")).toString(), e.value(QLatin1String("reason")).toString(),
-                       number(e.value(QLatin1String("value"))), number(e.value(QLatin1String("nominal"))), number(e.value(QLatin1String("low"))),
+        out.push_back({e.value(QLatin1String("name")).toString(), e.value(QLatin1String("verdict")).toString(),
+                       e.value(QLatin1String("reason")).toString(), number(e.value(QLatin1String("value"))),
+                       number(e.value(QLatin1String("nominal"))), number(e.value(QLatin1String("low"))),
                        number(e.value(QLatin1String("high")))});
     }
     return out;
@@ -250,7 +280,8 @@ QString text(const std::string& s) { return s.empty() ? QString(QLatin1String(""
 // Shortest decimal text that reads back as the same number; a list as a JSON array.
 QVariant valueOf(const inspect::CheckResult& c)
 {
-    const bool none = c.values.empty() && (c.verdict == inspect::Verdict::NotMeasured || c.verdict == inspect::Verdict::Fail);
+    const bool none =
+        c.values.empty() && (c.verdict == inspect::Verdict::NotMeasured || c.verdict == inspect::Verdict::Fail);
     if (c.list && !none) return q(nlohmann::json(c.values).dump());
     if (!c.values.empty()) return q(base::shortest(c.values.front()));
     return QVariant(QMetaType::fromType<QString>());
@@ -286,15 +317,31 @@ base::Result<std::vector<long long>> RecordLog::add(const Entry& e)
     if (!recipe) return base::passOn(recipe.error());
     QSqlDatabase db = QSqlDatabase::database(m_connection);
     QSqlQuery items(db), values(db);
-    items.prepare(QStringLiteral("insert into item (at, recipe, revision, released_by, batch, station, picture, picture_hash, kept, not_kept, item, verdict, "
-                                 "sentence, milliseconds, warnings) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"));
-    values.prepare(QStringLiteral("insert into value (item, position, step, output, name, balloon, list, value, unit, nominal, low, high, "
-                                  "verdict, reason, elements) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"));
+    items.prepare(
+        QStringLiteral("insert into item (at, recipe, revision, released_by, batch, station, picture, picture_hash, "
+                       "kept, not_kept, item, verdict, "
+                       "sentence, milliseconds, warnings) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"));
+    values.prepare(QStringLiteral(
+        "insert into value (item, position, step, output, name, balloon, list, value, unit, nominal, low, high, "
+        "verdict, reason, elements) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"));
     std::vector<long long> ids;
-    const auto item = [&](int number, const char* verdict, const std::string& sentence, double milliseconds) -> base::Result<long long> {
-        const QVariantList row{text(e.at),          *recipe,      e.release->revision, text(e.release->by), text(e.batch),
-                               text(e.station),     text(e.result->picture), text(e.pictureHash), text(e.kept), text(e.notKept),
-                               number,              QLatin1String(verdict), text(sentence), milliseconds, warningsOf(*e.result)};
+    const auto item = [&](int number, const char* verdict, const std::string& sentence,
+                          double milliseconds) -> base::Result<long long> {
+        const QVariantList row{text(e.at),
+                               *recipe,
+                               e.release->revision,
+                               text(e.release->by),
+                               text(e.batch),
+                               text(e.station),
+                               text(e.result->picture),
+                               text(e.pictureHash),
+                               text(e.kept),
+                               text(e.notKept),
+                               number,
+                               QLatin1String(verdict),
+                               text(sentence),
+                               milliseconds,
+                               warningsOf(*e.result)};
         for (const QVariant& v : row) items.addBindValue(v);
         if (!items.exec()) return sqlError(items, m_path);
         return items.lastInsertId().toLongLong();
@@ -343,7 +390,8 @@ base::Result<std::vector<std::vector<long long>>> RecordLog::append(const std::v
 base::Status RecordLog::append(const EventRow& e)
 {
     QSqlQuery query(QSqlDatabase::database(m_connection));
-    query.prepare(QStringLiteral("insert into event (at, by, what, subject, before, after, revision) values (?, ?, ?, ?, ?, ?, ?)"));
+    query.prepare(QStringLiteral(
+        "insert into event (at, by, what, subject, before, after, revision) values (?, ?, ?, ?, ?, ?, ?)"));
     for (const QString& v : {e.at.isEmpty() ? q(nowUtc()) : e.at, e.by, e.what, e.subject, e.before, e.after})
         query.addBindValue(v.isNull() ? QString(QLatin1String("")) : v);
     query.addBindValue(e.revision);
@@ -357,7 +405,9 @@ base::Status RecordLog::append(const Release& release, const std::string& before
     if (!transaction.exec(QStringLiteral("begin immediate"))) return sqlError(transaction, m_path);
     const auto id = recipeId(release);
     base::Status done = id ? base::Status{} : base::passOn(id.error());
-    if (done) done = append(EventRow{q(release.at), q(release.by), QStringLiteral("release"), q(release.recipe().name), q(before), q(release.identity), release.revision});
+    if (done)
+        done = append(EventRow{q(release.at), q(release.by), QStringLiteral("release"), q(release.recipe().name),
+                               q(before), q(release.identity), release.revision});
     if (done && !transaction.exec(QStringLiteral("commit"))) done = sqlError(transaction, m_path);
     if (done) return {};
     transaction.exec(QStringLiteral("rollback"));
@@ -368,7 +418,8 @@ base::Status RecordLog::append(const Release& release, const std::string& before
 base::Result<std::vector<EventRow>> RecordLog::events() const
 {
     QSqlQuery query(QSqlDatabase::database(m_connection));
-    if (!query.exec(QStringLiteral("select at, by, what, subject, before, after, revision from event order by id"))) return sqlError(query, m_path);
+    if (!query.exec(QStringLiteral("select at, by, what, subject, before, after, revision from event order by id")))
+        return sqlError(query, m_path);
     std::vector<EventRow> out;
     const auto at = [&](int i) { return query.value(i).toString(); };
     while (query.next()) out.push_back({at(0), at(1), at(2), at(3), at(4), at(5), query.value(6).toInt()});
@@ -378,16 +429,20 @@ base::Result<std::vector<EventRow>> RecordLog::events() const
 base::Result<std::shared_ptr<const Release>> RecordLog::lastRelease() const
 {
     QSqlQuery query(QSqlDatabase::database(m_connection));
-    if (!query.exec(QStringLiteral("select event.at, event.by, event.revision, recipe.packed, recipe.name from event join recipe on recipe.identity = event.after"
-                                   " where event.what = 'release' and recipe.packed is not null order by event.id desc limit 1")))
+    if (!query.exec(QStringLiteral(
+            "select event.at, event.by, event.revision, recipe.packed, recipe.name from event join recipe on "
+            "recipe.identity = event.after"
+            " where event.what = 'release' and recipe.packed is not null order by event.id desc limit 1")))
         return sqlError(query, m_path);
     if (!query.next()) return std::shared_ptr<const Release>();
-    auto recipe = recipe::unpacked(query.value(3).toByteArray().toStdString(), query.value(4).toString().toStdString() + " (in the log)");
+    auto recipe = recipe::unpacked(query.value(3).toByteArray().toStdString(),
+                                   query.value(4).toString().toStdString() + " (in the log)");
     if (!recipe) return base::passOn(recipe.error());
     recipe->revision = query.value(2).toInt();
     auto prepared = inspect::Prepared::make(std::move(*recipe));
     if (!prepared) return base::passOn(prepared.error());
-    auto made = release(std::make_shared<const inspect::Prepared>(std::move(*prepared)), query.value(1).toString().toStdString());
+    auto made = release(std::make_shared<const inspect::Prepared>(std::move(*prepared)),
+                        query.value(1).toString().toStdString());
     if (!made) return base::passOn(made.error());
     auto out = std::make_shared<Release>(**made);
     out->at = query.value(0).toString().toStdString();
@@ -397,8 +452,10 @@ base::Result<std::shared_ptr<const Release>> RecordLog::lastRelease() const
 base::Result<std::vector<ItemRow>> RecordLog::read(const QString& where, const Filter& filter) const
 {
     QSqlQuery query(QSqlDatabase::database(m_connection));
-    query.prepare(QStringLiteral("select item.id, item.at, recipe.name, item.batch, item.picture, item.verdict, item.sentence, item.revision, item.item,"
-                                 " recipe.identity, item.released_by, item.station, item.picture_hash, item.kept, item.not_kept, item.warnings") +
+    query.prepare(QStringLiteral("select item.id, item.at, recipe.name, item.batch, item.picture, item.verdict, "
+                                 "item.sentence, item.revision, item.item,"
+                                 " recipe.identity, item.released_by, item.station, item.picture_hash, item.kept, "
+                                 "item.not_kept, item.warnings") +
                   QLatin1String(kFrom) + where + QStringLiteral(" order by item.id desc limit %1").arg(filter.limit));
     bind(query, filter);
     if (!query.exec()) return sqlError(query, m_path);
@@ -427,7 +484,10 @@ base::Result<std::vector<ItemRow>> RecordLog::read(const QString& where, const F
     return out;
 }
 
-base::Result<std::vector<ItemRow>> RecordLog::items(const Filter& filter) const { return read(whereOf(filter), filter); }
+base::Result<std::vector<ItemRow>> RecordLog::items(const Filter& filter) const
+{
+    return read(whereOf(filter), filter);
+}
 
 base::Result<ItemRow> RecordLog::item(long long id) const
 {
@@ -440,31 +500,37 @@ base::Result<ItemRow> RecordLog::item(long long id) const
 base::Result<recipe::Recipe> RecordLog::recipeOf(long long item) const
 {
     QSqlQuery query(QSqlDatabase::database(m_connection));
-    query.prepare(QStringLiteral("select recipe.packed, recipe.name") + QLatin1String(kFrom) + QStringLiteral(" where item.id = ?"));
+    query.prepare(QStringLiteral("select recipe.packed, recipe.name") + QLatin1String(kFrom) +
+                  QStringLiteral(" where item.id = ?"));
     query.addBindValue(item);
     if (!query.exec()) return sqlError(query, m_path);
     if (!query.next()) return fail(ErrorCode::NotFound, "holds no item " + std::to_string(item), m_path.toStdString());
     if (query.isNull(0))
-        return fail(ErrorCode::NotFound, "item " + std::to_string(item) + " was logged before recipes were kept whole", m_path.toStdString());
-    return recipe::unpacked(query.value(0).toByteArray().toStdString(), query.value(1).toString().toStdString() + " (in the log)");
+        return fail(ErrorCode::NotFound, "item " + std::to_string(item) + " was logged before recipes were kept whole",
+                    m_path.toStdString());
+    return recipe::unpacked(query.value(0).toByteArray().toStdString(),
+                            query.value(1).toString().toStdString() + " (in the log)");
 }
 
 base::Result<std::vector<ValueRow>> RecordLog::values(long long item) const
 {
     QSqlQuery query(QSqlDatabase::database(m_connection));
-    query.prepare(QStringLiteral(
-        "select step, output, name, balloon, list, value, unit, nominal, low, high, verdict, reason, elements from value where item = ? order by position"));
+    query.prepare(QStringLiteral("select step, output, name, balloon, list, value, unit, nominal, low, high, verdict, "
+                                 "reason, elements from value where item = ? order by position"));
     query.addBindValue(item);
     if (!query.exec()) return sqlError(query, m_path);
     std::vector<ValueRow> out;
-    const auto optional = [&](int i) { return query.isNull(i) ? std::nullopt : std::optional(query.value(i).toDouble()); };
+    const auto optional = [&](int i) {
+        return query.isNull(i) ? std::nullopt : std::optional(query.value(i).toDouble());
+    };
     while (query.next()) {
         ValueRow r;
         r.step = query.value(0).toString(), r.output = query.value(1).toString(), r.name = query.value(2).toString(),
         r.balloon = query.value(3).toInt(), r.list = query.value(4).toBool();
         if (!query.isNull(5)) {
             if (r.list)
-                for (const auto& v : QJsonDocument::fromJson(query.value(5).toString().toUtf8()).array()) r.values.push_back(v.toDouble());
+                for (const auto& v : QJsonDocument::fromJson(query.value(5).toString().toUtf8()).array())
+                    r.values.push_back(v.toDouble());
             else r.values.push_back(query.value(5).toString().toDouble());
         }
         r.unit = query.value(6).toString(), r.nominal = optional(7), r.low = optional(8), r.high = optional(9);
@@ -478,7 +544,8 @@ base::Result<std::vector<ValueRow>> RecordLog::values(long long item) const
 base::Result<RecordLog::Counts> RecordLog::counts(const Filter& filter) const
 {
     QSqlQuery query(QSqlDatabase::database(m_connection));
-    query.prepare(QStringLiteral("select count(*), coalesce(sum(item.verdict = 'reject'), 0)") + QLatin1String(kFrom) + whereOf(filter));
+    query.prepare(QStringLiteral("select count(*), coalesce(sum(item.verdict = 'reject'), 0)") + QLatin1String(kFrom) +
+                  whereOf(filter));
     bind(query, filter);
     if (!query.exec() || !query.next()) return sqlError(query, m_path);
     return Counts{query.value(0).toLongLong(), query.value(1).toLongLong()};

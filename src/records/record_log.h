@@ -1,8 +1,9 @@
 // record_log.h - every inspected item in one SQLite file, in one transaction each.
 //
-// Promise  append() ok  => all entries survive a crash of the program and of the machine (write-ahead log, synchronous = FULL).
-//          append() !ok => nothing of them is in the log; the log is as before.
-// Fails    Io: cannot be opened or written (read-only, full), named; Corrupt: not a record log; Unsupported: made by a newer version.
+// Promise  append() ok  => all entries survive a crash of the program and of the machine (write-ahead log, synchronous
+//          = FULL). append() !ok => nothing of them is in the log; the log is as before.
+// Fails    Io: cannot be opened or written (read-only, full), named; Corrupt: not a record log; Unsupported: made by a
+//          newer version.
 // Threads  an object belongs to the thread that opened it; any number of objects and programs may share a file.
 // Source   schema in docs/file-formats.md.
 #pragma once
@@ -20,13 +21,15 @@ namespace records
 {
 
 // 2: items on which nothing was judged, elements with limits of their own
-// 3: the packed recipe once per identity, who, station, the picture kept, warnings, events, pictures that could not be read
+// 3: the packed recipe once per identity, who, station, the picture kept, warnings, events, pictures that could not be
+// read
 constexpr int kSchemaVersion = 3;
 
 struct ItemRow {
     long long id = 0;
     QString at; // ISO 8601, UTC
-    QString recipe, batch, picture, verdict, sentence; // verdict: accept, reject, unjudged; error: the picture could not be read
+    // verdict: accept, reject, unjudged; error: the picture could not be read
+    QString recipe, batch, picture, verdict, sentence;
     int revision = 0, item = 0;
     QString identity, by, station, pictureHash, kept, notKept;
     QStringList warnings;
@@ -63,7 +66,8 @@ public:
     RecordLog(const RecordLog&) = delete;
     RecordLog& operator=(const RecordLog&) = delete;
 
-    // All items of all entries in one transaction; for each entry the ids in its items' order. A picture that could not be read is one row.
+    // All items of all entries in one transaction; for each entry the ids in its items' order. A picture that could not
+    // be read is one row.
     base::Result<std::vector<std::vector<long long>>> append(const std::vector<Entry>& entries);
     base::Status append(const EventRow& event); // `at` is filled in when it is empty
     // Keeps the recipe and says in an event that it was put on the line; `before`: the identity that was there.

@@ -48,7 +48,8 @@ namespace
 {
 // Marks look alike in both themes: always the light palette on a paper casing.
 const Theme& ink() { return lightTheme(); }
-QPointF at(const QTransform& t, Point p) { return t.map(QPointF(p.x + 0.5, p.y + 0.5)); } // pixel centres are whole, painters count from corners
+// pixel centres are whole, painters count from corners
+QPointF at(const QTransform& t, Point p) { return t.map(QPointF(p.x + 0.5, p.y + 0.5)); }
 
 struct Pencil {
     QPainter& p;
@@ -104,7 +105,8 @@ QString numberOf(const inspect::ItemResult& item, const inspect::StepResult& ste
     for (const auto& c : item.checks)
         if (c.step == step.step && c.list)
             for (std::size_t n = 0; n < c.elements.size(); ++n)
-                if (m.element > 0 && c.elements[n].value == m.element - 1 && c.elements[n].reason != "surplus") return QString::number(n + 1);
+                if (m.element > 0 && c.elements[n].value == m.element - 1 && c.elements[n].reason != "surplus")
+                    return QString::number(n + 1);
     return QString::fromStdString(m.text);
 }
 
@@ -117,7 +119,8 @@ QPainterPath pathOf(const Mark& m, const QTransform& t)
         path.addEllipse(c, r, r);
         return path;
     }
-    for (std::size_t i = 0; i < m.points.size(); ++i) i == 0 ? path.moveTo(at(t, m.points[i])) : path.lineTo(at(t, m.points[i]));
+    for (std::size_t i = 0; i < m.points.size(); ++i)
+        i == 0 ? path.moveTo(at(t, m.points[i])) : path.lineTo(at(t, m.points[i]));
     if (m.shape == MarkShape::Polygon) path.closeSubpath();
     return path;
 }
@@ -177,8 +180,8 @@ QSizeF plateSize(const LabelItem& l, double unit)
 
 void paintPlate(QPainter& p, const LabelItem& l, QRectF box, double unit)
 {
-    p.setPen(
-        QPen(l.colour, (l.check->verdict == Verdict::Fail ? 2 : 1) * unit, l.check->verdict == Verdict::NotMeasured ? Qt::DashLine : Qt::SolidLine));
+    p.setPen(QPen(l.colour, (l.check->verdict == Verdict::Fail ? 2 : 1) * unit,
+                  l.check->verdict == Verdict::NotMeasured ? Qt::DashLine : Qt::SolidLine));
     p.setBrush(ink().paper);
     p.drawRect(box);
     double x = box.left() + 6 * unit;
@@ -201,7 +204,8 @@ void arrowHead(QPainterPath& path, QPointF tip, QPointF back, double unit)
     const double n = std::hypot(d.x(), d.y());
     if (n < 1e-9) return;
     const QPointF u = d / n, v(-u.y(), u.x());
-    path.moveTo(tip), path.lineTo(tip + u * 9 * unit + v * 2.6 * unit), path.lineTo(tip + u * 9 * unit - v * 2.6 * unit), path.closeSubpath();
+    path.moveTo(tip), path.lineTo(tip + u * 9 * unit + v * 2.6 * unit),
+        path.lineTo(tip + u * 9 * unit - v * 2.6 * unit), path.closeSubpath();
 }
 
 // Lanes beside the item, parallel to the datum's axes.
@@ -221,7 +225,8 @@ QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, co
     const double scale = std::hypot(t.m11(), t.m12());
     if (lanes.has) {
         const Point la = lanes.frame.toLocal(a), lb = lanes.frame.toLocal(b);
-        const bool alongX = std::abs(lb.y - la.y) < 0.15 * std::abs(lb.x - la.x), alongY = std::abs(lb.x - la.x) < 0.15 * std::abs(lb.y - la.y);
+        const bool alongX = std::abs(lb.y - la.y) < 0.15 * std::abs(lb.x - la.x),
+                   alongY = std::abs(lb.x - la.x) < 0.15 * std::abs(lb.y - la.y);
         if (alongX || alongY) {
             const double middle = alongX ? (la.y + lb.y) / 2 : (la.x + lb.x) / 2;
             const double low = alongX ? lanes.top : lanes.left, high = alongX ? lanes.bottom : lanes.right;
@@ -232,15 +237,18 @@ QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, co
                 if (lanes.used[side] >= 3) continue;
                 const double off = (32 + 26 * lanes.used[side]) * unit / scale;
                 const double lane = high_ ? high + off : low - off;
-                const Point na = alongX ? Point{la.x, lane} : Point{lane, la.y}, nb = alongX ? Point{lb.x, lane} : Point{lane, lb.y};
+                const Point na = alongX ? Point{la.x, lane} : Point{lane, la.y},
+                            nb = alongX ? Point{lb.x, lane} : Point{lane, lb.y};
                 const Point pa = lanes.frame.toPicture(na), pb = lanes.frame.toPicture(nb);
-                if (!area.adjusted(24 * unit, 16 * unit, -24 * unit, -16 * unit).contains((at(t, pa) + at(t, pb)) / 2)) continue;
+                if (!area.adjusted(24 * unit, 16 * unit, -24 * unit, -16 * unit).contains((at(t, pa) + at(t, pb)) / 2))
+                    continue;
                 ++lanes.used[side];
                 const double over = (high_ ? 6 : -6) * unit / scale;
                 QPainterPath ext;
                 for (const auto& [foot, end] : {std::pair{a, na}, std::pair{b, nb}}) {
                     ext.moveTo(at(t, foot));
-                    ext.lineTo(at(t, lanes.frame.toPicture(alongX ? Point{end.x, end.y + over} : Point{end.x + over, end.y})));
+                    ext.lineTo(
+                        at(t, lanes.frame.toPicture(alongX ? Point{end.x, end.y + over} : Point{end.x + over, end.y})));
                 }
                 pencil.stroke(ext, l.colour, 1);
                 a = pa, b = pb;
@@ -255,7 +263,8 @@ QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, co
     QPainterPath heads;
     arrowHead(heads, sa, sb, unit), arrowHead(heads, sb, sa, unit);
     p.fillPath(heads, l.colour);
-    // The plate lies on the line, readable from below or from the right; where the line is too short it stands beyond an end.
+    // The plate lies on the line, readable from below or from the right; where the line is too short it stands beyond
+    // an end.
     double angle = std::atan2(sb.y() - sa.y(), sb.x() - sa.x()) * 180 / geometry::kPi;
     if (angle > 90.5) angle -= 180;
     if (angle <= -89.5) angle += 180;
@@ -272,8 +281,9 @@ QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, co
     for (const double step : {0.0, 1.0, 2.0, 3.0, 4.0})
         for (const double aside : {0.0, 1.0, -1.0})
             for (const int end : {1, -1}) {
-                const QPointF tip = end > 0 ? sb : sa, away = along * (end * (std::abs(along.x()) * size.width() / 2 +
-                                                                              std::abs(along.y()) * size.height() / 2 + (6 + 26 * step) * unit));
+                const QPointF tip = end > 0 ? sb : sa,
+                              away = along * (end * (std::abs(along.x()) * size.width() / 2 +
+                                                     std::abs(along.y()) * size.height() / 2 + (6 + 26 * step) * unit));
                 places.push_back({tip + away + QPointF(-along.y(), along.x()) * (aside * size.width() * 0.6), 0});
             }
     const auto boxOf = [&](const Place& q) {
@@ -286,7 +296,8 @@ QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, co
     if (l.own) chosen = {*l.own, 0}, places.clear();
     for (const Place& q : places) {
         const QRectF box = boxOf(q);
-        if (area.contains(box) && std::none_of(taken.begin(), taken.end(), [&](const PlacedLabel& other) { return other.box.intersects(box); })) {
+        if (area.contains(box) && std::none_of(taken.begin(), taken.end(),
+                                               [&](const PlacedLabel& other) { return other.box.intersects(box); })) {
             chosen = q;
             break;
         }
@@ -294,21 +305,26 @@ QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, co
     // Never on top of another: when all usual places are taken, the nearest free one on rings about the line.
     const auto free = [&](const Place& q) {
         const QRectF box = boxOf(q);
-        return area.contains(box) && std::none_of(taken.begin(), taken.end(), [&](const PlacedLabel& other) { return other.box.intersects(box); });
+        return area.contains(box) && std::none_of(taken.begin(), taken.end(),
+                                                  [&](const PlacedLabel& other) { return other.box.intersects(box); });
     };
     if (!l.own && !free(chosen)) {
         const QPointF middle = (sa + sb) / 2;
         bool found = false;
         for (double ring = 40 * unit; ring < std::max(area.width(), area.height()) && !found; ring += 24 * unit)
             for (int k = 0; k < 24 && !found; ++k) {
-                const Place q{middle + QPointF(std::cos(k * geometry::kPi / 12), std::sin(k * geometry::kPi / 12)) * ring, 0};
+                const Place q{
+                    middle + QPointF(std::cos(k * geometry::kPi / 12), std::sin(k * geometry::kPi / 12)) * ring, 0};
                 if (free(q)) chosen = q, found = true;
             }
     }
-    if (chosen.turn == 0 &&
-        (l.own || long_ <= size.width() + 24 * unit || std::hypot((chosen.at - (sa + sb) / 2).x(), (chosen.at - (sa + sb) / 2).y()) > long_)) {
+    if (chosen.turn == 0 && (l.own || long_ <= size.width() + 24 * unit ||
+                             std::hypot((chosen.at - (sa + sb) / 2).x(), (chosen.at - (sa + sb) / 2).y()) > long_)) {
         QPainterPath leader;
-        leader.moveTo(std::hypot((chosen.at - sa).x(), (chosen.at - sa).y()) < std::hypot((chosen.at - sb).x(), (chosen.at - sb).y()) ? sa : sb);
+        leader.moveTo(std::hypot((chosen.at - sa).x(), (chosen.at - sa).y()) <
+                              std::hypot((chosen.at - sb).x(), (chosen.at - sb).y())
+                          ? sa
+                          : sb);
         leader.lineTo(chosen.at);
         pencil.stroke(leader, l.colour, 1);
     }
@@ -336,7 +352,8 @@ void paintBalloon(QPainter& p, QPointF c, double r, const QString& text, const Q
     p.restore();
 }
 
-void paintRegion(QPainter& p, const geometry::Region& region, bool across, bool reversed, const QTransform& t, double unit, bool faint, bool round)
+void paintRegion(QPainter& p, const geometry::Region& region, bool across, bool reversed, const QTransform& t,
+                 double unit, bool faint, bool round)
 {
     const Pencil pencil{p, unit};
     QPainterPath path;
@@ -353,20 +370,24 @@ void paintRegion(QPainter& p, const geometry::Region& region, bool across, bool 
     if (region.shape == geometry::Shape::Window) {
         from = at(t, region.from), to = at(t, region.to);
         if (across) {
-            const Point n = geometry::leftOf(geometry::unit(region.to - region.from)) * (region.width / 2 * (reversed ? -1 : 1));
+            const Point n =
+                geometry::leftOf(geometry::unit(region.to - region.from)) * (region.width / 2 * (reversed ? -1 : 1));
             from = at(t, region.middle() - n), to = at(t, region.middle() + n);
         }
     } else if (region.shape == geometry::Shape::Polyline && region.points.size() > 1) {
         from = at(t, region.points[region.points.size() - 2]), to = at(t, region.points.back());
     } else if ((region.shape == geometry::Shape::Ring || region.shape == geometry::Shape::Arc) && round) {
         // Along the way, at its middle.
-        const double middle = region.shape == geometry::Shape::Arc ? region.start + region.sweep / 2 : geometry::radians(35),
+        const double middle =
+                         region.shape == geometry::Shape::Arc ? region.start + region.sweep / 2 : geometry::radians(35),
                      radius = (region.inner + region.outer) / 2;
-        const double half = std::min(0.35, region.shape == geometry::Shape::Arc ? region.sweep / 3 : 0.35) * (reversed ? -1 : 1);
+        const double half =
+            std::min(0.35, region.shape == geometry::Shape::Arc ? region.sweep / 3 : 0.35) * (reversed ? -1 : 1);
         from = at(t, region.centre + geometry::direction(middle - half) * radius),
         to = at(t, region.centre + geometry::direction(middle + half) * radius);
     } else if (region.shape == geometry::Shape::Ring || region.shape == geometry::Shape::Arc) {
-        const Point u = geometry::direction(region.shape == geometry::Shape::Arc ? region.start + region.sweep / 2 : geometry::radians(35));
+        const Point u = geometry::direction(region.shape == geometry::Shape::Arc ? region.start + region.sweep / 2
+                                                                                 : geometry::radians(35));
         from = at(t, region.centre + u * (reversed ? region.outer : region.inner)),
         to = at(t, region.centre + u * (reversed ? region.inner : region.outer));
     } else {
@@ -381,12 +402,14 @@ void paintRegion(QPainter& p, const geometry::Region& region, bool across, bool 
     arrow.moveTo(from), arrow.lineTo(to - u * head * 0.8);
     pencil.stroke(arrow, ink().datum, 2.6);
     QPainterPath tip;
-    tip.moveTo(to), tip.lineTo(to - u * head + v * head * 0.42), tip.lineTo(to - u * head - v * head * 0.42), tip.closeSubpath();
+    tip.moveTo(to), tip.lineTo(to - u * head + v * head * 0.42), tip.lineTo(to - u * head - v * head * 0.42),
+        tip.closeSubpath();
     pencil.stroke(tip, ink().datum, 1);
     p.fillPath(tip, ink().datum);
 }
 
-std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const QTransform& t, const QRectF& area, double unit)
+std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const QTransform& t, const QRectF& area,
+                                    double unit)
 {
     std::vector<PlacedLabel> placed;
     if (!scene.result || !scene.recipe || scene.result->items.empty()) return placed;
@@ -412,7 +435,8 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
                     QPointF c;
                     for (const Point q : m.points) c += at(t, q);
                     c /= double(m.points.size());
-                    paintBalloon(p, c, 8 * unit, numberOf(item, *r, m), ink().of(verdictOf(item, *r, m, v)), ink().paper);
+                    paintBalloon(p, c, 8 * unit, numberOf(item, *r, m), ink().of(verdictOf(item, *r, m, v)),
+                                 ink().paper);
                 }
         }
     // ---- elements of a list that are missing stand hatched in their place, surplus ones are crossed out
@@ -463,7 +487,8 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
         }
         const double k = 46 * unit / std::max(1e-9, std::hypot(t.m11(), t.m12()));
         QPainterPath axes;
-        const QPointF o = at(t, pose.origin), x = at(t, pose.toPicture({k, 0})), y = at(t, pose.toPicture({0, k * 0.6}));
+        const QPointF o = at(t, pose.origin), x = at(t, pose.toPicture({k, 0})),
+                      y = at(t, pose.toPicture({0, k * 0.6}));
         axes.moveTo(o), axes.lineTo(x), axes.moveTo(o), axes.lineTo(y);
         pencil.stroke(axes, ink().datum, 1.5, Qt::CustomDashLine, {8, 2, 1.5, 2});
         QPainterPath head;
@@ -484,8 +509,8 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
             for (const Mark& m : r->marks)
                 for (const Point q : m.points) {
                     const Point l = pose.toLocal(q);
-                    lanes.left = std::min(lanes.left, l.x), lanes.right = std::max(lanes.right, l.x), lanes.top = std::min(lanes.top, l.y),
-                    lanes.bottom = std::max(lanes.bottom, l.y);
+                    lanes.left = std::min(lanes.left, l.x), lanes.right = std::max(lanes.right, l.x),
+                    lanes.top = std::min(lanes.top, l.y), lanes.bottom = std::max(lanes.bottom, l.y);
                 }
             if (lanes.left > lanes.right) lanes.has = false;
         }
@@ -528,7 +553,8 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
         // A list is told by its first failing element.
         for (const auto& e : c.elements)
             if (e.at && (e.verdict == Verdict::Fail || e.verdict == Verdict::NotMeasured)) {
-                l.anchor = at(t, *e.at) + QPointF(0, e.value < 0 ? 13 * unit : 0), l.isDimension = false, anchored = true;
+                l.anchor = at(t, *e.at) + QPointF(0, e.value < 0 ? 13 * unit : 0), l.isDimension = false,
+                anchored = true;
                 break;
             }
         // A label moved by hand lies where it was put on the part; it is never moved by the machine.
@@ -539,7 +565,8 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
         if (scene.onlyFailed && c.verdict != Verdict::Fail && c.verdict != Verdict::NotMeasured) continue;
         if (anchored) labels.push_back(l);
     }
-    std::stable_sort(labels.begin(), labels.end(), [](const LabelItem& a, const LabelItem& b) { return a.rank < b.rank; });
+    std::stable_sort(labels.begin(), labels.end(),
+                     [](const LabelItem& a, const LabelItem& b) { return a.rank < b.rank; });
     if (!scene.all && labels.size() > 24) labels.resize(24);
     std::vector<LabelItem> rails[4]; // top, bottom, left, right
     std::vector<std::pair<LabelItem, QRectF>> stands;
@@ -547,25 +574,30 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
     for (const LabelItem& l : labels)
         if (l.own && !l.isDimension) {
             const QSizeF size = plateSize(l, unit);
-            const QRectF box(l.own->x() - size.width() / 2, l.own->y() - size.height() / 2, size.width(), size.height());
+            const QRectF box(l.own->x() - size.width() / 2, l.own->y() - size.height() / 2, size.width(),
+                             size.height());
             placed.push_back({l.check->step, l.check->output, box});
             stands.push_back({l, box});
         } else if (l.own) {
             // Its dimension line is drawn later; the others keep clear of it from now on.
             const QSizeF size = plateSize(l, unit);
-            placed.push_back({{}, l.check->step, QRectF(l.own->x() - size.width() / 2, l.own->y() - size.height() / 2, size.width(), size.height())});
+            placed.push_back(
+                {{},
+                 l.check->step,
+                 QRectF(l.own->x() - size.width() / 2, l.own->y() - size.height() / 2, size.width(), size.height())});
         }
     for (LabelItem& l : labels) {
         if (l.own || l.isDimension || !area.contains(l.anchor)) continue;
-        const std::array<double, 4> far{l.anchor.y() - area.top(), area.bottom() - l.anchor.y(), (l.anchor.x() - area.left()) * 1.6,
-                                        (area.right() - l.anchor.x()) * 1.6};
+        const std::array<double, 4> far{l.anchor.y() - area.top(), area.bottom() - l.anchor.y(),
+                                        (l.anchor.x() - area.left()) * 1.6, (area.right() - l.anchor.x()) * 1.6};
         rails[std::min_element(far.begin(), far.end()) - far.begin()].push_back(l);
     }
     for (int side = 0; side < 4; ++side) {
         auto& rail = rails[side];
         const bool level = side < 2;
-        std::stable_sort(rail.begin(), rail.end(),
-                         [&](const LabelItem& a, const LabelItem& b) { return level ? a.anchor.x() < b.anchor.x() : a.anchor.y() < b.anchor.y(); });
+        std::stable_sort(rail.begin(), rail.end(), [&](const LabelItem& a, const LabelItem& b) {
+            return level ? a.anchor.x() < b.anchor.x() : a.anchor.y() < b.anchor.y();
+        });
         std::vector<QRectF> boxes;
         for (const LabelItem& l : rail) {
             const QSizeF s = plateSize(l, unit);
@@ -604,7 +636,8 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
     }
     // Leaders and plates of the rails last: no line crosses a text.
     for (const auto& [l, box] : stands) {
-        const QPointF c(std::clamp(l.anchor.x(), box.left(), box.right()), std::clamp(l.anchor.y(), box.top(), box.bottom()));
+        const QPointF c(std::clamp(l.anchor.x(), box.left(), box.right()),
+                        std::clamp(l.anchor.y(), box.top(), box.bottom()));
         QPainterPath leader;
         leader.moveTo(c), leader.lineTo(l.anchor);
         pencil.stroke(leader, l.colour, 1);
@@ -614,16 +647,19 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
     }
     for (const auto& plate : plates) plate();
     for (const auto& [l, box] : stands) paintPlate(p, l, box, unit);
-    placed.erase(std::remove_if(placed.begin(), placed.end(), [](const PlacedLabel& l) { return l.step.empty(); }), placed.end());
+    placed.erase(std::remove_if(placed.begin(), placed.end(), [](const PlacedLabel& l) { return l.step.empty(); }),
+                 placed.end());
     p.restore();
     return placed;
 }
 
 QRectF titleBlockBox(const SheetScene&, const QString& picture, const QRectF& area, double unit)
 {
-    const double left = std::clamp(QFontMetricsF(sheetFont(15 * unit)).horizontalAdvance(picture) + 18 * unit, 214 * unit, 330 * unit),
+    const double left = std::clamp(QFontMetricsF(sheetFont(15 * unit)).horizontalAdvance(picture) + 18 * unit,
+                                   214 * unit, 330 * unit),
                  stampWidth = 92 * unit, row = 20 * unit;
-    return {area.right() - left - stampWidth - 8 * unit, area.bottom() - 3 * row - 8 * unit, left + stampWidth, 3 * row};
+    return {area.right() - left - stampWidth - 8 * unit, area.bottom() - 3 * row - 8 * unit, left + stampWidth,
+            3 * row};
 }
 
 QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& picture, const QRectF& area, double unit)
@@ -641,7 +677,8 @@ QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& pict
     p.setBrush(th.paper);
     p.drawRect(box);
     p.drawLine(QPointF(box.left() + left, box.top()), QPointF(box.left() + left, box.bottom()));
-    for (int i = 1; i < 3; ++i) p.drawLine(QPointF(box.left(), box.top() + i * row), QPointF(box.left() + left, box.top() + i * row));
+    for (int i = 1; i < 3; ++i)
+        p.drawLine(QPointF(box.left(), box.top() + i * row), QPointF(box.left() + left, box.top() + i * row));
     const double split = box.left() + 0.56 * left;
     p.drawLine(QPointF(split, box.top() + row), QPointF(split, box.bottom()));
     p.setFont(font);
@@ -652,21 +689,29 @@ QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& pict
     const double right = box.left() + left;
     cell(box.left(), right, 0, name);
     const double factor = scene.recipe ? scene.recipe->mmPerPixel() : 0;
-    cell(box.left(), split, 1, factor <= 0 ? QStringLiteral("not calibrated") : QString::number(factor, 'g', 4) + QStringLiteral(" mm/px"));
-    cell(split, right, 1, QStringLiteral("unit ") + QString::fromUtf8(base::symbol(factor > 0 ? scene.recipe->shownIn : base::Unit::Pixel)));
+    cell(box.left(), split, 1,
+         factor <= 0 ? QStringLiteral("not calibrated") : QString::number(factor, 'g', 4) + QStringLiteral(" mm/px"));
+    cell(split, right, 1,
+         QStringLiteral("unit ") +
+             QString::fromUtf8(base::symbol(factor > 0 ? scene.recipe->shownIn : base::Unit::Pixel)));
     if (has)
         cell(box.left(), split, 2,
-             QStringLiteral("item %1 of %2").arg(std::clamp(scene.item + 1, 1, int(scene.result->items.size()))).arg(scene.result->items.size()));
+             QStringLiteral("item %1 of %2")
+                 .arg(std::clamp(scene.item + 1, 1, int(scene.result->items.size())))
+                 .arg(scene.result->items.size()));
     cell(split, right, 2, QStringLiteral("%1×%2").arg(scene.pictureSize.width()).arg(scene.pictureSize.height()));
     // The stamp.
-    const QRectF stamp = QRectF(right, box.top(), stampWidth, box.height()).adjusted(8 * unit, 14 * unit, -8 * unit, -14 * unit);
+    const QRectF stamp =
+        QRectF(right, box.top(), stampWidth, box.height()).adjusted(8 * unit, 14 * unit, -8 * unit, -14 * unit);
     QString word;
     QColor colour = th.second;
     bool filled = false, hatched = false;
     if (scene.result && scene.result->error) word = QStringLiteral("ERROR"), colour = th.fail;
     else if (has && !scene.pending) {
-        const auto& item = scene.result->items[std::size_t(std::clamp(scene.item, 0, int(scene.result->items.size()) - 1))];
-        const bool failed = std::any_of(item.checks.begin(), item.checks.end(), [](const auto& c) { return c.verdict == Verdict::Fail; });
+        const auto& item =
+            scene.result->items[std::size_t(std::clamp(scene.item, 0, int(scene.result->items.size()) - 1))];
+        const bool failed = std::any_of(item.checks.begin(), item.checks.end(),
+                                        [](const auto& c) { return c.verdict == Verdict::Fail; });
         word = QString::fromStdString(item.word);
         if (item.rejected()) colour = th.fail, filled = true, hatched = !failed;
         else colour = item.accepted() ? th.pass : th.ink;
@@ -680,7 +725,8 @@ QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& pict
             p.fillRect(stamp.adjusted(6 * unit, 6 * unit, -6 * unit, -6 * unit), th.paper);
         }
         // A long word of the recipe's own is set smaller.
-        const double room = stamp.width() - 8 * unit, wanted = QFontMetricsF(sheetFont(20 * unit)).horizontalAdvance(word);
+        const double room = stamp.width() - 8 * unit,
+                     wanted = QFontMetricsF(sheetFont(20 * unit)).horizontalAdvance(word);
         p.setFont(sheetFont(wanted > room ? std::max(9 * unit, 20 * unit * room / wanted) : 20 * unit));
         p.setPen(filled && !hatched ? th.paper : colour);
         p.drawText(stamp, Qt::AlignCenter, word);

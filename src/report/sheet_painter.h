@@ -1,6 +1,8 @@
-// sheet_painter.h - results over the picture the way a drawing states them: datum letters, dimensions, balloons, title block, stamp.
+// sheet_painter.h - results over the picture the way a drawing states them: datum letters, dimensions, balloons, title
+// block, stamp.
 //
-// One painter for the sheet on screen and the annotated picture; marks are cased, so that they stay readable on any grey.
+// One painter for the sheet on screen and the annotated picture; marks are cased, so that they stay readable on any
+// grey.
 #pragma once
 #include "image/image.h"
 #include "inspect/inspect.h"
@@ -21,7 +23,7 @@ struct SheetScene {
     std::string selected; // step id
     bool all = false;     // every label, however many
     QSizeF pictureSize;
-    QRectF obstacle{}; // painter units; labels keep clear of it
+    QRectF obstacle{};       // painter units; labels keep clear of it
     bool onlyFailed = false; // labels of passing checks are left out
     bool pending = false;    // the result is an earlier recipe's: no verdict is stamped
 };
@@ -29,14 +31,19 @@ struct PlacedLabel {
     std::string step, output;
     QRectF box;
 };
-// `toScreen` maps picture px to painter units; `area` is what may be drawn on; `unit` is the size of one screen px (more for large pictures).
-std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const QTransform& toScreen, const QRectF& area, double unit = 1);
+// `toScreen` maps picture px to painter units; `area` is what may be drawn on; `unit` is the size of one screen px
+// (more for large pictures).
+std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const QTransform& toScreen,
+                                    const QRectF& area, double unit = 1);
 QRectF titleBlockBox(const SheetScene& scene, const QString& picture, const QRectF& area, double unit = 1);
-// Title block with picture, scale, unit, item and the stamped verdict, in the lower right of `area`; the rectangle it took.
-QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& picture, const QRectF& area, double unit = 1);
-void paintRegion(QPainter& p, const geometry::Region& region, bool searchesAcross, bool reversed, const QTransform& toScreen, double unit = 1,
-                 bool faint = false, bool round = false);
-void paintBalloon(QPainter& p, QPointF centre, double radius, const QString& text, const QColor& colour, const QColor& ground);
+// Title block with picture, scale, unit, item and the stamped verdict, in the lower right of `area`; the rectangle it
+// took.
+QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& picture, const QRectF& area,
+                       double unit = 1);
+void paintRegion(QPainter& p, const geometry::Region& region, bool searchesAcross, bool reversed,
+                 const QTransform& toScreen, double unit = 1, bool faint = false, bool round = false);
+void paintBalloon(QPainter& p, QPointF centre, double radius, const QString& text, const QColor& colour,
+                  const QColor& ground);
 
 QImage annotated(const image::Capture& capture, const recipe::Recipe& recipe, const inspect::PictureResult& result);
 

@@ -32,7 +32,8 @@ base::Status writeTargetPdf(const std::string& path, const Target& t, bool marke
     if (auto ok = t.check(); !ok) return ok;
     const PageSize page = targetPage(t);
     if (page.width > 5000 || page.height > 5000)
-        return base::fail(base::ErrorCode::OutOfRange, "the page would be " + base::toText(page.width, 0) + " × " + base::toText(page.height, 0) +
+        return base::fail(base::ErrorCode::OutOfRange, "the page would be " + base::toText(page.width, 0) + " × " +
+                                                           base::toText(page.height, 0) +
                                                            " mm; at most 5000 mm can be written");
     QByteArray bytes;
     QBuffer buffer(&bytes);
@@ -40,7 +41,8 @@ base::Status writeTargetPdf(const std::string& path, const Target& t, bool marke
     {
         QPdfWriter pdf(&buffer);
         pdf.setResolution(1200);
-        pdf.setPageSize(QPageSize(QSizeF(page.width, page.height), QPageSize::Millimeter, QString(), QPageSize::ExactMatch));
+        pdf.setPageSize(
+            QPageSize(QSizeF(page.width, page.height), QPageSize::Millimeter, QString(), QPageSize::ExactMatch));
         pdf.setPageMargins(QMarginsF(0, 0, 0, 0));
         pdf.setTitle(QStringLiteral("Calibration target"));
         QPainter p(&pdf);
@@ -83,19 +85,22 @@ base::Status writeTargetPdf(const std::string& path, const Target& t, bool marke
         const double y = page.height - 8, x = (page.width - length) / 2;
         p.setPen(QPen(Qt::black, 0.2));
         p.drawLine(QPointF(x, y), QPointF(x + length, y));
-        for (int i = 0; i * 10 <= length + 1e-9; ++i) p.drawLine(QPointF(x + 10 * i, y - 1.2), QPointF(x + 10 * i, y + 1.2));
+        for (int i = 0; i * 10 <= length + 1e-9; ++i)
+            p.drawLine(QPointF(x + 10 * i, y - 1.2), QPointF(x + 10 * i, y + 1.2));
         QFont font = uiFont(10);
         font.setPointSizeF(7);
         p.setFont(font);
         // Text is set in the device's own units.
         p.resetTransform();
-        p.drawText(QRectF(0, (y + 1.6) * k, page.width * k, 5 * k), Qt::AlignCenter,
-                   QObject::tr("print at 100 %, without fitting to the page · this line must measure %1 mm · %2 × %3 %4, pitch %5 mm")
-                       .arg(length, 0, 'f', 0)
-                       .arg(t.columns)
-                       .arg(t.rows)
-                       .arg(squares ? QObject::tr("inner corners") : QObject::tr("dots"))
-                       .arg(QString::fromStdString(base::shortest(t.pitch))));
+        p.drawText(
+            QRectF(0, (y + 1.6) * k, page.width * k, 5 * k), Qt::AlignCenter,
+            QObject::tr(
+                "print at 100 %, without fitting to the page · this line must measure %1 mm · %2 × %3 %4, pitch %5 mm")
+                .arg(length, 0, 'f', 0)
+                .arg(t.columns)
+                .arg(t.rows)
+                .arg(squares ? QObject::tr("inner corners") : QObject::tr("dots"))
+                .arg(QString::fromStdString(base::shortest(t.pitch))));
     }
     return base::writeAtomic(base::realFiles(), path, std::string(bytes.constData(), std::size_t(bytes.size())));
 }

@@ -42,8 +42,8 @@ void loadFonts()
         QFile f(QStringLiteral(":/fonts/") + QLatin1String(file));
         if (!f.open(QIODevice::ReadOnly)) return fallback;
         QByteArray data = f.readAll();
-        // Installed fonts of the same family may claim its regular style for another face (a monospaced one does). In memory ours gets a
-        // name of its own, so that it is always ours that is shown.
+        // Installed fonts of the same family may claim its regular style for another face (a monospaced one does). In
+        // memory ours gets a name of its own, so that it is always ours that is shown.
         if (own) data.replace(QByteArray("\0B\0006\0001\0002", 8), QByteArray("\0D\0k\0u\0i", 8));
         const int id = QFontDatabase::addApplicationFontFromData(data);
         const QStringList names = id < 0 ? QStringList() : QFontDatabase::applicationFontFamilies(id);
@@ -97,7 +97,8 @@ void drawDash(QPainter& p, QRectF box, const QColor& colour, double width)
 {
     p.setRenderHint(QPainter::Antialiasing);
     p.setPen(QPen(colour, width, Qt::SolidLine, Qt::FlatCap));
-    p.drawLine(QPointF(box.left() + 0.15 * box.width(), box.center().y()), QPointF(box.right() - 0.15 * box.width(), box.center().y()));
+    p.drawLine(QPointF(box.left() + 0.15 * box.width(), box.center().y()),
+               QPointF(box.right() - 0.15 * box.width(), box.center().y()));
 }
 void hatch(QPainter& p, QRectF b, const QColor& colour, double gap)
 {
@@ -107,7 +108,8 @@ void hatch(QPainter& p, QRectF b, const QColor& colour, double gap)
     p.setPen(QPen(colour, 1));
     // Stripes keep their place in the window, so that neighbouring cells join.
     const double start = std::floor((b.left() + b.top()) / gap) * gap;
-    for (double s = start; s <= b.right() + b.bottom(); s += gap) p.drawLine(QPointF(s - b.top(), b.top()), QPointF(s - b.bottom(), b.bottom()));
+    for (double s = start; s <= b.right() + b.bottom(); s += gap)
+        p.drawLine(QPointF(s - b.top(), b.top()), QPointF(s - b.bottom(), b.bottom()));
     p.restore();
 }
 void drawLabelSign(QPainter& p, QPointF c, double r, Sign sign, const QColor& ink)

@@ -15,7 +15,10 @@ struct Theme {
     bool dark = false;
     const QColor& of(inspect::Verdict v) const
     {
-        return v == inspect::Verdict::Pass ? pass : v == inspect::Verdict::Fail ? fail : v == inspect::Verdict::NotMeasured ? notMeasured : ink;
+        return v == inspect::Verdict::Pass          ? pass
+               : v == inspect::Verdict::Fail        ? fail
+               : v == inspect::Verdict::NotMeasured ? notMeasured
+                                                    : ink;
     }
 };
 const Theme& lightTheme();

@@ -1,7 +1,8 @@
-// line.h - what passes along the line, as values: a shot, what was taken, inspected and logged, each with the line it was taken under.
+// line.h - what passes along the line, as values: a shot, what was taken, inspected and logged, each with the line it
+// was taken under.
 //
-// A Line is whole and never changes: what is put on the line next is another one, valid from the next shot on. Whatever is shown or logged of
-// an item is read from the line the item carries, never from what is being edited.
+// A Line is whole and never changes: what is put on the line next is another one, valid from the next shot on. Whatever
+// is shown or logged of an item is read from the line the item carries, never from what is being edited.
 #pragma once
 #include "records/entry.h"
 #include "records/picture_store.h"
@@ -19,7 +20,8 @@ struct Line {
 };
 using LinePtr = std::shared_ptr<const Line>;
 
-// What a source gives on a trigger: a picture ready in memory, the bytes of its file still to be decoded, or why there is none.
+// What a source gives on a trigger: a picture ready in memory, the bytes of its file still to be decoded, or why there
+// is none.
 struct Shot {
     std::string id;
     std::shared_ptr<const image::Capture> ready;

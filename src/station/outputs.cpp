@@ -10,7 +10,8 @@ base::Status LampOutput::tell(const Logged& item)
     const inspect::PictureResult& r = item.result();
     if (r.error) m_out << r.picture << ": error  " << *r.error << "\n";
     for (const auto& i : r.items) {
-        m_out << r.picture << (r.items.size() > 1 ? " item " + std::to_string(i.number) : "") << ": " << inspect::name(i.outcome);
+        m_out << r.picture << (r.items.size() > 1 ? " item " + std::to_string(i.number) : "") << ": "
+              << inspect::name(i.outcome);
         if (!i.accepted()) m_out << "  " << i.sentence();
         m_out << "\n";
     }
@@ -19,7 +20,8 @@ base::Status LampOutput::tell(const Logged& item)
     return {};
 }
 
-Teller::Teller(std::unique_ptr<Output> output, Trouble trouble) : m_output(std::move(output)), m_trouble(std::move(trouble))
+Teller::Teller(std::unique_ptr<Output> output, Trouble trouble)
+    : m_output(std::move(output)), m_trouble(std::move(trouble))
 {
     m_thread = std::jthread([this] {
         bool dead = false;

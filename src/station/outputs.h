@@ -1,5 +1,5 @@
-// outputs.h - what is told to the world of each item after it was logged: lamps, controllers. Each has a queue and a thread of its own; one
-// that is slow or dead holds nobody up, what it could not be told in time is counted.
+// outputs.h - what is told to the world of each item after it was logged: lamps, controllers. Each has a queue and a
+// thread of its own; one that is slow or dead holds nobody up, what it could not be told in time is counted.
 #pragma once
 #include "station/line.h"
 #include "station/queue.h"

@@ -27,7 +27,8 @@ base::Status CsvSink::write(const std::vector<records::Entry>& entries, std::vec
         const recipe::Recipe& recipe = entries[i].release->recipe();
         std::string rows;
         std::size_t k = i;
-        for (; k < entries.size() && entries[k].release == entries[i].release; ++k) rows += records::csvRows(recipe, *entries[k].result, entries[k].at);
+        for (; k < entries.size() && entries[k].release == entries[i].release; ++k)
+            rows += records::csvRows(recipe, *entries[k].result, entries[k].at);
         if (auto ok = records::appendCsv(m_files, m_path(recipe), recipe, rows); !ok) return ok;
         i = k;
     }

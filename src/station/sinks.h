@@ -14,7 +14,8 @@ public:
     virtual ~Sink() = default;
     virtual std::string name() const = 0; // for people: "records", "table"
     // `ids`: of the record log, one list an entry; other sinks leave them alone.
-    virtual base::Status write(const std::vector<records::Entry>& entries, std::vector<std::vector<long long>>& ids) = 0;
+    virtual base::Status write(const std::vector<records::Entry>& entries,
+                               std::vector<std::vector<long long>>& ids) = 0;
 };
 
 // The record log, opened when it is first needed and again after a fault.

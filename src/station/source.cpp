@@ -25,7 +25,8 @@ base::Result<std::vector<std::string>> ListSource::picturesIn(const std::string&
         if (std::error_code ignored; it->is_regular_file(ignored) && image::looksLikePicture(it->path().string()))
             pictures.push_back(it->path().string());
     if (error) return base::fail(base::ErrorCode::Io, "the folder cannot be read: " + error.message(), path);
-    if (pictures.empty()) return base::fail(base::ErrorCode::NotFound, "the folder holds no picture (.png .jpg .jpeg .tif .tiff)", path);
+    if (pictures.empty())
+        return base::fail(base::ErrorCode::NotFound, "the folder holds no picture (.png .jpg .jpeg .tif .tiff)", path);
     std::sort(pictures.begin(), pictures.end());
     return pictures;
 }

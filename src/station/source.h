@@ -1,6 +1,7 @@
 // source.h - where items come from while running. Every source behaves alike.
 //
-// Output  next() gives a shot, or nothing when there is no more. A picture that cannot be read is a shot with its error: the next one follows.
+// Output  next() gives a shot, or nothing when there is no more. A picture that cannot be read is a shot with its
+//         error: the next one follows.
 // Threads called on the line's acquiring thread only.
 #pragma once
 #include "station/line.h"
@@ -20,7 +21,8 @@ public:
     virtual bool live() const { return false; }
 };
 
-// Pictures of a list, in order; ends after the last one, or starts over. Files are read here and decoded by those who inspect.
+// Pictures of a list, in order; ends after the last one, or starts over. Files are read here and decoded by those who
+// inspect.
 class ListSource : public PictureSource
 {
 public:
@@ -28,7 +30,8 @@ public:
     // All pictures of a folder by name. Fails with NotFound when there is none, Io when the folder cannot be read.
     static base::Result<std::unique_ptr<PictureSource>> folder(const std::string& path, bool again);
     static base::Result<std::vector<std::string>> picturesIn(const std::string& path);
-    // One path a line; relative ones to the list's folder; empty lines and those beginning with # are passed over. Fails as above.
+    // One path a line; relative ones to the list's folder; empty lines and those beginning with # are passed over.
+    // Fails as above.
     static base::Result<std::unique_ptr<PictureSource>> list(const std::string& path, bool again);
     std::string name() const override { return m_name; }
     std::optional<Shot> next() override;
@@ -59,7 +62,10 @@ private:
 class MemorySource : public PictureSource
 {
 public:
-    MemorySource(std::string name, std::vector<std::shared_ptr<const image::Capture>> pictures) : m_name(std::move(name)), m_pictures(std::move(pictures)) {}
+    MemorySource(std::string name, std::vector<std::shared_ptr<const image::Capture>> pictures)
+        : m_name(std::move(name)), m_pictures(std::move(pictures))
+    {
+    }
     std::string name() const override { return m_name; }
     std::optional<Shot> next() override;
 

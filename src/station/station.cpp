@@ -13,13 +13,15 @@ namespace
 constexpr std::size_t kWaiting = 16; // inspected and not logged yet
 }
 
-Station::Station(std::vector<std::unique_ptr<Sink>> sinks, std::vector<std::unique_ptr<Output>> outputs, Listener listener,
-                 Threads threads, base::FileSystem& files)
+Station::Station(std::vector<std::unique_ptr<Sink>> sinks, std::vector<std::unique_ptr<Output>> outputs,
+                 Listener listener, Threads threads, base::FileSystem& files)
     : m_listener(std::move(listener)), m_threadsWanted(threads), m_sinks(std::move(sinks)), m_files(files)
 {
     for (auto& output : outputs)
-        m_tellers.push_back(std::make_unique<Teller>(std::move(output), [this](const std::string& what, const std::string& message) { say(what, message); }));
-    const int workers = threads.inspecting > 0 ? threads.inspecting : int(std::max(1u, std::thread::hardware_concurrency()));
+        m_tellers.push_back(std::make_unique<Teller>(
+            std::move(output), [this](const std::string& what, const std::string& message) { say(what, message); }));
+    const int workers =
+        threads.inspecting > 0 ? threads.inspecting : int(std::max(1u, std::thread::hardware_concurrency()));
     m_threads.emplace_back([this] { acquire(); });
     for (int i = 0; i < workers; ++i) m_threads.emplace_back([this] { inspect(); });
     m_logger = std::jthread([this] { log(); });
@@ -174,7 +176,8 @@ void Station::takeShot(const LinePtr& line, PictureSource& source)
             --m_counts.taken; // its number goes to the next one
             lost = ++m_counts.tooSlow;
         }
-        say("camera", "too slow: " + std::to_string(lost) + (lost == 1 ? " picture was" : " pictures were") + " not inspected");
+        say("camera",
+            "too slow: " + std::to_string(lost) + (lost == 1 ? " picture was" : " pictures were") + " not inspected");
     }
 }
 
@@ -191,7 +194,9 @@ void Station::inspect()
             else shot.error = made.error();
         }
         inspect::PictureResult result;
-        if (item.capture) result = inspect::evaluate(*taken->line->release->prepared, *item.capture, nullptr, nullptr, m_threadsWanted.eachItem);
+        if (item.capture)
+            result = inspect::evaluate(*taken->line->release->prepared, *item.capture, nullptr, nullptr,
+                                       m_threadsWanted.eachItem);
         result.picture = shot.id;
         if (shot.error) result.error = shot.error->text();
         item.result = std::make_shared<const inspect::PictureResult>(std::move(result));

@@ -2,11 +2,13 @@
 //
 //   Source ──► acquire ──4──► inspect × k ──► in order ──16──► log ──► outputs, the screen
 //
-// Promise  onLogged is called in the order of the triggers, after every sink was asked; `records` and `saved` say what is on disk.
-//          A picture that cannot be read, and a sink that cannot be written, are said, counted and logged where they can be; the line goes on.
-//          What is put on the line is valid from the next shot; each item keeps the line it was taken under.
-//          A full queue holds up the stage before it; only a live source loses shots then, the newest, and they are counted.
-// Threads  everything may be called from any thread, not from within the callbacks; those run on the line's threads (no event loop is needed).
+// Promise  onLogged is called in the order of the triggers, after every sink was asked; `records` and `saved` say what
+//          is on disk. A picture that cannot be read, and a sink that cannot be written, are said, counted and logged
+//          where they can be; the line goes on. What is put on the line is valid from the next shot; each item keeps
+//          the line it was taken under. A full queue holds up the stage before it; only a live source loses shots then,
+//          the newest, and they are counted.
+// Threads  everything may be called from any thread, not from within the callbacks; those run on the line's threads (no
+//          event loop is needed).
 #pragma once
 #include "station/outputs.h"
 #include "station/sinks.h"
@@ -24,7 +26,8 @@ public:
     struct Listener {
         std::function<void(const Inspected&)> inspected; // on the inspecting threads, several at once
         std::function<void(const Logged&)> logged;
-        std::function<void(const std::string& what, const std::string& message)> trouble; // what: "camera", "records", "table", "pictures", an output
+        // what: "camera", "records", "table", "pictures", an output
+        std::function<void(const std::string& what, const std::string& message)> trouble;
         std::function<void(bool)> runningChanged;
         std::function<void(const std::string& source)> ended; // it has no more pictures; the line stopped
     };
@@ -32,8 +35,8 @@ public:
         int inspecting = 0, eachItem = 1; // 0: one per core
     };
     // `sinks` are asked in this order.
-    Station(std::vector<std::unique_ptr<Sink>> sinks, std::vector<std::unique_ptr<Output>> outputs, Listener listener, Threads threads,
-            base::FileSystem& files = base::realFiles());
+    Station(std::vector<std::unique_ptr<Sink>> sinks, std::vector<std::unique_ptr<Output>> outputs, Listener listener,
+            Threads threads, base::FileSystem& files = base::realFiles());
     ~Station(); // what was taken is logged before it ends
     Station(const Station&) = delete;
     Station& operator=(const Station&) = delete;
@@ -46,11 +49,12 @@ public:
     void takeOne();
     void stop();
     bool running() const;
-    void settle(); // waits until it does not run and all that was taken is logged
+    void settle();                               // waits until it does not run and all that was taken is logged
     bool settle(std::chrono::milliseconds most); // false: it was not in that time
 
     struct Counts {
-        std::uint64_t taken = 0, logged = 0, unreadable = 0, unsaved = 0, tooSlow = 0, untold = 0; // untold: to a slow output
+        // untold: to a slow output
+        std::uint64_t taken = 0, logged = 0, unreadable = 0, unsaved = 0, tooSlow = 0, untold = 0;
     };
     Counts counts() const;
 
@@ -80,7 +84,8 @@ private:
     int m_pause = 0, m_wanted = 0;
     bool m_running = false, m_quit = false, m_taking = false, m_inspected = false; // m_inspected: nothing more comes
     std::map<std::uint64_t, Inspected> m_done;                                     // by number, until their turn
-    std::uint64_t m_next = 1;                                                      // number whose turn it is to be logged
+    // number whose turn it is to be logged
+    std::uint64_t m_next = 1;
     Counts m_counts;
     std::vector<std::jthread> m_threads;
     std::jthread m_logger;

@@ -1,5 +1,5 @@
-// tally.h - what is counted of a line: items, verdicts, totals, of one recipe. Another recipe on the line begins anew; what was counted under
-// the one before is kept apart.
+// tally.h - what is counted of a line: items, verdicts, totals, of one recipe. Another recipe on the line begins anew;
+// what was counted under the one before is kept apart.
 #pragma once
 #include "station/line.h"
 
@@ -15,7 +15,8 @@ public:
     };
     void add(const Logged& logged);
     void resetTotals() { m_totals.reset(); }
-    const std::shared_ptr<const records::Release>& release() const { return m_release; } // of what is counted; null: nothing yet
+    // of what is counted; null: nothing yet
+    const std::shared_ptr<const records::Release>& release() const { return m_release; }
     const Counts& counts() const { return m_counts; }
     const Counts& before() const { return m_before; } // under the recipe that was on the line before
     const inspect::Totals& totals() const { return m_totals; }

@@ -23,9 +23,13 @@ struct FitSettings {
 };
 
 inline double offsetOf(const geometry::Segment& s, geometry::Point p) { return geometry::signedDistance(s, p); }
-inline double offsetOf(const geometry::Circle& c, geometry::Point p) { return geometry::distance(p, c.centre) - c.radius; }
+inline double offsetOf(const geometry::Circle& c, geometry::Point p)
+{
+    return geometry::distance(p, c.centre) - c.radius;
+}
 inline double offsetOf(const geometry::Ellipse& e, geometry::Point p) { return geometry::offsetFromOutline(e, p); }
-// How far a point may lie off when the good part itself spreads so much: two and a half times its spread, half a px at least.
+// How far a point may lie off when the good part itself spreads so much: two and a half times its spread, half a px at
+// least.
 inline double reachFor(double spread) { return std::clamp(std::ceil(2.5 * spread / 0.05) * 0.05, 0.5, 10.0); }
 
 template <class Shape> struct FoundShape {
@@ -57,12 +61,13 @@ inline vision::Probe probeRing(const FitSettings& s, const recipe::RunInput& in)
 {
     const geometry::Region r = in.region("ring");
     const bool arc = r.shape == geometry::Shape::Arc;
-    return vision::probeCircle(in.grey(), r.centre, r.inner, r.outer, s.windows, s.windowWidth, s.backwards, s.edges(), s.which, arc ? r.start : 0,
-                               arc ? r.sweep : 2 * geometry::kPi);
+    return vision::probeCircle(in.grey(), r.centre, r.inner, r.outer, s.windows, s.windowWidth, s.backwards, s.edges(),
+                               s.which, arc ? r.start : 0, arc ? r.sweep : 2 * geometry::kPi);
 }
 // Drops edges in areas that are left out and fits the rest; fails with the reason why there is nothing to fit.
 template <class Shape, class Fit>
-base::Result<FoundShape<Shape>> fitProbe(const FitSettings& s, const recipe::RunInput& in, vision::Probe probe, Fit fit, const char* what)
+base::Result<FoundShape<Shape>> fitProbe(const FitSettings& s, const recipe::RunInput& in, vision::Probe probe, Fit fit,
+                                         const char* what)
 {
     FoundShape<Shape> f;
     f.probe.windows = probe.windows, f.probe.outside = probe.outside;
@@ -72,16 +77,18 @@ base::Result<FoundShape<Shape>> fitProbe(const FitSettings& s, const recipe::Run
             f.probe.edges.back().point = in.level(probe.edges[i].point);
         }
     if (f.probe.edges.empty())
-        return base::fail(base::ErrorCode::NoResult, f.probe.outside == s.windows
-                                                         ? "the region lies outside the picture"
-                                                         : noEdgeText(s.leastStrength) + " in any of " + std::to_string(s.windows) + " windows");
+        return base::fail(base::ErrorCode::NoResult,
+                          f.probe.outside == s.windows
+                              ? "the region lies outside the picture"
+                              : noEdgeText(s.leastStrength) + " in any of " + std::to_string(s.windows) + " windows");
     auto made = fit(f.points(), s.reach);
     if (!made) return base::passOn(made.error());
     f.fit = std::move(*made);
     for (const geometry::Point p : f.points()) f.offsets.push_back(offsetOf(f.fit.shape, p));
     if (f.share(s) < s.leastShare)
-        return base::fail(base::ErrorCode::NoResult, std::string("the ") + what + " is seen in " + base::toText(f.share(s), 0) +
-                                                         " % of the windows within " + base::toText(s.reach, 2) + " px; " +
+        return base::fail(base::ErrorCode::NoResult, std::string("the ") + what + " is seen in " +
+                                                         base::toText(f.share(s), 0) + " % of the windows within " +
+                                                         base::toText(s.reach, 2) + " px; " +
                                                          base::toText(s.leastShare, 0) + " % are asked");
     return f;
 }
@@ -91,14 +98,16 @@ template <class Shape> void tell(const FoundShape<Shape>& f, const FitSettings& 
     out.values["residual"] = {f.fit.rms};
     out.values["farthest"] = {f.farthest()};
     std::vector<geometry::Point> used, stray;
-    for (std::size_t i = 0; i < f.probe.edges.size(); ++i) (f.fit.used[i] ? used : stray).push_back(f.probe.edges[i].point);
+    for (std::size_t i = 0; i < f.probe.edges.size(); ++i)
+        (f.fit.used[i] ? used : stray).push_back(f.probe.edges[i].point);
     out.marks.push_back(pointsMark(used, recipe::MarkRole::Used));
     if (!stray.empty()) out.marks.push_back(pointsMark(stray, recipe::MarkRole::Stray));
     out.points["all"] = f.points();
 }
 // Residuals of used and stray points over `station`.
 template <class Shape, class Station, class Offset>
-recipe::Evidence residuals(const FoundShape<Shape>& f, const FitSettings& s, const char* title, const char* xLabel, Station station, Offset offset)
+recipe::Evidence residuals(const FoundShape<Shape>& f, const FitSettings& s, const char* title, const char* xLabel,
+                           Station station, Offset offset)
 {
     recipe::Evidence e;
     e.title = title;
@@ -110,40 +119,54 @@ recipe::Evidence residuals(const FoundShape<Shape>& f, const FitSettings& s, con
     }
     e.curves = {used, stray};
     e.handles.push_back({"reach", "stray beyond", false, s.reach});
-    e.note =
-        std::to_string(f.fit.usedCount) + " of " + std::to_string(s.windows) + " windows used, " + std::to_string(f.within(s.reach)) +
-        " within reach; residual " + base::toText(f.fit.rms, 3) + " px rms, farthest used " + base::toText(f.farthest(), 3) + " px";
+    e.note = std::to_string(f.fit.usedCount) + " of " + std::to_string(s.windows) + " windows used, " +
+             std::to_string(f.within(s.reach)) + " within reach; residual " + base::toText(f.fit.rms, 3) +
+             " px rms, farthest used " + base::toText(f.farthest(), 3) + " px";
     return e;
 }
 
 template <class P>
-recipe::Declare<P>& declareFit(recipe::Declare<P>& d, const char* backwardsKey, const char* backwardsLabel, const char* backwardsHelp)
+recipe::Declare<P>& declareFit(recipe::Declare<P>& d, const char* backwardsKey, const char* backwardsLabel,
+                               const char* backwardsHelp)
 {
     using base::Unit;
     using namespace recipe;
     return d.template inherits<FitSettings>()
         .leavesOut()
         .param(static_cast<vision::Polarity P::*>(&FitSettings::polarity),
-               {"polarity", "Polarity", "Which way the grey level must change along the search."}, polarityChoices(), true)
-        .param(&P::backwards, {backwardsKey, backwardsLabel, backwardsHelp}, true)
-        .param(static_cast<vision::Pick P::*>(&FitSettings::which), {"which", "Which edge", "Which edge of each small window counts."}, pickChoices(),
+               {"polarity", "Polarity", "Which way the grey level must change along the search."}, polarityChoices(),
                true)
+        .param(&P::backwards, {backwardsKey, backwardsLabel, backwardsHelp}, true)
+        .param(static_cast<vision::Pick P::*>(&FitSettings::which),
+               {"which", "Which edge", "Which edge of each small window counts."}, pickChoices(), true)
         .param(&P::leastStrength,
-               {"least_strength", "Least strength", "Edges with a smaller grey difference are ignored; raise it when dirt is found."},
+               {"least_strength", "Least strength",
+                "Edges with a smaller grey difference are ignored; raise it when dirt is found."},
                Unit::GreyLevel, kStrengthRange, true)
-        .param(&P::windows, {"windows", "Windows", "Number of small windows; more of them quiet the noise."}, Unit::None, Whole{2, 2000})
-        .param(&P::windowWidth, {"window_width", "Window width", "Averaging width of each small window along the edge."}, Unit::Pixel,
+        .param(&P::windows, {"windows", "Windows", "Number of small windows; more of them quiet the noise."},
+               Unit::None, Whole{2, 2000})
+        .param(&P::windowWidth,
+               {"window_width", "Window width", "Averaging width of each small window along the edge."}, Unit::Pixel,
                Real{1, 200, 1, 1, 21})
-        .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian that quiets the profile; raise it when noise makes false edges."},
+        .param(&P::smoothing,
+               {"smoothing", "Smoothing",
+                "Width of the Gaussian that quiets the profile; raise it when noise makes false edges."},
                Unit::Pixel, kSmoothingRange)
-        .param(&P::reach, {"reach", "Stray beyond",
-                "Points farther from the fit than this are not seen; those farther than three times the spread too are dropped as stray."},
+        .param(&P::reach,
+               {"reach", "Stray beyond",
+                "Points farther from the fit than this are not seen; those farther than three times the spread too are "
+                "dropped as stray."},
                Unit::Pixel, Real{0.05, 50, 0.05, 0.1, 3})
-        .param(&P::leastShare, {"least_share", "Least share", "Share of the windows whose edge must lie within reach of the fit; fewer is 'not measured'."},
+        .param(&P::leastShare,
+               {"least_share", "Least share",
+                "Share of the windows whose edge must lie within reach of the fit; fewer is 'not measured'."},
                Unit::Percent, Real{5, 100, 5}, true)
-        .output({"share", "Share seen", "Windows whose edge lies within reach of the fit.", Unit::Percent, false, true, false})
-        .output({"residual", "Residual", "Root mean square distance of the used points from the fit.", Unit::Pixel, false, true, false})
-        .output({"farthest", "Largest residual", "Distance of the farthest used point from the fit.", Unit::Pixel, false, true, false})
+        .output({"share", "Share seen", "Windows whose edge lies within reach of the fit.", Unit::Percent, false, true,
+                 false})
+        .output({"residual", "Residual", "Root mean square distance of the used points from the fit.", Unit::Pixel,
+                 false, true, false})
+        .output({"farthest", "Largest residual", "Distance of the farthest used point from the fit.", Unit::Pixel,
+                 false, true, false})
         .better({"share"}, OutputSpec::Better::More, 0.0, 100.0)
         .better({"residual", "farthest"}, OutputSpec::Better::Less, 0.0)
         .reversedBy(backwardsKey);

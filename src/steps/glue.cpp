@@ -10,11 +10,12 @@ using namespace recipe;
 
 std::string noEdgeText(double leastStrength)
 {
-    return "no edge above " + base::toText(leastStrength, leastStrength == std::floor(leastStrength) ? 0 : 1) + " grey levels";
+    return "no edge above " + base::toText(leastStrength, leastStrength == std::floor(leastStrength) ? 0 : 1) +
+           " grey levels";
 }
 
-Evidence profileEvidence(const vision::Profile& profile, const std::vector<vision::Edge>& edges, double leastStrength, double smoothing,
-                         const std::function<bool(std::size_t)>& counts)
+Evidence profileEvidence(const vision::Profile& profile, const std::vector<vision::Edge>& edges, double leastStrength,
+                         double smoothing, const std::function<bool(std::size_t)>& counts)
 {
     Evidence e;
     e.title = "grey profile along the window";
@@ -33,7 +34,10 @@ Evidence profileEvidence(const vision::Profile& profile, const std::vector<visio
     return e;
 }
 
-double leastStrengthFor(double weakest, double noise) { return std::clamp(std::round(std::max(0.4 * weakest, 4 * noise)), 1.0, 255.0); }
+double leastStrengthFor(double weakest, double noise)
+{
+    return std::clamp(std::round(std::max(0.4 * weakest, 4 * noise)), 1.0, 255.0);
+}
 
 double averagingWidth(const Gesture& g)
 {
@@ -41,7 +45,8 @@ double averagingWidth(const Gesture& g)
     return std::clamp(std::round(0.05 * geometry::distance(g.from, g.to)), 7.0, 41.0);
 }
 
-double squareTurn(const image::GreyView& picture, const vision::Edge& edge, Point along, double width, const vision::EdgeOptions& options)
+double squareTurn(const image::GreyView& picture, const vision::Edge& edge, Point along, double width,
+                  const vision::EdgeOptions& options)
 {
     const Point across = geometry::leftOf(along);
     const double reach = std::max(20.0, width);
@@ -53,7 +58,8 @@ double squareTurn(const image::GreyView& picture, const vision::Edge& edge, Poin
         const Point c = edge.point + across * (reach * i / 4.0);
         const double half = 6 + std::abs(reach * i / 4.0) * std::tan(geometry::radians(8.0));
         if (const auto p = vision::profile(picture, c - along * half, c + along * half, 3))
-            if (const auto e = vision::pick(vision::edges(*p, same), vision::Pick::Strongest)) points.push_back(e->point);
+            if (const auto e = vision::pick(vision::edges(*p, same), vision::Pick::Strongest))
+                points.push_back(e->point);
     }
     const auto fit = geometry::fitLine(points, 0.5);
     if (!fit || fit->usedCount < 6) return 0;
@@ -63,7 +69,10 @@ double squareTurn(const image::GreyView& picture, const vision::Edge& edge, Poin
     return std::abs(turn) <= geometry::radians(8.0) ? turn : 0;
 }
 
-Mark pointsMark(std::vector<Point> points, MarkRole role) { return {MarkShape::Points, role, std::move(points), 0, {}}; }
+Mark pointsMark(std::vector<Point> points, MarkRole role)
+{
+    return {MarkShape::Points, role, std::move(points), 0, {}};
+}
 Mark levelled(const RunInput& in, Mark m)
 {
     for (Point& p : m.points) p = in.level(p);
@@ -99,7 +108,8 @@ RunOutput lineResult(const RunInput& in, const geometry::Segment& s)
     return out;
 }
 
-base::Result<std::vector<DenseEdge>> densePoints(const RunInput& in, const Feature& feature, const DenseSettings& stated)
+base::Result<std::vector<DenseEdge>> densePoints(const RunInput& in, const Feature& feature,
+                                                 const DenseSettings& stated)
 {
     // Lengths along and across the part grow with it.
     DenseSettings s = stated;
@@ -110,9 +120,11 @@ base::Result<std::vector<DenseEdge>> densePoints(const RunInput& in, const Featu
         if (geometry::containsAny(in.leaveOut, e.point) || (s.gap > 0 && std::abs(offset) > s.gap)) return;
         out.push_back({e, offset});
     };
-    // Under tilt or lens a straight thing is bent in the picture: each profile is laid where the level place lies, square to it there.
+    // Under tilt or lens a straight thing is bent in the picture: each profile is laid where the level place lies,
+    // square to it there.
     const auto across = [&](Point at, Point outwards, double station, double offsetOfMiddle) {
-        const auto p = vision::profile(in.grey(), in.picture(at - outwards * s.reach), in.picture(at + outwards * s.reach), s.windowWidth);
+        const auto p = vision::profile(in.grey(), in.picture(at - outwards * s.reach),
+                                       in.picture(at + outwards * s.reach), s.windowWidth);
         if (!p) return;
         for (vision::Edge e : vision::edges(*p, o)) {
             if (geometry::containsAny(in.leaveOut, e.point)) continue;
@@ -144,7 +156,8 @@ base::Result<std::vector<DenseEdge>> densePoints(const RunInput& in, const Featu
         }
     } else if (line) {
         const geometry::Segment cut{line->from + line->along() * s.margin, line->to - line->along() * s.margin};
-        if (line->length() <= 2 * s.margin + 2) return base::fail(base::ErrorCode::NoResult, "nothing of the line is left between its ends");
+        if (line->length() <= 2 * s.margin + 2)
+            return base::fail(base::ErrorCode::NoResult, "nothing of the line is left between its ends");
         for (const vision::Edge& e : vision::denseEdges(in.grey(), cut, s.reach, s.spacing, s.windowWidth, o))
             keep(e, geometry::signedDistance(*line, e.point));
     } else if (const auto* circle = round) {
@@ -161,7 +174,9 @@ base::Result<std::vector<DenseEdge>> densePoints(const RunInput& in, const Featu
 
 const Feature* pulledFrom(const Gesture& g, const OfferInput& in)
 {
-    if (g.type == Gesture::Type::Area || g.fromFeature.empty() || (!g.toFeature.empty() && g.toFeature != g.fromFeature)) return nullptr;
+    if (g.type == Gesture::Type::Area || g.fromFeature.empty() ||
+        (!g.toFeature.empty() && g.toFeature != g.fromFeature))
+        return nullptr;
     const auto f = in.features.find(g.fromFeature);
     return f == in.features.end() ? nullptr : &f->second;
 }
@@ -171,7 +186,8 @@ Mark roundMark(const geometry::Circle& c, MarkRole role)
     if (!c.isArc()) return {MarkShape::Circle, role, {c.centre}, c.radius, {}};
     Mark m{MarkShape::Polyline, role, {}, 0, {}};
     const int n = std::max(2, int(c.sweep * 20));
-    for (int i = 0; i <= n; ++i) m.points.push_back(c.centre + geometry::direction(c.start + c.sweep * i / n) * c.radius);
+    for (int i = 0; i <= n; ++i)
+        m.points.push_back(c.centre + geometry::direction(c.start + c.sweep * i / n) * c.radius);
     return m;
 }
 
@@ -185,7 +201,8 @@ std::vector<Point> outlineOf(const std::vector<DenseEdge>& edges)
         const DenseEdge* best = nullptr;
         std::size_t k = i;
         for (; k < edges.size() && edges[k].edge.station == edges[i].edge.station; ++k)
-            if (edges[k].edge.polarity == polarity && (!best || edges[k].edge.strength > best->edge.strength)) best = &edges[k];
+            if (edges[k].edge.polarity == polarity && (!best || edges[k].edge.strength > best->edge.strength))
+                best = &edges[k];
         if (best) out.push_back(best->edge.point);
         i = k;
     }
@@ -207,7 +224,8 @@ RunOutput stripResult(const geometry::StripZone& z, std::vector<Point> points)
 Point datumDirection(const RunInput& in)
 {
     const auto datum = in.inputs.find("datum");
-    return datum == in.inputs.end() ? geometry::direction(in.frame.angle) : std::get<geometry::Segment>(datum->second).along();
+    return datum == in.inputs.end() ? geometry::direction(in.frame.angle)
+                                    : std::get<geometry::Segment>(datum->second).along();
 }
 
 } // namespace steps

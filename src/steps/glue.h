@@ -13,20 +13,25 @@ inline std::vector<recipe::Choice> polarityChoices()
     return {{"any", "Any"}, {"dark_to_bright", "Dark to bright"}, {"bright_to_dark", "Bright to dark"}};
 }
 // In the order of vision::Pick.
-inline std::vector<recipe::Choice> pickChoices() { return {{"first", "First"}, {"last", "Last"}, {"strongest", "Strongest"}}; }
+inline std::vector<recipe::Choice> pickChoices()
+{
+    return {{"first", "First"}, {"last", "Last"}, {"strongest", "Strongest"}};
+}
 inline const recipe::Real kStrengthRange{0.5, 255, 0.5, 1, 120};
 inline const recipe::Real kSmoothingRange{0.4, 10, 0.1, 0.5, 4};
 
 std::string noEdgeText(double leastStrength);
 // Grey profile with its edges as stems and the least strength as a handle; `counts` says which edges are used.
-recipe::Evidence profileEvidence(const vision::Profile& profile, const std::vector<vision::Edge>& edges, double leastStrength, double smoothing,
+recipe::Evidence profileEvidence(const vision::Profile& profile, const std::vector<vision::Edge>& edges,
+                                 double leastStrength, double smoothing,
                                  const std::function<bool(std::size_t)>& counts);
 // 40 % of the weaker of the edges that matter, never under 4 × the picture's noise; whole grey levels.
 double leastStrengthFor(double weakest, double noise);
 // 5 % of the stroke, 7 to 41 px, unless the person chose one.
 double averagingWidth(const recipe::Gesture& gesture);
 // Turns a stroke square to the edge met at `at` when it is within 8° of square; leaves it as it is otherwise.
-double squareTurn(const image::GreyView& picture, const vision::Edge& edge, geometry::Point along, double width, const vision::EdgeOptions& options);
+double squareTurn(const image::GreyView& picture, const vision::Edge& edge, geometry::Point along, double width,
+                  const vision::EdgeOptions& options);
 recipe::Mark pointsMark(std::vector<geometry::Point> points, recipe::MarkRole role);
 // A mark in picture px carried over to level px, as results are.
 recipe::Mark levelled(const recipe::RunInput& in, recipe::Mark mark);
@@ -42,9 +47,12 @@ recipe::RunOutput pointResult(const recipe::RunInput& in, geometry::Point p);
 recipe::RunOutput lineResult(const recipe::RunInput& in, const geometry::Segment& s);
 // An offer of a kind with inputs "first" and "second" when a stroke runs between two features that fit.
 template <class P, class Fits>
-std::vector<recipe::Offer> pairOffer(const recipe::Gesture& g, const recipe::OfferInput& in, P params, const char* words, int rank, Fits fits)
+std::vector<recipe::Offer> pairOffer(const recipe::Gesture& g, const recipe::OfferInput& in, P params,
+                                     const char* words, int rank, Fits fits)
 {
-    if (g.type != recipe::Gesture::Type::Stroke || g.fromFeature.empty() || g.toFeature.empty() || g.fromFeature == g.toFeature) return {};
+    if (g.type != recipe::Gesture::Type::Stroke || g.fromFeature.empty() || g.toFeature.empty() ||
+        g.fromFeature == g.toFeature)
+        return {};
     const auto a = in.features.find(g.fromFeature), b = in.features.find(g.toFeature);
     if (a == in.features.end() || b == in.features.end() || !fits(a->second, b->second)) return {};
     recipe::Offer o;
@@ -58,9 +66,11 @@ std::vector<recipe::Offer> pairOffer(const recipe::Gesture& g, const recipe::Off
 inline bool hasPlace(const recipe::Feature& f)
 {
     const auto t = recipe::typeOf(f);
-    return t == recipe::FeatureType::Point || t == recipe::FeatureType::Circle || t == recipe::FeatureType::Ellipse || t == recipe::FeatureType::Contour;
+    return t == recipe::FeatureType::Point || t == recipe::FeatureType::Circle || t == recipe::FeatureType::Ellipse ||
+           t == recipe::FeatureType::Contour;
 }
-// The feature a click lies on, a stroke is pulled from into empty space, or both ends of a stroke lie on; null: another gesture.
+// The feature a click lies on, a stroke is pulled from into empty space, or both ends of a stroke lie on; null: another
+// gesture.
 const recipe::Feature* pulledFrom(const recipe::Gesture& gesture, const recipe::OfferInput& in);
 // Every edge of dense profiles square to a line or circle found by another step, left-out areas excepted.
 struct DenseSettings {
@@ -76,7 +86,8 @@ struct DenseEdge {
     vision::Edge edge;
     double offset = 0; // px: positive to the left of a line, outward of a circle
 };
-base::Result<std::vector<DenseEdge>> densePoints(const recipe::RunInput& in, const recipe::Feature& feature, const DenseSettings& s);
+base::Result<std::vector<DenseEdge>> densePoints(const recipe::RunInput& in, const recipe::Feature& feature,
+                                                 const DenseSettings& s);
 // Zone width, its two borders and its points, for tolerances of form that are strips.
 recipe::RunOutput stripResult(const geometry::StripZone& zone, std::vector<geometry::Point> points);
 // The line a tolerance refers to: the input "datum", else the datum's x direction.
@@ -89,17 +100,24 @@ template <class P> recipe::Declare<P>& declareDense(recipe::Declare<P>& d)
     using base::Unit;
     return d.template inherits<DenseSettings>()
         .leavesOut()
-        .param(&P::reach, {"reach", "Reach", "How far from the feature, to both sides, edges are looked for."}, Unit::Pixel, Real{2, 2000, 1, 5, 100},
-               true)
-        .param(&P::spacing, {"spacing", "Spacing", "Distance of neighbouring profiles along the feature; none is left out afterwards."}, Unit::Pixel,
-               Real{0.25, 100, 0.5, 0.5, 5})
-        .param(&P::windowWidth, {"window_width", "Window width", "Averaging width of each profile along the feature."}, Unit::Pixel,
-               Real{1, 100, 1, 1, 9})
-        .param(&P::leastStrength, {"least_strength", "Least strength", "Edges with a smaller grey difference are ignored."}, Unit::GreyLevel,
-               kStrengthRange, true)
-        .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian that quiets the profiles."}, Unit::Pixel, kSmoothingRange)
-        .param(&P::margin, {"margin", "Left off at the ends", "Length at both ends of a line that is not looked at."}, Unit::Pixel, Real{0, 10000, 1})
-        .param(&P::gap, {"gap", "Belongs within", "Points farther from the feature than this belong to something else; 0: all within reach count."},
+        .param(&P::reach, {"reach", "Reach", "How far from the feature, to both sides, edges are looked for."},
+               Unit::Pixel, Real{2, 2000, 1, 5, 100}, true)
+        .param(
+            &P::spacing,
+            {"spacing", "Spacing", "Distance of neighbouring profiles along the feature; none is left out afterwards."},
+            Unit::Pixel, Real{0.25, 100, 0.5, 0.5, 5})
+        .param(&P::windowWidth, {"window_width", "Window width", "Averaging width of each profile along the feature."},
+               Unit::Pixel, Real{1, 100, 1, 1, 9})
+        .param(&P::leastStrength,
+               {"least_strength", "Least strength", "Edges with a smaller grey difference are ignored."},
+               Unit::GreyLevel, kStrengthRange, true)
+        .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian that quiets the profiles."},
+               Unit::Pixel, kSmoothingRange)
+        .param(&P::margin, {"margin", "Left off at the ends", "Length at both ends of a line that is not looked at."},
+               Unit::Pixel, Real{0, 10000, 1})
+        .param(&P::gap,
+               {"gap", "Belongs within",
+                "Points farther from the feature than this belong to something else; 0: all within reach count."},
                Unit::Pixel, Real{0, 2000, 0.5});
 }
 

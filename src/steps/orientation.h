@@ -1,4 +1,5 @@
-// orientation.h - what the tolerances of orientation share (ISO 1101): an edge against a datum line, every point of it in a strip.
+// orientation.h - what the tolerances of orientation share (ISO 1101): an edge against a datum line, every point of it
+// in a strip.
 #pragma once
 #include "geometry/zones.h"
 #include "steps/glue.h"
@@ -19,9 +20,11 @@ template <class P> base::Result<recipe::RunOutput> runOrientation(const P& p, co
     return stripResult(geometry::stripAlong(points, square ? geometry::leftOf(along) : along), points);
 }
 
-// From an edge to the one it refers to; pulled into empty space: against the datum's x direction. Nothing when they stand the other way.
+// From an edge to the one it refers to; pulled into empty space: against the datum's x direction. Nothing when they
+// stand the other way.
 template <class P>
-std::vector<recipe::Offer> offerOrientation(const recipe::Gesture& g, const recipe::OfferInput& in, bool square, const char* words)
+std::vector<recipe::Offer> offerOrientation(const recipe::Gesture& g, const recipe::OfferInput& in, bool square,
+                                            const char* words)
 {
     using recipe::FeatureType;
     if (g.type != recipe::Gesture::Type::Stroke) return {};
@@ -29,8 +32,9 @@ std::vector<recipe::Offer> offerOrientation(const recipe::Gesture& g, const reci
     if (a == in.features.end() || typeOf(a->second) != FeatureType::Line || a == b) return {};
     if (!g.toFeature.empty() && (b == in.features.end() || typeOf(b->second) != FeatureType::Line)) return {};
     const auto& line = std::get<geometry::Segment>(a->second);
-    const geometry::Segment datum = g.toFeature.empty() ? geometry::Segment{in.datum.origin, in.datum.origin + geometry::direction(in.datum.angle)}
-                                                        : std::get<geometry::Segment>(b->second);
+    const geometry::Segment datum =
+        g.toFeature.empty() ? geometry::Segment{in.datum.origin, in.datum.origin + geometry::direction(in.datum.angle)}
+                            : std::get<geometry::Segment>(b->second);
     const double turn = geometry::angleBetween(line, datum);
     if (square ? !(turn > geometry::kPi / 4) : !(turn <= geometry::kPi / 4)) return {};
     P p;

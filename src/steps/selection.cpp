@@ -31,7 +31,8 @@ Box boxOf(const std::vector<geometry::Span>& where, int margin, int width, int h
 {
     int left = width, right = 0, top = height, bottom = 0;
     for (const geometry::Span& s : where)
-        left = std::min(left, s.from), right = std::max(right, s.to), top = std::min(top, s.y), bottom = std::max(bottom, s.y + 1);
+        left = std::min(left, s.from), right = std::max(right, s.to), top = std::min(top, s.y),
+        bottom = std::max(bottom, s.y + 1);
     left = std::max(0, left - margin), top = std::max(0, top - margin);
     right = std::min(width, right + margin), bottom = std::min(height, bottom + margin);
     return {left, top, std::max(1, right - left), std::max(1, bottom - top)};
@@ -48,16 +49,19 @@ image::Image inPlace(const image::Image& part, const Box& box, int width, int he
     if (part.width() == width && part.height() == height) return part.clone();
     image::Image out(width, height, part.format());
     const std::size_t bytes = part.rowBytes() / std::size_t(part.width());
-    for (int y = 0; y < box.height; ++y) std::copy_n(part.row(y), part.rowBytes(), out.row(box.y + y) + std::size_t(box.x) * bytes);
+    for (int y = 0; y < box.height; ++y)
+        std::copy_n(part.row(y), part.rowBytes(), out.row(box.y + y) + std::size_t(box.x) * bytes);
     return out;
 }
 
-// The picture as the limits see it: smoothed, its light evened out, its background taken away. Only the box is worked on.
+// The picture as the limits see it: smoothed, its light evened out, its background taken away. Only the box is worked
+// on.
 struct Worked {
     image::GreyView view; // of the whole picture
     std::shared_ptr<const image::Image> owned;
 };
-base::Result<Worked> workedPicture(const SelectionSettings& s, image::GreyView picture, const image::Capture* emptyPicture, const Box& box,
+base::Result<Worked> workedPicture(const SelectionSettings& s, image::GreyView picture,
+                                   const image::Capture* emptyPicture, const Box& box,
                                    const std::vector<geometry::Span>& where)
 {
     const int width = picture.width, height = picture.height;
@@ -66,11 +70,13 @@ base::Result<Worked> workedPicture(const SelectionSettings& s, image::GreyView p
     if (s.smooth == Smooth::Median) part = vision::medianOf(now(), s.smoothSize);
     if (s.smooth == Smooth::Gaussian) part = vision::gaussianOf(now(), s.smoothSize / 4.0);
     if (s.shading) {
-        if (!emptyPicture) return base::fail(base::ErrorCode::NotFound, "the recipe has no empty picture to even out the light with");
+        if (!emptyPicture)
+            return base::fail(base::ErrorCode::NotFound, "the recipe has no empty picture to even out the light with");
         const image::GreyView empty = emptyPicture->grey.grey();
         if (empty.width != width || empty.height != height)
-            return base::fail(base::ErrorCode::InvalidArgument, "the empty picture is " + std::to_string(empty.width) + "×" +
-                                                                    std::to_string(empty.height) + " px, this one " + std::to_string(width) + "×" +
+            return base::fail(base::ErrorCode::InvalidArgument, "the empty picture is " + std::to_string(empty.width) +
+                                                                    "×" + std::to_string(empty.height) +
+                                                                    " px, this one " + std::to_string(width) + "×" +
                                                                     std::to_string(height));
         const double mean = vision::greys(empty, geometry::spans(geometry::Region::whole(), width, height)).mean;
         part = vision::shadingCorrected(now(), cut(empty, box), mean);
@@ -90,8 +96,8 @@ base::Result<Worked> workedPicture(const SelectionSettings& s, image::GreyView p
 // How far beyond the region the neighbourhood of its pixels reaches: the answer is that of the whole picture.
 int marginOf(const SelectionSettings& s)
 {
-    return (s.mode == TakeBy::Local ? s.localWindow / 2 + 1 : 0) + 2 * (s.opening + s.closing) + (s.smooth == Smooth::None ? 0 : s.smoothSize + 1) +
-           (s.ground == Ground::Opening ? 2 * s.groundSize : 0);
+    return (s.mode == TakeBy::Local ? s.localWindow / 2 + 1 : 0) + 2 * (s.opening + s.closing) +
+           (s.smooth == Smooth::None ? 0 : s.smoothSize + 1) + (s.ground == Ground::Opening ? 2 * s.groundSize : 0);
 }
 } // namespace
 
@@ -102,9 +108,11 @@ base::Result<SelectionTaught> teachSelection(const SelectionSettings& s, const T
     if (s.mode != TakeBy::Colour) {
         const auto it = in.regions.find("region");
         const auto where =
-            geometry::without(geometry::spans(it == in.regions.end() ? geometry::Region::whole() : it->second, shown.width(), shown.height()),
+            geometry::without(geometry::spans(it == in.regions.end() ? geometry::Region::whole() : it->second,
+                                              shown.width(), shown.height()),
                               in.leaveOut, shown.width(), shown.height());
-        if (geometry::pixelCount(where) == 0) return base::fail(base::ErrorCode::NoResult, "the region lies outside the reference");
+        if (geometry::pixelCount(where) == 0)
+            return base::fail(base::ErrorCode::NoResult, "the region lies outside the reference");
         const image::GreyView grey = in.reference.grey.grey();
         const auto worked = workedPicture(s, grey, in.empty, boxOf(where, marginOf(s), grey.width, grey.height), where);
         if (!worked) return base::passOn(worked.error(), "on the reference");
@@ -130,7 +138,8 @@ base::Result<SelectionTaught> teachSelection(const SelectionSettings& s, const T
         for (const auto& one : vision::samplesOf(shown, pixels, 0.01)) samples.push_back(one);
     }
     if (std::none_of(samples.begin(), samples.end(), [](const auto& x) { return !x.refused; }))
-        return base::fail(base::ErrorCode::NoResult, "no colour has been shown: click one on the reference, or draw the area to learn from");
+        return base::fail(base::ErrorCode::NoResult,
+                          "no colour has been shown: click one on the reference, or draw the area to learn from");
     out.colour.emplace(samples, s.tolerance, s.lightness);
     return out;
 }
@@ -161,9 +170,12 @@ base::Result<Selection> select(const SelectionSettings& s, const RunInput& in, c
         out.low = out.high = 255;
     };
     switch (s.mode) {
-    case TakeBy::Colour: own(vision::colourMask(in.capture.shown(), *taught->colour, box.x, box.y, box.width, box.height)); break;
+    case TakeBy::Colour:
+        own(vision::colourMask(in.capture.shown(), *taught->colour, box.x, box.y, box.width, box.height));
+        break;
     case TakeBy::Local:
-        own(vision::localThreshold(cut(out.view, box), s.localWindow / 2, s.localOffset, s.objects == Objects::Bright, s.localSpread));
+        own(vision::localThreshold(cut(out.view, box), s.localWindow / 2, s.localOffset, s.objects == Objects::Bright,
+                                   s.localSpread));
         break;
     case TakeBy::Fixed:
         out.low = s.low, out.high = s.high, out.threshold = s.low;
@@ -171,13 +183,15 @@ base::Result<Selection> select(const SelectionSettings& s, const RunInput& in, c
         break;
     case TakeBy::Automatic:
     case TakeBy::TwoPeaks: {
-        const auto t = taught && taught->threshold ? base::Result<double>(*taught->threshold) : workedOut(s, vision::histogram(out.view, where));
+        const auto t = taught && taught->threshold ? base::Result<double>(*taught->threshold)
+                                                   : workedOut(s, vision::histogram(out.view, where));
         if (!t && s.mode == TakeBy::TwoPeaks) return base::passOn(t.error());
         if (!t) {
             out.nothing = true;
             return out;
         }
-        // Levels below the bright side's lowest one; a 16-bit level of 99.6 belongs to bin 99, thus to the dark side of 100.
+        // Levels below the bright side's lowest one; a 16-bit level of 99.6 belongs to bin 99, thus to the dark side of
+        // 100.
         if (s.objects == Objects::Bright) out.low = std::ceil(*t), out.threshold = out.low;
         else out.low = 0, out.high = std::ceil(*t) - (out.view.wide ? 1.0 / 257.0 : 1.0), out.threshold = out.high;
         break;
@@ -192,9 +206,11 @@ base::Result<Selection> select(const SelectionSettings& s, const RunInput& in, c
     return out;
 }
 
-base::Result<Evidence> selectionEvidence(const SelectionSettings& s, const RunInput& in, const std::vector<geometry::Span>& where)
+base::Result<Evidence> selectionEvidence(const SelectionSettings& s, const RunInput& in,
+                                         const std::vector<geometry::Span>& where)
 {
-    if (geometry::pixelCount(where) == 0) return base::fail(base::ErrorCode::NoResult, "the region lies outside the picture");
+    if (geometry::pixelCount(where) == 0)
+        return base::fail(base::ErrorCode::NoResult, "the region lies outside the picture");
     const auto taken = select(s, in, where);
     // Of the picture the limits are compared with.
     const vision::Histogram h = vision::histogram(taken ? taken->judged : in.grey(), where);
@@ -213,24 +229,34 @@ base::Result<Evidence> selectionEvidence(const SelectionSettings& s, const RunIn
     e.takes = true, e.low = taken->low, e.high = taken->high;
     if (taken->owned) {
         e.low = 0, e.high = 255;
-        e.mask = taken->mask ? taken->owned : std::make_shared<const image::Image>(vision::rangeMask(taken->view, taken->low, taken->high));
+        e.mask = taken->mask
+                     ? taken->owned
+                     : std::make_shared<const image::Image>(vision::rangeMask(taken->view, taken->low, taken->high));
     }
     switch (s.mode) {
     case TakeBy::Local:
-        e.note = "local threshold: compared with the mean of the " + std::to_string(s.localWindow | 1) + " px square about each pixel";
+        e.note = "local threshold: compared with the mean of the " + std::to_string(s.localWindow | 1) +
+                 " px square about each pixel";
         break;
     case TakeBy::Colour: e.note = "taken by colour; the plot shows the grey levels only"; break;
     default:
         // Dragging a limit fixes it.
         if (const bool fixed = s.mode == TakeBy::Fixed; true) {
-            const double low = fixed ? s.low : taken->mask && taken->threshold ? (s.objects == Objects::Bright ? *taken->threshold : 0) : taken->low;
-            const double high = fixed ? s.high : taken->mask && taken->threshold ? (s.objects == Objects::Bright ? 255 : *taken->threshold) : taken->high;
+            const double low = fixed ? s.low
+                               : taken->mask && taken->threshold
+                                   ? (s.objects == Objects::Bright ? *taken->threshold : 0)
+                                   : taken->low;
+            const double high = fixed ? s.high
+                                : taken->mask && taken->threshold
+                                    ? (s.objects == Objects::Bright ? 255 : *taken->threshold)
+                                    : taken->high;
             e.handles.push_back({"low", "low", true, low, {{"mode", std::string("fixed")}, {"high", high}}});
             e.handles.push_back({"high", "high", true, high, {{"mode", std::string("fixed")}, {"low", low}}});
         }
-        e.note = s.mode == TakeBy::Fixed ? (s.outside ? "fixed limits; what lies outside them is taken" : "fixed limits")
-                 : s.once                ? "automatic threshold, worked out on the reference; drag a limit to fix it"
-                                         : "automatic threshold, worked out for each picture; drag a limit to fix it";
+        e.note = s.mode == TakeBy::Fixed
+                     ? (s.outside ? "fixed limits; what lies outside them is taken" : "fixed limits")
+                 : s.once ? "automatic threshold, worked out on the reference; drag a limit to fix it"
+                          : "automatic threshold, worked out for each picture; drag a limit to fix it";
     }
     return e;
 }

@@ -69,12 +69,16 @@ public:
         // An upright box needs no search.
         m_box = !region.empty();
         for (std::size_t k = 0; k < region.size() && m_box; ++k)
-            m_box = region[k].from == region[0].from && region[k].to == region[0].to && region[k].y == region[0].y + int(k);
+            m_box =
+                region[k].from == region[0].from && region[k].to == region[0].to && region[k].y == region[0].y + int(k);
     }
     bool touches(const Run& r) const
     {
-        if (m_box) return r.from <= m_region[0].from || r.to >= m_region[0].to || r.y <= m_region[0].y || r.y >= m_region.back().y;
-        return !covered(r.y, r.from - 1, r.to + 1) || !covered(r.y - 1, r.from, r.to) || !covered(r.y + 1, r.from, r.to);
+        if (m_box)
+            return r.from <= m_region[0].from || r.to >= m_region[0].to || r.y <= m_region[0].y ||
+                   r.y >= m_region.back().y;
+        return !covered(r.y, r.from - 1, r.to + 1) || !covered(r.y - 1, r.from, r.to) ||
+               !covered(r.y + 1, r.from, r.to);
     }
 
 private:
@@ -131,7 +135,8 @@ void label(std::vector<Run>& runs, int reach, std::vector<int>& parent)
         if (own < 0) own = int(parent.size()), parent.push_back(own);
         r.blob = own;
     }
-    for (std::size_t i = 0; i < parent.size(); ++i) parent[i] = parent[std::size_t(parent[i])]; // parents are smaller: one sweep resolves all
+    // parents are smaller: one sweep resolves all
+    for (std::size_t i = 0; i < parent.size(); ++i) parent[i] = parent[std::size_t(parent[i])];
 }
 
 // What the runs leave over of the region.
@@ -161,7 +166,8 @@ std::vector<Run> holesOf(const std::vector<Run>& runs, const std::vector<Span>& 
         if (char& o = open[std::size_t(parent[std::size_t(r.blob)])]; !o && border.touches(r)) o = 1;
     std::vector<Run> holes;
     for (const Run& r : rest)
-        if (const int root = parent[std::size_t(r.blob)]; !open[std::size_t(root)]) holes.push_back({r.y, r.from, r.to, root});
+        if (const int root = parent[std::size_t(r.blob)]; !open[std::size_t(root)])
+            holes.push_back({r.y, r.from, r.to, root});
     return holes;
 }
 
@@ -182,8 +188,9 @@ std::vector<Run> filled(const std::vector<Run>& runs, const std::vector<Run>& ho
 
 int runAt(const std::vector<Run>& runs, int y, int x)
 {
-    const auto it = std::upper_bound(runs.begin(), runs.end(), std::pair{y, x},
-                                     [](const auto& p, const Run& r) { return p.first != r.y ? p.first < r.y : p.second < r.from; });
+    const auto it = std::upper_bound(runs.begin(), runs.end(), std::pair{y, x}, [](const auto& p, const Run& r) {
+        return p.first != r.y ? p.first < r.y : p.second < r.from;
+    });
     if (it == runs.begin()) return -1;
     const Run& r = *(it - 1);
     return r.y == y && x < r.to ? int(it - 1 - runs.begin()) : -1;
@@ -203,7 +210,8 @@ public:
         if (std::int64_t(w) * h > 200'000'000) return 1;
         m_square.assign(std::size_t(w) * std::size_t(h), 0.f);
         for (const Run& r : runs)
-            for (int x = r.from; x < r.to; ++x) m_square[std::size_t(r.y - top + 1) * std::size_t(w) + std::size_t(x - left + 1)] = 1e20f;
+            for (int x = r.from; x < r.to; ++x)
+                m_square[std::size_t(r.y - top + 1) * std::size_t(w) + std::size_t(x - left + 1)] = 1e20f;
         distances(w, h);
         return flood(runs, left - 1, top - 1, w, out);
     }
@@ -221,7 +229,8 @@ private:
             v[0] = 0, z[0] = -1e20f, z[1] = 1e20f;
             for (int q = 1; q < count; ++q) {
                 const auto cut = [&](int p) {
-                    return ((f[std::size_t(q)] + float(q) * float(q)) - (f[std::size_t(p)] + float(p) * float(p))) / float(2 * q - 2 * p);
+                    return ((f[std::size_t(q)] + float(q) * float(q)) - (f[std::size_t(p)] + float(p) * float(p))) /
+                           float(2 * q - 2 * p);
                 };
                 float s = cut(v[std::size_t(k)]);
                 while (k > 0 && s <= z[std::size_t(k)]) s = cut(v[std::size_t(--k)]);
@@ -240,7 +249,8 @@ private:
     }
     int flood(const std::vector<Run>& runs, int ox, int oy, int w, std::vector<Run>& out)
     {
-        // Pixels from the deepest to the shallowest; a pixel joins the basin it touches, and basins merge unless the neck between them is narrow.
+        // Pixels from the deepest to the shallowest; a pixel joins the basin it touches, and basins merge unless the
+        // neck between them is narrow.
         std::vector<std::pair<float, int>> order;
         for (const Run& r : runs)
             for (int x = r.from; x < r.to; ++x) {
@@ -252,7 +262,8 @@ private:
         std::vector<int> parent;
         std::vector<float> peak;
         const auto find = [&](int a) {
-            while (parent[std::size_t(a)] != a) a = parent[std::size_t(a)] = parent[std::size_t(parent[std::size_t(a)])];
+            while (parent[std::size_t(a)] != a)
+                a = parent[std::size_t(a)] = parent[std::size_t(parent[std::size_t(a)])];
             return a;
         };
         const int around[8] = {-1, 1, -w, w, -w - 1, -w + 1, w - 1, w + 1};
@@ -265,7 +276,8 @@ private:
                 if (own < 0) {
                     own = root;
                 } else if (root != own) {
-                    const int low = peak[std::size_t(root)] < peak[std::size_t(own)] ? root : own, high = low == root ? own : root;
+                    const int low = peak[std::size_t(root)] < peak[std::size_t(own)] ? root : own,
+                              high = low == root ? own : root;
                     const float depth = peak[std::size_t(low)] - d;
                     if (depth < std::max(1.0, m_neck * double(peak[std::size_t(low)]))) parent[std::size_t(low)] = high;
                     own = high;
@@ -314,7 +326,8 @@ void splitAll(std::vector<Run>& runs, std::vector<int>& parent, double neck, dou
         next += count;
         all.insert(all.end(), g.begin(), g.end());
     }
-    std::sort(all.begin(), all.end(), [](const Run& a, const Run& b) { return a.y != b.y ? a.y < b.y : a.from < b.from; });
+    std::sort(all.begin(), all.end(),
+              [](const Run& a, const Run& b) { return a.y != b.y ? a.y < b.y : a.from < b.from; });
     // Numbered by their first run.
     std::vector<int> number(std::size_t(next), -1);
     int n = 0;
@@ -375,7 +388,8 @@ BlobList findBlobs(const image::GreyView& picture, const std::vector<Span>& wher
             ++out.tooSmall;
             continue;
         }
-        if ((o.border == BorderRule::DropAtRegion && b.touchesBorder) || (o.border == BorderRule::DropAtPicture && b.touchesPicture)) {
+        if ((o.border == BorderRule::DropAtRegion && b.touchesBorder) ||
+            (o.border == BorderRule::DropAtPicture && b.touchesPicture)) {
             ++out.atBorder;
             continue;
         }
@@ -383,7 +397,8 @@ BlobList findBlobs(const image::GreyView& picture, const std::vector<Span>& wher
         b.left = s.left, b.right = s.right, b.top = s.top, b.bottom = s.bottom, b.firstRun = s.firstRun;
         const long double n = static_cast<long double>(s.n), mx = s.x / n, my = s.y / n;
         b.centroid = {double(mx), double(my)};
-        const double xx = double(s.xx / n - mx * mx) + 1.0 / 12, yy = double(s.yy / n - my * my) + 1.0 / 12, xy = double(s.xy / n - mx * my);
+        const double xx = double(s.xx / n - mx * mx) + 1.0 / 12, yy = double(s.yy / n - my * my) + 1.0 / 12,
+                     xy = double(s.xy / n - mx * my);
         const double mid = (xx + yy) / 2, apart = (xx - yy) / 2, spread = std::sqrt(apart * apart + xy * xy);
         b.major = 4 * std::sqrt(mid + spread), b.minor = 4 * std::sqrt(std::max(0.0, mid - spread));
         b.angle = spread > 1e-12 ? -0.5 * std::atan2(2 * xy, xx - yy) : 0.0;
@@ -423,12 +438,15 @@ std::vector<std::vector<Point>> BlobRuns::outlines(int blob) const
     const int w = b.right - b.left + 3, h = b.bottom - b.top + 3; // one px of background around
     enum : std::uint8_t { kSet = 1, kSeen = 2 };
     std::vector<std::uint8_t> map(std::size_t(w) * std::size_t(h), 0);
-    const auto at = [&](int x, int y) -> std::uint8_t& { return map[std::size_t(y) * std::size_t(w) + std::size_t(x)]; };
+    const auto at = [&](int x, int y) -> std::uint8_t& {
+        return map[std::size_t(y) * std::size_t(w) + std::size_t(x)];
+    };
     for (int i = m_start[std::size_t(blob)]; i < m_start[std::size_t(blob) + 1]; ++i) {
         const Run& r = m_list.runs[std::size_t(m_runs[std::size_t(i)])];
         std::fill_n(&at(r.from - b.left + 1, r.y - b.top + 1), r.to - r.from, std::uint8_t(kSet));
     }
-    // Walks along pixel corners, object to the right. Every loop goes right along the top of some pixel; those are marked as seen.
+    // Walks along pixel corners, object to the right. Every loop goes right along the top of some pixel; those are
+    // marked as seen.
     constexpr int dx[4] = {1, 0, -1, 0}, dy[4] = {0, 1, 0, -1}; // right, down, left, up
     std::vector<std::vector<Point>> out;
     for (int y = 1; y + 1 < h; ++y)
@@ -442,8 +460,22 @@ std::vector<std::vector<Point>> BlobRuns::outlines(int blob) const
                 before = d;
                 cx += dx[d], cy += dy[d];
                 // The two pixels ahead of the corner, to the right and to the left of the way.
-                const int ax = d == 0 ? cx : d == 1 ? cx - 1 : d == 2 ? cx - 1 : cx, ay = d == 0 ? cy : d == 1 ? cy : d == 2 ? cy - 1 : cy - 1;
-                const int bx = d == 0 ? cx : d == 1 ? cx : d == 2 ? cx - 1 : cx - 1, by = d == 0 ? cy - 1 : d == 1 ? cy : d == 2 ? cy : cy - 1;
+                const int ax = d == 0   ? cx
+                               : d == 1 ? cx - 1
+                               : d == 2 ? cx - 1
+                                        : cx,
+                          ay = d == 0   ? cy
+                               : d == 1 ? cy
+                               : d == 2 ? cy - 1
+                                        : cy - 1;
+                const int bx = d == 0   ? cx
+                               : d == 1 ? cx
+                               : d == 2 ? cx - 1
+                                        : cx - 1,
+                          by = d == 0   ? cy - 1
+                               : d == 1 ? cy
+                               : d == 2 ? cy
+                                        : cy - 1;
                 const bool right = at(ax, ay) & kSet, left = at(bx, by) & kSet;
                 if (m_list.fourConnected) d = !right ? (d + 1) & 3 : left ? (d + 3) & 3 : d;
                 else d = left ? (d + 3) & 3 : right ? d : (d + 1) & 3;
@@ -459,7 +491,8 @@ std::vector<Point> smoothedOutline(const std::vector<Point>& corners)
     std::vector<Point> middles;
     for (std::size_t i = 0; i < corners.size(); ++i) {
         const Point p = corners[i], q = corners[(i + 1) % corners.size()], u = geometry::unit(q - p);
-        for (int k = 0, n = int(std::lround(geometry::distance(p, q))); k < n; ++k) middles.push_back(p + u * (k + 0.5));
+        for (int k = 0, n = int(std::lround(geometry::distance(p, q))); k < n; ++k)
+            middles.push_back(p + u * (k + 0.5));
     }
     const std::size_t n = middles.size();
     std::vector<Point> out(n);
@@ -482,7 +515,8 @@ BlobShape BlobRuns::describe(int blob, const std::function<Point(Point)>& carry,
         std::vector<Point> carried;
         for (std::size_t i = 0; i < loop.size(); ++i) {
             const Point a = loop[i], b = loop[(i + 1) % loop.size()];
-            const int pieces = std::max(1, int(std::ceil(geometry::distance(a, b) / 16))); // a straight border may be bent when carried
+            // a straight border may be bent when carried
+            const int pieces = std::max(1, int(std::ceil(geometry::distance(a, b) / 16)));
             for (int k = 0; k < pieces; ++k) carried.push_back(carry(a + (b - a) * (double(k) / pieces)));
         }
         // Moments of the area inside, by its border; inner loops run the other way round and take away.
@@ -542,7 +576,8 @@ std::pair<double, double> BlobRuns::grey(const image::GreyView& picture, int blo
             const auto* p = v.row(r.y);
             std::int64_t a = 0, q = 0;
             for (int x = r.from; x < r.to; ++x) a += p[x], q += std::int64_t(p[x]) * p[x];
-            n += r.to - r.from, sum += double(a) * v.levelsPerStep, square += double(q) * v.levelsPerStep * v.levelsPerStep;
+            n += r.to - r.from, sum += double(a) * v.levelsPerStep,
+                square += double(q) * v.levelsPerStep * v.levelsPerStep;
         }
     });
     const double mean = n > 0 ? sum / n : 0;
@@ -557,7 +592,8 @@ std::array<double, 3> BlobRuns::colour(const image::Image& picture, int blob) co
         const Run& r = m_list.runs[std::size_t(m_runs[std::size_t(i)])];
         const std::uint8_t* p = picture.row(r.y);
         for (int x = r.from; x < r.to; ++x)
-            for (int k = 0; k < 3; ++k) sum[k] += wide ? reinterpret_cast<const std::uint16_t*>(p)[3 * x + k] : p[3 * x + k];
+            for (int k = 0; k < 3; ++k)
+                sum[k] += wide ? reinterpret_cast<const std::uint16_t*>(p)[3 * x + k] : p[3 * x + k];
         n += r.to - r.from;
     }
     std::array<double, 3> out{};

@@ -33,7 +33,8 @@ Eigen::Matrix3d homography(const std::vector<Point>& from, const std::vector<Poi
     const Eigen::Matrix3d a = normaliser(from), b = normaliser(to);
     Eigen::Matrix<double, 9, 9> sum = Eigen::Matrix<double, 9, 9>::Zero();
     for (std::size_t i = 0; i < from.size(); ++i) {
-        const Eigen::Vector3d p = a * Eigen::Vector3d(from[i].x, from[i].y, 1), q = b * Eigen::Vector3d(to[i].x, to[i].y, 1);
+        const Eigen::Vector3d p = a * Eigen::Vector3d(from[i].x, from[i].y, 1),
+                              q = b * Eigen::Vector3d(to[i].x, to[i].y, 1);
         Eigen::Matrix<double, 9, 1> r1, r2;
         r1 << p[0], p[1], 1, 0, 0, 0, -q[0] * p[0], -q[0] * p[1], -q[0];
         r2 << 0, 0, 0, p[0], p[1], 1, -q[1] * p[0], -q[1] * p[1], -q[1];
@@ -95,7 +96,8 @@ struct State {
     std::vector<std::array<double, 6>> poses;
 };
 
-// Focal length from homographies with the centre in the middle: the columns of K^-1 H are square to each other and of equal length.
+// Focal length from homographies with the centre in the middle: the columns of K^-1 H are square to each other and of
+// equal length.
 std::optional<double> focalOf(const std::vector<Eigen::Matrix3d>& all, double cx, double cy)
 {
     double top = 0, bottom = 0;
@@ -106,7 +108,8 @@ std::optional<double> focalOf(const std::vector<Eigen::Matrix3d>& all, double cx
         h /= h.norm();
         // u / f² + v = 0 for both conditions; least squares over all.
         const double u1 = h(0, 0) * h(0, 1) + h(1, 0) * h(1, 1), v1 = h(2, 0) * h(2, 1);
-        const double u2 = h(0, 0) * h(0, 0) + h(1, 0) * h(1, 0) - h(0, 1) * h(0, 1) - h(1, 1) * h(1, 1), v2 = h(2, 0) * h(2, 0) - h(2, 1) * h(2, 1);
+        const double u2 = h(0, 0) * h(0, 0) + h(1, 0) * h(1, 0) - h(0, 1) * h(0, 1) - h(1, 1) * h(1, 1),
+                     v2 = h(2, 0) * h(2, 0) - h(2, 1) * h(2, 1);
         top += u1 * u1 + u2 * u2, bottom += -(u1 * v1 + u2 * v2);
     }
     if (!(bottom > 0) || !(top > 0)) return std::nullopt;
@@ -150,7 +153,8 @@ Point dotShift(const State& s, std::size_t view, double x, double y, double radi
     constexpr int n = 48;
     Point q[n];
     for (int i = 0; i < n; ++i)
-        q[i] = seenAt(s, view, x + radius * std::cos(2 * geometry::kPi * i / n), y + radius * std::sin(2 * geometry::kPi * i / n));
+        q[i] = seenAt(s, view, x + radius * std::cos(2 * geometry::kPi * i / n),
+                      y + radius * std::sin(2 * geometry::kPi * i / n));
     const Point c = seenAt(s, view, x, y);
     double area = 0;
     Point sum;
@@ -168,14 +172,17 @@ base::Result<LensFit> calibrate(const Target& target, const std::vector<TargetVi
     if (auto ok = target.check(); !ok) return base::passOn(ok.error());
     if (views.empty()) return base::fail(base::ErrorCode::InvalidArgument, "no picture shows the target");
     if (planeView < 0 || planeView >= int(views.size()))
-        return base::fail(base::ErrorCode::OutOfRange, "the picture of the measuring plane is not among those that were found");
+        return base::fail(base::ErrorCode::OutOfRange,
+                          "the picture of the measuring plane is not among those that were found");
     for (const TargetView& v : views) {
         if (v.width != views.front().width || v.height != views.front().height)
-            return base::fail(base::ErrorCode::InvalidArgument, "pictures of one calibration must be of one size: " + views.front().name + " is " +
-                                                                    std::to_string(views.front().width) + "×" + std::to_string(views.front().height) +
-                                                                    ", " + v.name + " is " + std::to_string(v.width) + "×" +
-                                                                    std::to_string(v.height));
-        if (v.points.size() < 8) return base::fail(base::ErrorCode::NoResult, v.name + " has only " + std::to_string(v.points.size()) + " points");
+            return base::fail(base::ErrorCode::InvalidArgument,
+                              "pictures of one calibration must be of one size: " + views.front().name + " is " +
+                                  std::to_string(views.front().width) + "×" + std::to_string(views.front().height) +
+                                  ", " + v.name + " is " + std::to_string(v.width) + "×" + std::to_string(v.height));
+        if (v.points.size() < 8)
+            return base::fail(base::ErrorCode::NoResult,
+                              v.name + " has only " + std::to_string(v.points.size()) + " points");
     }
     const double width = std::max(views.front().width, views.front().height);
     const double cx = (views.front().width - 1) / 2.0, cy = (views.front().height - 1) / 2.0;
@@ -183,7 +190,8 @@ base::Result<LensFit> calibrate(const Target& target, const std::vector<TargetVi
     std::vector<std::vector<Point>> flat, seen;
     for (const TargetView& v : views) {
         std::vector<Point> a, b;
-        for (const TargetPoint& p : v.points) a.push_back({p.column * target.pitch, p.row * target.pitch}), b.push_back(p.at);
+        for (const TargetPoint& p : v.points)
+            a.push_back({p.column * target.pitch, p.row * target.pitch}), b.push_back(p.at);
         all.push_back(homography(a, b));
         flat.push_back(std::move(a)), seen.push_back(std::move(b));
     }
@@ -206,11 +214,13 @@ base::Result<LensFit> calibrate(const Target& target, const std::vector<TargetVi
         for (std::size_t i = 0; i < views.size(); ++i)
             for (std::size_t k = 0; k < flat[i].size(); ++k)
                 if (used[i][k])
-                    problem.AddResidualBlock(new ceres::AutoDiffCostFunction<PointError, 2, kInner, 6>(new PointError{
-                                                 flat[i][k].x, flat[i][k].y, seen[i][k].x - shift[i][k].x, seen[i][k].y - shift[i][k].y}),
-                                             loss, s.inner, s.poses[i].data());
-        problem.AddResidualBlock(new ceres::AutoDiffCostFunction<Pull, 9, kInner>(new Pull{focal ? f : usual, cx, cy, width, 0.02}), nullptr,
-                                 s.inner);
+                    problem.AddResidualBlock(
+                        new ceres::AutoDiffCostFunction<PointError, 2, kInner, 6>(new PointError{
+                            flat[i][k].x, flat[i][k].y, seen[i][k].x - shift[i][k].x, seen[i][k].y - shift[i][k].y}),
+                        loss, s.inner, s.poses[i].data());
+        problem.AddResidualBlock(
+            new ceres::AutoDiffCostFunction<Pull, 9, kInner>(new Pull{focal ? f : usual, cx, cy, width, 0.02}), nullptr,
+            s.inner);
         if (!held.empty()) problem.SetManifold(s.inner, new ceres::SubsetManifold(kInner, held));
         problem.SetParameterLowerBound(s.inner, 0, 0.1 * width);
         problem.SetParameterUpperBound(s.inner, 0, 1000 * width);
@@ -234,9 +244,12 @@ base::Result<LensFit> calibrate(const Target& target, const std::vector<TargetVi
             co.null_space_rank = -1;
             ceres::Covariance covariance(co);
             double v[kInner * kInner];
-            if (views.size() <= 40 && covariance.Compute(std::vector<std::pair<const double*, const double*>>{{s.inner, s.inner}}, &problem) &&
+            if (views.size() <= 40 &&
+                covariance.Compute(std::vector<std::pair<const double*, const double*>>{{s.inner, s.inner}},
+                                   &problem) &&
                 covariance.GetCovarianceBlock(s.inner, s.inner, v)) {
-                const double sigma2 = 2 * summary.final_cost / std::max(1, summary.num_residuals - 9 - 6 * int(views.size()));
+                const double sigma2 =
+                    2 * summary.final_cost / std::max(1, summary.num_residuals - 9 - 6 * int(views.size()));
                 doubt = std::sqrt(std::max(0.0, v[0]) * sigma2) / s.inner[0];
             } else if (views.size() > 40) {
                 doubt = 0;
@@ -253,7 +266,8 @@ base::Result<LensFit> calibrate(const Target& target, const std::vector<TargetVi
     for (int round = 0; round < 3; ++round) {
         if (dots)
             for (std::size_t i = 0; i < views.size(); ++i)
-                for (std::size_t k = 0; k < flat[i].size(); ++k) shift[i][k] = dotShift(s, i, flat[i][k].x, flat[i][k].y, target.dotDiameter() / 2);
+                for (std::size_t k = 0; k < flat[i].size(); ++k)
+                    shift[i][k] = dotShift(s, i, flat[i][k].x, flat[i][k].y, target.dotDiameter() / 2);
         // Points far off what the rest says were misread.
         std::vector<double> sizes;
         for (std::size_t i = 0; i < views.size(); ++i)
@@ -294,7 +308,8 @@ base::Result<LensFit> calibrate(const Target& target, const std::vector<TargetVi
     }
     out.rms = std::sqrt(square / std::max(1, out.points));
     if (out.points < 12 || !(out.rms < 20))
-        return base::fail(base::ErrorCode::NoResult, "no lens fits these points (" + base::toText(out.rms, 1) + " px off on average)");
+        return base::fail(base::ErrorCode::NoResult,
+                          "no lens fits these points (" + base::toText(out.rms, 1) + " px off on average)");
     geometry::Calibration::Lens lens;
     lens.width = views.front().width, lens.height = views.front().height;
     lens.camera = cameraOf(s);

@@ -15,7 +15,8 @@ Lab labOf(double red, double green, double blue)
     };
     const double r = linear(red), g = linear(green), b = linear(blue);
     const auto f = [](double t) { return t > 216.0 / 24389 ? std::cbrt(t) : (24389.0 / 27 * t + 16) / 116; };
-    const double x = f((0.4124564 * r + 0.3575761 * g + 0.1804375 * b) / 0.95047), y = f(0.2126729 * r + 0.7151522 * g + 0.0721750 * b),
+    const double x = f((0.4124564 * r + 0.3575761 * g + 0.1804375 * b) / 0.95047),
+                 y = f(0.2126729 * r + 0.7151522 * g + 0.0721750 * b),
                  z = f((0.0193339 * r + 0.1191920 * g + 0.9503041 * b) / 1.08883);
     return {116 * y - 16, 500 * (x - y), 200 * (y - z)};
 }
@@ -71,7 +72,8 @@ ColourModel::ColourModel(const std::vector<ColourSample>& samples, double tolera
         const auto& c = cells()[i];
         float like = 1e30f, unlike = 1e30f;
         for (const ColourSample& s : samples) {
-            const float l = (c[0] - float(s.colour[0])) * w, u = c[1] - float(s.colour[1]), v = c[2] - float(s.colour[2]);
+            const float l = (c[0] - float(s.colour[0])) * w, u = c[1] - float(s.colour[1]),
+                        v = c[2] - float(s.colour[2]);
             const float d = l * l + u * u + v * v;
             (s.refused ? unlike : like) = std::min(s.refused ? unlike : like, d);
         }
@@ -114,7 +116,8 @@ ColourSample sampleAt(const image::Image& picture, double px, double py, int rea
     return s;
 }
 
-std::vector<ColourSample> samplesOf(const image::Image& picture, const std::vector<std::array<int, 2>>& pixels, double share)
+std::vector<ColourSample> samplesOf(const image::Image& picture, const std::vector<std::array<int, 2>>& pixels,
+                                    double share)
 {
     // Cells of 16 levels a channel, so that noise does not make a sample of its own.
     struct Cell {
@@ -130,7 +133,8 @@ std::vector<ColourSample> samplesOf(const image::Image& picture, const std::vect
     }
     std::vector<ColourSample> out;
     for (const auto& [key, c] : found)
-        if (c.n >= share * double(pixels.size())) out.push_back({labOf(c.sum[0] / c.n, c.sum[1] / c.n, c.sum[2] / c.n), false});
+        if (c.n >= share * double(pixels.size()))
+            out.push_back({labOf(c.sum[0] / c.n, c.sum[1] / c.n, c.sum[2] / c.n), false});
     return out;
 }
 

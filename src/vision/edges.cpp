@@ -23,7 +23,8 @@ Point Path::at(double t) const
 
 Point Path::along(double t) const
 {
-    if (kind == Kind::Round) return geometry::leftOf(geometry::direction(start + turn * t / std::max(radius, 1e-9))) * turn;
+    if (kind == Kind::Round)
+        return geometry::leftOf(geometry::direction(start + turn * t / std::max(radius, 1e-9))) * turn;
     for (std::size_t i = 0; i + 1 < corners.size(); ++i) {
         const double leg = geometry::distance(corners[i], corners[i + 1]);
         if (t <= leg || i + 2 == corners.size()) return geometry::unit(corners[i + 1] - corners[i]);
@@ -61,12 +62,14 @@ Path pathOf(const geometry::Region& r, bool reversed)
     case Shape::Polyline:
         p.kind = Path::Kind::Bent;
         p.corners = r.points, p.width = r.width;
-        for (std::size_t i = 0; i + 1 < p.corners.size(); ++i) p.length += geometry::distance(p.corners[i], p.corners[i + 1]);
+        for (std::size_t i = 0; i + 1 < p.corners.size(); ++i)
+            p.length += geometry::distance(p.corners[i], p.corners[i + 1]);
         break;
     case Shape::Window: p = straight(r.from, r.to, r.width); break;
     default: {
         const auto outlines = r.outlines();
-        const geometry::TurnedBox box = outlines.empty() ? geometry::TurnedBox{} : geometry::smallestBox(outlines.front());
+        const geometry::TurnedBox box =
+            outlines.empty() ? geometry::TurnedBox{} : geometry::smallestBox(outlines.front());
         const Point half = geometry::direction(box.angle) * (box.length / 2);
         p = straight(box.centre - half, box.centre + half, std::max(1.0, box.width));
         break;
@@ -78,13 +81,16 @@ Path pathOf(const geometry::Region& r, bool reversed)
 
 namespace
 {
-// Adds the cubic B-spline along a straight row of samples to sums[0 .. n-1]; places near the picture's border are taken bilinearly.
-template <class V> void addRow(const V& v, Point from, Point step, int n, std::vector<double>& sums, int first, std::vector<float>& buffer)
+// Adds the cubic B-spline along a straight row of samples to sums[0 .. n-1]; places near the picture's border are taken
+// bilinearly.
+template <class V>
+void addRow(const V& v, Point from, Point step, int n, std::vector<double>& sums, int first, std::vector<float>& buffer)
 {
     const auto plain = [&](int i) {
         const double x = from.x + step.x * i, y = from.y + step.y * i;
         sums[std::size_t(first + i)] +=
-            insideSmooth(v, x, y) ? smoothAt(v, x, y) : bilinear(v, std::clamp(x, 0.0, v.width - 1.0), std::clamp(y, 0.0, v.height - 1.0));
+            insideSmooth(v, x, y) ? smoothAt(v, x, y)
+                                  : bilinear(v, std::clamp(x, 0.0, v.width - 1.0), std::clamp(y, 0.0, v.height - 1.0));
     };
     if constexpr (sizeof(typename V::Sample) == 1) {
         // The stretch that lies well inside: 0.01 px of slack for single precision.
@@ -108,7 +114,8 @@ template <class V> void addRow(const V& v, Point from, Point step, int n, std::v
                 const Point a = from + step * i, b = from + step * (i + count - 1);
                 const int bx = int(std::floor(std::min(a.x, b.x))), by = int(std::floor(std::min(a.y, b.y)));
                 buffer.assign(std::size_t(count), 0.f);
-                simd::spline(v.row(by) + bx, v.stride, float(a.x - bx), float(a.y - by), float(step.x), float(step.y), count, buffer.data());
+                simd::spline(v.row(by) + bx, v.stride, float(a.x - bx), float(a.y - by), float(step.x), float(step.y),
+                             count, buffer.data());
                 for (int k = 0; k < count; ++k) sums[std::size_t(first + i + k)] += double(buffer[std::size_t(k)]);
             }
             for (int i = i1 + 1; i < n; ++i) plain(i);
@@ -123,7 +130,8 @@ void extend(Profile& p)
 {
     const int n = int(p.level.size());
     for (int i = 0; i < n && p.first < p.end; ++i)
-        if (i < p.first || i >= p.end) p.level[std::size_t(i)] = p.level[std::size_t(std::clamp(i, p.first, p.end - 1))];
+        if (i < p.first || i >= p.end)
+            p.level[std::size_t(i)] = p.level[std::size_t(std::clamp(i, p.first, p.end - 1))];
 }
 
 template <class V> Profile sampleStraight(const V& v, const Path& path)
@@ -152,13 +160,15 @@ template <class V> Profile sampleStraight(const V& v, const Path& path)
     }
     if (p.first >= p.end) return p;
     std::vector<float> buffer;
-    for (int k = 0; k < lines; ++k) addRow(v, from + along * p.first + low + across * (gap * k), along, p.end - p.first, p.level, p.first, buffer);
+    for (int k = 0; k < lines; ++k)
+        addRow(v, from + along * p.first + low + across * (gap * k), along, p.end - p.first, p.level, p.first, buffer);
     for (int i = p.first; i < p.end; ++i) p.level[std::size_t(i)] /= lines;
     extend(p);
     return p;
 }
 
-// Sample by sample, each averaged square to the way; a closed way is sampled beyond its ends so that the seam is like any other place.
+// Sample by sample, each averaged square to the way; a closed way is sampled beyond its ends so that the seam is like
+// any other place.
 template <class V> Profile sampleCurved(const V& v, const Path& path)
 {
     Profile p;
@@ -216,9 +226,12 @@ const std::vector<double>& kernelOf(double sigma)
 
 base::Result<Profile> profile(const image::GreyView& picture, const Path& path)
 {
-    if (!(path.length < 1e6) || !(path.width < 1e6)) return base::fail(base::ErrorCode::OutOfRange, "the region is longer or wider than 1000000 px");
-    Profile p = picture.visit([&](auto v) { return path.kind == Path::Kind::Straight ? sampleStraight(v, path) : sampleCurved(v, path); });
-    if (p.end - p.first < 5) return base::fail(base::ErrorCode::NoResult, "the region lies outside the picture or is shorter than 5 px");
+    if (!(path.length < 1e6) || !(path.width < 1e6))
+        return base::fail(base::ErrorCode::OutOfRange, "the region is longer or wider than 1000000 px");
+    Profile p = picture.visit(
+        [&](auto v) { return path.kind == Path::Kind::Straight ? sampleStraight(v, path) : sampleCurved(v, path); });
+    if (p.end - p.first < 5)
+        return base::fail(base::ErrorCode::NoResult, "the region lies outside the picture or is shorter than 5 px");
     return p;
 }
 base::Result<Profile> profile(const image::GreyView& picture, Point from, Point to, double width)
@@ -279,11 +292,12 @@ std::vector<Edge> edges(const Profile& p, const EdgeOptions& o)
     for (const Candidate& q : found) {
         const bool rising = d[std::size_t(q.at)] > 0;
         const bool shadowed = std::any_of(found.begin(), found.end(), [&](const Candidate& other) {
-            return other.at != q.at && (d[std::size_t(other.at)] > 0) == rising && q.at >= other.from && q.at <= other.to &&
-                   std::abs(d[std::size_t(other.at)]) > std::abs(d[std::size_t(q.at)]);
+            return other.at != q.at && (d[std::size_t(other.at)] > 0) == rising && q.at >= other.from &&
+                   q.at <= other.to && std::abs(d[std::size_t(other.at)]) > std::abs(d[std::size_t(q.at)]);
         });
         if (shadowed) continue;
-        if ((o.polarity == Polarity::DarkToBright && !rising) || (o.polarity == Polarity::BrightToDark && rising)) continue;
+        if ((o.polarity == Polarity::DarkToBright && !rising) || (o.polarity == Polarity::BrightToDark && rising))
+            continue;
         const double sign = rising ? 1 : -1;
         const double a = std::max(1e-12, d[std::size_t(q.at - 1)] * sign), b = d[std::size_t(q.at)] * sign,
                      c = std::max(1e-12, d[std::size_t(q.at + 1)] * sign);
@@ -312,11 +326,12 @@ std::optional<Edge> pick(const std::vector<Edge>& edges, Pick which, int number)
     }
     if (which == Pick::First) return edges.front();
     if (which == Pick::Last) return edges.back();
-    return *std::max_element(edges.begin(), edges.end(), [](const Edge& a, const Edge& b) { return a.strength < b.strength; });
+    return *std::max_element(edges.begin(), edges.end(),
+                             [](const Edge& a, const Edge& b) { return a.strength < b.strength; });
 }
 
-Probe probeLine(const image::GreyView& picture, const geometry::Segment& along, double across, int windows, double width, bool towardsRight,
-                const EdgeOptions& options, Pick which)
+Probe probeLine(const image::GreyView& picture, const geometry::Segment& along, double across, int windows,
+                double width, bool towardsRight, const EdgeOptions& options, Pick which)
 {
     Probe out;
     out.windows = windows;
@@ -333,12 +348,14 @@ Probe probeLine(const image::GreyView& picture, const geometry::Segment& along, 
 
 namespace
 {
-template <class V> Profile samplePolar(const V& v, Point centre, double angle, double from, double to, double width, bool inward)
+template <class V>
+Profile samplePolar(const V& v, Point centre, double angle, double from, double to, double width, bool inward)
 {
     Profile p;
     const Point ray = geometry::direction(angle);
     p.path = straight(centre + ray * (inward ? to : from), centre + ray * (inward ? from : to), width);
-    const int n = int(std::min(1e6, std::floor(to - from + 1e-9))) + 1, lines = std::max(1, int(std::lround(std::min(width, 1e4))));
+    const int n = int(std::min(1e6, std::floor(to - from + 1e-9))) + 1,
+              lines = std::max(1, int(std::lround(std::min(width, 1e4))));
     p.level.assign(std::size_t(n), 0.0);
     p.first = 0, p.end = n;
     const double middle = std::max(1e-9, 0.5 * (from + to));
@@ -361,22 +378,24 @@ template <class V> Profile samplePolar(const V& v, Point centre, double angle, d
     }
     std::vector<float> buffer;
     for (int k = 0; k < lines; ++k)
-        addRow(v, starts[std::size_t(k)] + steps[std::size_t(k)] * p.first, steps[std::size_t(k)], p.end - p.first, p.level, p.first, buffer);
+        addRow(v, starts[std::size_t(k)] + steps[std::size_t(k)] * p.first, steps[std::size_t(k)], p.end - p.first,
+               p.level, p.first, buffer);
     for (int i = p.first; i < p.end; ++i) p.level[std::size_t(i)] /= lines;
     extend(p);
     return p;
 }
 } // namespace
 
-Probe probeCircle(const image::GreyView& picture, Point centre, double inner, double outer, int windows, double width, bool inward,
-                  const EdgeOptions& options, Pick which, double start, double sweep)
+Probe probeCircle(const image::GreyView& picture, Point centre, double inner, double outer, int windows, double width,
+                  bool inward, const EdgeOptions& options, Pick which, double start, double sweep)
 {
     Probe out;
     out.windows = windows;
     const bool whole = sweep >= 2 * geometry::kPi - 1e-9;
     for (int i = 0; i < windows; ++i) {
         const double angle = start + sweep * (whole ? double(i) : i + 0.5) / windows;
-        const Profile p = picture.visit([&](auto v) { return samplePolar(v, centre, angle, inner, outer, width, inward); });
+        const Profile p =
+            picture.visit([&](auto v) { return samplePolar(v, centre, angle, inner, outer, width, inward); });
         if (p.end - p.first < int(p.level.size())) ++out.outside;
         if (p.end - p.first < 5) continue;
         if (const auto e = pick(edges(p, options), which)) out.edges.push_back(*e), out.window.push_back(i);
@@ -384,8 +403,8 @@ Probe probeCircle(const image::GreyView& picture, Point centre, double inner, do
     return out;
 }
 
-std::vector<Edge> denseEdges(const image::GreyView& picture, const geometry::Segment& along, double reach, double spacing, double width,
-                             const EdgeOptions& options)
+std::vector<Edge> denseEdges(const image::GreyView& picture, const geometry::Segment& along, double reach,
+                             double spacing, double width, const EdgeOptions& options)
 {
     std::vector<Edge> out;
     const double length = along.length();
@@ -401,8 +420,8 @@ std::vector<Edge> denseEdges(const image::GreyView& picture, const geometry::Seg
     return out;
 }
 
-std::vector<Edge> denseEdges(const image::GreyView& picture, const geometry::Circle& along, double reach, double spacing, double width,
-                             const EdgeOptions& options)
+std::vector<Edge> denseEdges(const image::GreyView& picture, const geometry::Circle& along, double reach,
+                             double spacing, double width, const EdgeOptions& options)
 {
     std::vector<Edge> out;
     const double start = along.start, sweep = along.sweep;
@@ -410,7 +429,8 @@ std::vector<Edge> denseEdges(const image::GreyView& picture, const geometry::Cir
     const double inner = std::max(0.0, along.radius - reach), outer = along.radius + reach;
     for (int i = 0; i < n; ++i) {
         const double angle = start + sweep * (i + 0.5) / n;
-        const Profile p = picture.visit([&](auto v) { return samplePolar(v, along.centre, angle, inner, outer, width, false); });
+        const Profile p =
+            picture.visit([&](auto v) { return samplePolar(v, along.centre, angle, inner, outer, width, false); });
         if (p.end - p.first < 5) continue;
         for (Edge& e : edges(p, options)) e.station = angle, out.push_back(e);
     }
@@ -436,8 +456,8 @@ double noise(const image::GreyView& picture)
         for (int y = 1; y + 1 < v.height; y += step)
             for (int x = 1; x + 1 < v.width; x += step) {
                 const auto at = [&](int dx, int dy) { return double(v.at(x + dx, y + dy)); };
-                const double l =
-                    at(-1, -1) - 2 * at(0, -1) + at(1, -1) - 2 * at(-1, 0) + 4 * at(0, 0) - 2 * at(1, 0) + at(-1, 1) - 2 * at(0, 1) + at(1, 1);
+                const double l = at(-1, -1) - 2 * at(0, -1) + at(1, -1) - 2 * at(-1, 0) + 4 * at(0, 0) - 2 * at(1, 0) +
+                                 at(-1, 1) - 2 * at(0, 1) + at(1, 1);
                 seen.push_back(std::abs(l));
             }
         if (seen.empty()) return 0.0;

@@ -1,13 +1,16 @@
 // edges.h - edges along a directed window, to a fraction of a pixel.
 //
-// Input   a grey picture and a directed window (from → to, averaged over `width` across), 1 px sampling. Only the part of the window that
-//         lies inside the picture is read.
-// Output  edges in the order they are met. Position from the log-parabola through the three largest values of the Gaussian derivative.
-//         Strength: the grey difference across the edge, in grey levels. Polarity: +1 dark to bright, -1 bright to dark along the search.
+// Input   a grey picture and a directed window (from → to, averaged over `width` across), 1 px sampling. Only the part
+//         of the window that lies inside the picture is read.
+// Output  edges in the order they are met. Position from the log-parabola through the three largest values of the
+//         Gaussian derivative. Strength: the grey difference across the edge, in grey levels. Polarity: +1 dark to
+//         bright, -1 bright to dark along the search.
 // Fails   NoResult: fewer than 5 samples of the window lie inside the picture.
-// Accuracy  spread at most 1.45 × the Cramér-Rao bound at blur 0.8 px, noise 2, contrast 150, 60 lines; bias at most 0.003 px at every
+// Accuracy  spread at most 1.45 × the Cramér-Rao bound at blur 0.8 px, noise 2, contrast 150, 60 lines; bias at most
+//           0.003 px at every
 //         phase (tests/edges_test.cpp).
-// Source  Canny 1986 (derivative of a Gaussian); peak of a sampled Gaussian by parabola through logarithms, own derivation in docs/methods.md.
+// Source  Canny 1986 (derivative of a Gaussian); peak of a sampled Gaussian by parabola through logarithms, own
+//         derivation in docs/methods.md.
 // Cost    O(length × width).
 #pragma once
 #include "base/result.h"
@@ -28,7 +31,8 @@ struct EdgeOptions {
     double smoothing = 1.5;    // px, sigma of the Gaussian
 };
 
-// Where a search runs: straight, along a bent line, or round a centre (then `width` is radial). Positions are px along it.
+// Where a search runs: straight, along a bent line, or round a centre (then `width` is radial). Positions are px along
+// it.
 struct Path {
     enum class Kind { Straight, Bent, Round } kind = Kind::Straight;
     std::vector<geometry::Point> corners; // straight: its two ends
@@ -82,23 +86,27 @@ struct Probe {
     std::vector<int> window; // of each edge, from 0
     int outside = 0;         // windows not wholly inside the picture
 };
-// Windows square to the segment, each `across` long, centred on it and `width` wide, searched towards the left hand side (or the right).
-Probe probeLine(const image::GreyView& picture, const geometry::Segment& along, double across, int windows, double width, bool towardsRight,
-                const EdgeOptions& options, Pick which);
+// Windows square to the segment, each `across` long, centred on it and `width` wide, searched towards the left hand
+// side (or the right).
+Probe probeLine(const image::GreyView& picture, const geometry::Segment& along, double across, int windows,
+                double width, bool towardsRight, const EdgeOptions& options, Pick which);
 // Radial windows from inner to outer (or back), averaged along the arc. The blur's inward shift is *not* yet undone.
 // Only directions from `start` on, `sweep` counter-clockwise, are asked.
-Probe probeCircle(const image::GreyView& picture, geometry::Point centre, double inner, double outer, int windows, double width, bool inward,
-                  const EdgeOptions& options, Pick which, double start = 0, double sweep = 2 * geometry::kPi);
-// Every edge of dense profiles square to a line or circle, `spacing` px apart, `reach` px to both sides; for farthest points and form.
-std::vector<Edge> denseEdges(const image::GreyView& picture, const geometry::Segment& along, double reach, double spacing, double width,
-                             const EdgeOptions& options);
+Probe probeCircle(const image::GreyView& picture, geometry::Point centre, double inner, double outer, int windows,
+                  double width, bool inward, const EdgeOptions& options, Pick which, double start = 0,
+                  double sweep = 2 * geometry::kPi);
+// Every edge of dense profiles square to a line or circle, `spacing` px apart, `reach` px to both sides; for farthest
+// points and form.
+std::vector<Edge> denseEdges(const image::GreyView& picture, const geometry::Segment& along, double reach,
+                             double spacing, double width, const EdgeOptions& options);
 // Of an arc only the part that was seen.
-std::vector<Edge> denseEdges(const image::GreyView& picture, const geometry::Circle& along, double reach, double spacing, double width,
-                             const EdgeOptions& options);
+std::vector<Edge> denseEdges(const image::GreyView& picture, const geometry::Circle& along, double reach,
+                             double spacing, double width, const EdgeOptions& options);
 // Blur moves the edge of a disc towards its centre by sigma²/(2R); this is what to add to the radius.
 double curvatureShift(const std::vector<Edge>& edges, double radius);
 
-// Grey noise (one sigma, grey levels) of a picture. Source: Immerkær 1996, with the median of the second difference instead of its mean.
+// Grey noise (one sigma, grey levels) of a picture. Source: Immerkær 1996, with the median of the second difference
+// instead of its mean.
 double noise(const image::GreyView& picture);
 
 } // namespace vision

@@ -17,7 +17,8 @@ LevelPicture levelPicture(const image::GreyView& view, const geometry::Calibrati
     double left = 1e300, right = -1e300, top = 1e300, bottom = -1e300;
     const auto take = [&](double x, double y) {
         const Point p = calibration.level({x, y});
-        left = std::min(left, p.x), right = std::max(right, p.x), top = std::min(top, p.y), bottom = std::max(bottom, p.y);
+        left = std::min(left, p.x), right = std::max(right, p.x), top = std::min(top, p.y),
+        bottom = std::max(bottom, p.y);
     };
     for (int i = 0; i <= 16; ++i) {
         const double x = (view.width - 1) * i / 16.0, y = (view.height - 1) * i / 16.0;
@@ -35,7 +36,8 @@ LevelPicture levelPicture(const image::GreyView& view, const geometry::Calibrati
     std::vector<Point> net(std::size_t(columns) * std::size_t(rows));
     for (int j = 0; j < rows; ++j)
         for (int i = 0; i < columns; ++i)
-            net[std::size_t(j) * std::size_t(columns) + std::size_t(i)] = calibration.picture(out.origin + Point{double(i * kGap), double(j * kGap)});
+            net[std::size_t(j) * std::size_t(columns) + std::size_t(i)] =
+                calibration.picture(out.origin + Point{double(i * kGap), double(j * kGap)});
     view.visit([&](auto v) {
         const float k = float(v.levelsPerStep);
         const double mostX = view.width - 1.001, mostY = view.height - 1.001;
@@ -49,11 +51,13 @@ LevelPicture levelPicture(const image::GreyView& view, const geometry::Calibrati
                 const Point step = (b - a) * (1.0 / kGap);
                 const int end = std::min(kGap, width - i * kGap);
                 for (int n = 0; n < end; ++n) {
-                    const double px = std::clamp(a.x + step.x * n, 0.0, mostX), py = std::clamp(a.y + step.y * n, 0.0, mostY);
+                    const double px = std::clamp(a.x + step.x * n, 0.0, mostX),
+                                 py = std::clamp(a.y + step.y * n, 0.0, mostY);
                     const int ix = int(px), iy = int(py);
                     const float u = float(px - ix), w = float(py - iy);
                     const auto *p = v.row(iy) + ix, *q = v.row(iy + 1) + ix;
-                    const float up = float(p[0]) + u * (float(p[1]) - float(p[0])), low = float(q[0]) + u * (float(q[1]) - float(q[0]));
+                    const float up = float(p[0]) + u * (float(p[1]) - float(p[0])),
+                                low = float(q[0]) + u * (float(q[1]) - float(q[0]));
                     row[i * kGap + n] = std::uint8_t((up + w * (low - up)) * k + 0.5f);
                 }
             }

@@ -51,7 +51,8 @@ template <class F> decltype(auto) onLevel(const Stack& s, int halvings, F&& f)
     return f(s.small[std::size_t(halvings - 1)]);
 }
 
-// ---- edge points of a region at one level: non-maximum suppression along the gradient, place by parabola through logarithms
+// ---- edge points of a region at one level: non-maximum suppression along the gradient, place by parabola through
+// logarithms
 struct RawPoint {
     PatternPoint point; // place in level coordinates
     double gradient;
@@ -70,7 +71,8 @@ template <class V> LevelImage smoothed(const V& v, int x0, int y0, int w, int h)
         const auto* in = v.row(y0 + y);
         for (int x = 0; x < w; ++x) {
             float sum = 0;
-            for (int j = -2; j <= 2; ++j) sum += k[std::size_t(j + 2)] * float(in[std::clamp(x0 + x + j, 0, v.width - 1)]);
+            for (int j = -2; j <= 2; ++j)
+                sum += k[std::size_t(j + 2)] * float(in[std::clamp(x0 + x + j, 0, v.width - 1)]);
             rows.data[std::size_t(y) * std::size_t(w) + std::size_t(x)] = sum * scale;
         }
     }
@@ -84,8 +86,8 @@ template <class V> LevelImage smoothed(const V& v, int x0, int y0, int w, int h)
 }
 
 template <class V>
-std::vector<RawPoint> edgePoints(const V& v, const geometry::Region& region, const std::vector<geometry::Region>& leftOut, int halvings,
-                                 double leastGradient)
+std::vector<RawPoint> edgePoints(const V& v, const geometry::Region& region,
+                                 const std::vector<geometry::Region>& leftOut, int halvings, double leastGradient)
 {
     std::vector<RawPoint> out;
     double left = 1e300, top = 1e300, right = -1e300, bottom = -1e300;
@@ -95,7 +97,8 @@ std::vector<RawPoint> edgePoints(const V& v, const geometry::Region& region, con
     } else {
         for (const Point p : outlines.front()) {
             const Point q = toLevel(p, halvings);
-            left = std::min(left, q.x), right = std::max(right, q.x), top = std::min(top, q.y), bottom = std::max(bottom, q.y);
+            left = std::min(left, q.x), right = std::max(right, q.x), top = std::min(top, q.y),
+            bottom = std::max(bottom, q.y);
         }
     }
     const int x0 = std::max(0, int(std::floor(left))), y0 = std::max(0, int(std::floor(top)));
@@ -105,9 +108,12 @@ std::vector<RawPoint> edgePoints(const V& v, const geometry::Region& region, con
     const LevelImage g = smoothed(v, x0, y0, w, h);
     LevelImage mag = g;
     std::fill(mag.data.begin(), mag.data.end(), 0.f);
-    const auto gradient = [&](int x, int y) { return Point{(g.at(x + 1, y) - g.at(x - 1, y)) / 2.0, (g.at(x, y + 1) - g.at(x, y - 1)) / 2.0}; };
+    const auto gradient = [&](int x, int y) {
+        return Point{(g.at(x + 1, y) - g.at(x - 1, y)) / 2.0, (g.at(x, y + 1) - g.at(x, y - 1)) / 2.0};
+    };
     for (int y = 1; y + 1 < h; ++y)
-        for (int x = 1; x + 1 < w; ++x) mag.data[std::size_t(y) * std::size_t(w) + std::size_t(x)] = float(geometry::length(gradient(x, y)));
+        for (int x = 1; x + 1 < w; ++x)
+            mag.data[std::size_t(y) * std::size_t(w) + std::size_t(x)] = float(geometry::length(gradient(x, y)));
     for (int y = 2; y + 2 < h; ++y)
         for (int x = 2; x + 2 < w; ++x) {
             const double m = mag.at(x, y);
@@ -119,13 +125,15 @@ std::vector<RawPoint> edgePoints(const V& v, const geometry::Region& region, con
             const double curve = la - 2 * lm + lb;
             const double shift = curve < -1e-9 ? std::clamp(0.5 * (la - lb) / curve, -0.7, 0.7) : 0.0;
             const Point at{x0 + x + d.x * shift, y0 + y + d.y * shift};
-            if (!region.contains(fromLevel(at, halvings)) || geometry::containsAny(leftOut, fromLevel(at, halvings))) continue;
+            if (!region.contains(fromLevel(at, halvings)) || geometry::containsAny(leftOut, fromLevel(at, halvings)))
+                continue;
             out.push_back({{at, d}, m});
         }
     return out;
 }
 
-// In a mixed but fixed order: whoever takes every second point, or gives up after the first ones, still sees all sides of the part.
+// In a mixed but fixed order: whoever takes every second point, or gives up after the first ones, still sees all sides
+// of the part.
 template <class T> void mix(std::vector<T>& points)
 {
     std::uint64_t state = 0x9E3779B97F4A7C15ULL;
@@ -145,7 +153,8 @@ std::vector<RawPoint> thinned(const std::vector<RawPoint>& all, std::size_t want
         const double cell = std::sqrt(low * high);
         std::map<std::pair<int, int>, std::size_t> cells;
         for (std::size_t i = 0; i < all.size(); ++i) {
-            const std::pair<int, int> key{int(std::floor(all[i].point.at.y / cell)), int(std::floor(all[i].point.at.x / cell))};
+            const std::pair<int, int> key{int(std::floor(all[i].point.at.y / cell)),
+                                          int(std::floor(all[i].point.at.x / cell))};
             const auto [it, fresh] = cells.insert({key, i});
             if (!fresh && all[i].gradient > all[it->second].gradient) it->second = i;
         }
@@ -181,12 +190,13 @@ Match matchOf(const simd::EdgePeak& peak, int reach, double leastContrast)
 {
     // A step of height h blurred to sigma 1.3 in all has a peak derivative of about 0.3 h.
     if (peak.index < 0 || peak.at < 0.25 * leastContrast) return {};
-    const double a = std::log(std::max(1e-6, peak.before) / peak.at), c = std::log(std::max(1e-6, peak.after) / peak.at), curve = a + c;
+    const double a = std::log(std::max(1e-6, peak.before) / peak.at),
+                 c = std::log(std::max(1e-6, peak.after) / peak.at), curve = a + c;
     return {peak.index - reach + (curve < -1e-9 ? std::clamp(0.5 * (a - c) / curve, -0.5, 0.5) : 0.0), peak.at, true};
 }
 
-// The strongest peak of the smoothed derivative within ± reach of the expected place that has the right sign. `lines` profiles side by side
-// are averaged against noise.
+// The strongest peak of the smoothed derivative within ± reach of the expected place that has the right sign. `lines`
+// profiles side by side are averaged against noise.
 template <class V> Match matchPoint(const V& v, Point at, Point normal, int reach, double leastContrast, int lines)
 {
     if (v.width < 3 || v.height < 3) return {};
@@ -209,7 +219,8 @@ template <class V> Match matchPoint(const V& v, Point at, Point normal, int reac
             const double fx = bx - ix, fy = by - iy;
             const auto* p = v.row(iy) + ix;
             const auto* q = v.row(iy + 1) + ix;
-            const double top = double(p[0]) + (double(p[1]) - double(p[0])) * fx, bottom = double(q[0]) + (double(q[1]) - double(q[0])) * fx;
+            const double top = double(p[0]) + (double(p[1]) - double(p[0])) * fx,
+                         bottom = double(q[0]) + (double(q[1]) - double(q[0])) * fx;
             level[std::size_t(i)] += top + (bottom - top) * fy;
         }
     }
@@ -220,10 +231,11 @@ template <class V> Match matchPoint(const V& v, Point at, Point normal, int reac
 class Matcher
 {
 public:
-    // points[i] for i = 0, stride, 2·stride … where the model's centre lies at `q`, turned by (c, s); the others of `to` stay as they are.
+    // points[i] for i = 0, stride, 2·stride … where the model's centre lies at `q`, turned by (c, s); the others of
+    // `to` stay as they are.
     template <class V>
-    void match(const V& v, const std::vector<PatternPoint>& points, int stride, const Place& q, double c, double s, int reach, double leastContrast,
-               int lines, std::vector<Match>& to)
+    void match(const V& v, const std::vector<PatternPoint>& points, int stride, const Place& q, double c, double s,
+               int reach, double leastContrast, int lines, std::vector<Match>& to)
     {
         const auto* data = v.row(0);
         const std::ptrdiff_t pitch = v.height > 1 ? v.row(1) - data : v.width;
@@ -231,10 +243,11 @@ public:
         m_at.clear();
         m_x.clear(), m_y.clear(), m_dx.clear(), m_dy.clear();
         for (std::size_t i = 0; i < points.size(); i += std::size_t(stride)) {
-            const Point at = q.pose.origin + turned(points[i].at, c, s) * q.scale, normal = turned(points[i].normal, c, s) * q.sign;
+            const Point at = q.pose.origin + turned(points[i].at, c, s) * q.scale,
+                        normal = turned(points[i].normal, c, s) * q.sign;
             const Point start = at - normal * (reach + 3), stop = at + normal * (reach + 3);
-            if (many && std::min(start.x, stop.x) > 0.5 && std::min(start.y, stop.y) > 0.5 && std::max(start.x, stop.x) < v.width - 2 &&
-                std::max(start.y, stop.y) < v.height - 2) {
+            if (many && std::min(start.x, stop.x) > 0.5 && std::min(start.y, stop.y) > 0.5 &&
+                std::max(start.x, stop.x) < v.width - 2 && std::max(start.y, stop.y) < v.height - 2) {
                 m_at.push_back(i);
                 m_x.push_back(start.x), m_y.push_back(start.y), m_dx.push_back(normal.x), m_dy.push_back(normal.y);
             } else {
@@ -245,7 +258,8 @@ public:
         for (auto* column : {&m_x, &m_y, &m_dx, &m_dy}) // whole vectors
             if (asked % 8 > 0) column->resize(asked + 8 - asked % 8, column->back());
         m_peaks.resize(m_x.size());
-        simd::edgePeaks(data, pitch, {m_x.data(), m_y.data(), m_dx.data(), m_dy.data(), int(m_x.size())}, reach, v.levelsPerStep, m_peaks.data());
+        simd::edgePeaks(data, pitch, {m_x.data(), m_y.data(), m_dx.data(), m_dy.data(), int(m_x.size())}, reach,
+                        v.levelsPerStep, m_peaks.data());
         for (std::size_t k = 0; k < m_at.size(); ++k) to[m_at[k]] = matchOf(m_peaks[k], reach, leastContrast);
     }
 
@@ -261,11 +275,12 @@ struct Refined {
     double inliers = 0;           // share of the points whose edge lies within 0.75 px of the model's
 };
 
-// Gauss-Newton on the offsets along the normals. Huber weights first: their sum of pulls has one minimum, so edges that moved apart (a part
-// too narrow) cancel instead of deciding the place. The last two rounds drop what is far off (Tukey).
+// Gauss-Newton on the offsets along the normals. Huber weights first: their sum of pulls has one minimum, so edges that
+// moved apart (a part too narrow) cancel instead of deciding the place. The last two rounds drop what is far off
+// (Tukey).
 template <class V>
-Refined refine(const V& v, const std::vector<PatternPoint>& points, Place place, int reach, int rounds, double leastContrast, double radius,
-               int stride, int lines, bool scaling, double onlyWithin = 0)
+Refined refine(const V& v, const std::vector<PatternPoint>& points, Place place, int reach, int rounds,
+               double leastContrast, double radius, int stride, int lines, bool scaling, double onlyWithin = 0)
 {
     Refined out{place, 0, 0};
     std::vector<Match> matches(points.size());
@@ -291,7 +306,8 @@ Refined refine(const V& v, const std::vector<PatternPoint>& points, Place place,
             out.inliers = asked ? double(close) / asked : 0;
             std::vector<double> strong;
             for (const Match& m : matches)
-                if (m.seen && std::abs(m.offset) <= 1.5) ++seen, sum += m.offset * m.offset, strong.push_back(m.strength);
+                if (m.seen && std::abs(m.offset) <= 1.5)
+                    ++seen, sum += m.offset * m.offset, strong.push_back(m.strength);
             out.rms = seen ? std::sqrt(sum / seen) : 0;
             if (seen) {
                 std::nth_element(strong.begin(), strong.begin() + std::ptrdiff_t(strong.size() / 2), strong.end());
@@ -304,7 +320,9 @@ Refined refine(const V& v, const std::vector<PatternPoint>& points, Place place,
         // As the fit settles, the search narrows.
         r = std::clamp(int(std::ceil(3 * *middle)) + 2, 2, reach);
         const bool dropping = round + 2 >= rounds || onlyWithin > 0;
-        const double cut = onlyWithin > 0 ? onlyWithin : dropping ? std::max(1.0, 4.7 * 1.4826 * *middle) : std::max(0.15, 1.5 * 1.4826 * *middle);
+        const double cut = onlyWithin > 0 ? onlyWithin
+                           : dropping     ? std::max(1.0, 4.7 * 1.4826 * *middle)
+                                          : std::max(0.15, 1.5 * 1.4826 * *middle);
         Eigen::Matrix4d h = Eigen::Matrix4d::Zero();
         Eigen::Vector4d g = Eigen::Vector4d::Zero();
         for (std::size_t i = 0; i < points.size(); i += std::size_t(stride)) {
@@ -312,7 +330,8 @@ Refined refine(const V& v, const std::vector<PatternPoint>& points, Place place,
             if (!m.seen || (dropping && std::abs(m.offset) >= cut)) continue;
             const double u = std::abs(m.offset) / cut, w = dropping ? (1 - u * u) * (1 - u * u) : u <= 1 ? 1.0 : 1 / u;
             const Point at = turned(points[i].at, c, s) * q.scale, normal = turned(points[i].normal, c, s);
-            // Turning by da (counter-clockwise as seen) moves a point by leftOf(at) × da. Offsets count along the sought normal.
+            // Turning by da (counter-clockwise as seen) moves a point by leftOf(at) × da. Offsets count along the
+            // sought normal.
             const Eigen::Vector4d j(normal.x, normal.y, geometry::dot(normal, geometry::leftOf(at)) / radius,
                                     scaling ? geometry::dot(normal, at) / (q.scale * radius) : 0.0);
             h.noalias() += w * j * j.transpose();
@@ -325,17 +344,18 @@ Refined refine(const V& v, const std::vector<PatternPoint>& points, Place place,
         q.pose.angle += step[2] / radius;
         if (unknowns == 4) q.scale = std::clamp(q.scale + step[3] / radius, 0.5, 2.0);
         if (!dropping && step.norm() < 0.002) round = rounds - 3; // settled: on to the last two rounds
-        if (!std::isfinite(q.pose.origin.x) || std::abs(q.pose.origin.x) > 1e7 || std::abs(q.pose.origin.y) > 1e7) return {place, 0, 0};
+        if (!std::isfinite(q.pose.origin.x) || std::abs(q.pose.origin.x) > 1e7 || std::abs(q.pose.origin.y) > 1e7)
+            return {place, 0, 0};
     }
     return out;
 }
 
-// Where an end of the part is hidden, the border of what hides it is an edge too, and the fit settles between both. When not all edges lie
-// where they should, the shift that puts most of them in place is voted for and fitted from there, believing only what is near; the fit
-// with more edges in place is taken.
+// Where an end of the part is hidden, the border of what hides it is an edge too, and the fit settles between both.
+// When not all edges lie where they should, the shift that puts most of them in place is voted for and fitted from
+// there, believing only what is near; the fit with more edges in place is taken.
 template <class V>
-Refined settle(const V& v, const std::vector<PatternPoint>& points, const Place& place, int reach, int rounds, double leastContrast, double radius,
-               int stride, int lines, bool scaling)
+Refined settle(const V& v, const std::vector<PatternPoint>& points, const Place& place, int reach, int rounds,
+               double leastContrast, double radius, int stride, int lines, bool scaling)
 {
     const Refined all = refine(v, points, place, reach, rounds, leastContrast, radius, stride, lines, scaling);
     if (all.inliers >= 0.93 || all.contrast <= 0) return all;
@@ -366,9 +386,12 @@ Refined settle(const V& v, const std::vector<PatternPoint>& points, const Place&
     return near.inliers > all.inliers + 0.02 ? near : all;
 }
 
-// How well the directions of the edges agree, -1 to 1: 1 for every point whose edge runs within 42° of the model's, nothing for a place without
-// edge; random directions cancel, so that noise and clutter add up to 0. An edge counts from a quarter of the part's own contrast on.
-template <class V> double agreement(const V& v, const std::vector<PatternPoint>& points, const Place& q, double leastGradient, int stride = 1)
+// How well the directions of the edges agree, -1 to 1: 1 for every point whose edge runs within 42° of the model's,
+// nothing for a place without edge; random directions cancel, so that noise and clutter add up to 0. An edge counts
+// from a quarter of the part's own contrast on.
+template <class V>
+double agreement(const V& v, const std::vector<PatternPoint>& points, const Place& q, double leastGradient,
+                 int stride = 1)
 {
     const double c = std::cos(q.pose.angle), s = std::sin(q.pose.angle);
     std::vector<std::pair<double, double>> seen; // along the normal, along the edge
@@ -377,11 +400,13 @@ template <class V> double agreement(const V& v, const std::vector<PatternPoint>&
     std::size_t asked = 0;
     for (std::size_t i = 0; i < points.size(); i += std::size_t(stride)) {
         ++asked;
-        const Point p = q.pose.origin + turned(points[i].at, c, s) * q.scale, n = turned(points[i].normal, c, s) * q.sign, t = geometry::leftOf(n);
+        const Point p = q.pose.origin + turned(points[i].at, c, s) * q.scale,
+                    n = turned(points[i].normal, c, s) * q.sign, t = geometry::leftOf(n);
         if (!inside(v, p.x - 1.5, p.y - 1.5) || !inside(v, p.x + 1.5, p.y + 1.5)) continue;
         double l[3][3]; // [along the normal][along the edge]
         for (int a = -1; a <= 1; ++a)
-            for (int b = -1; b <= 1; ++b) l[a + 1][b + 1] = bilinear(v, p.x + n.x * a + t.x * b, p.y + n.y * a + t.y * b);
+            for (int b = -1; b <= 1; ++b)
+                l[a + 1][b + 1] = bilinear(v, p.x + n.x * a + t.x * b, p.y + n.y * a + t.y * b);
         const double gn = (l[2][0] + l[2][1] + l[2][2] - l[0][0] - l[0][1] - l[0][2]) / 6,
                      gt = (l[0][2] + l[1][2] + l[2][2] - l[0][0] - l[1][0] - l[2][0]) / 6;
         seen.push_back({gn, gt});
@@ -409,11 +434,17 @@ struct Candidate {
 
 struct Responses {
     int width = 0, height = 0, margin = 0; // with the margin on all sides
-    std::unique_ptr<std::uint8_t[]> maps; // one behind the other; only the margins are cleared
-    std::uint8_t* map(int direction) const { return maps.get() + std::size_t(direction) * std::size_t(width) * std::size_t(height); }
+    std::unique_ptr<std::uint8_t[]> maps;  // one behind the other; only the margins are cleared
+    std::uint8_t* map(int direction) const
+    {
+        return maps.get() + std::size_t(direction) * std::size_t(width) * std::size_t(height);
+    }
 };
 
-int directionOf(Point d) { return int(std::lround(geometry::angleOf(d) / (2 * geometry::kPi) * kDirections)) & (kDirections - 1); }
+int directionOf(Point d)
+{
+    return int(std::lround(geometry::angleOf(d) / (2 * geometry::kPi) * kDirections)) & (kDirections - 1);
+}
 
 // For each model direction: 0 to 4, how well the best edge within one pixel agrees with it.
 Responses responses(const LevelImage& v, int margin, double leastGradient, bool reversal)
@@ -423,7 +454,8 @@ Responses responses(const LevelImage& v, int margin, double leastGradient, bool 
     out.width = v.width + 2 * margin, out.height = v.height + 2 * margin;
     const int pitch = v.width + 2;
     // One bit a direction, a border of one word around; spread over the 3×3 neighbours by OR.
-    std::vector<std::uint32_t> bits(std::size_t(pitch) * std::size_t(v.height + 2), 0), spread(std::size_t(v.width) * std::size_t(v.height), 0);
+    std::vector<std::uint32_t> bits(std::size_t(pitch) * std::size_t(v.height + 2), 0),
+        spread(std::size_t(v.width) * std::size_t(v.height), 0);
     for (int y = 1; y + 1 < v.height && v.width > 2; ++y)
         simd::directions(v.row(y - 1) + 1, v.row(y) + 1, v.row(y + 1) + 1, v.width - 2, float(leastGradient),
                          bits.data() + std::size_t(y + 1) * std::size_t(pitch) + 2);
@@ -452,8 +484,8 @@ Responses responses(const LevelImage& v, int margin, double leastGradient, bool 
     return out;
 }
 
-std::vector<Candidate> coarseSearch(const LevelImage& v, const PatternModel& model, const geometry::Region& search, const PatternOptions& o,
-                                    double leastGradient)
+std::vector<Candidate> coarseSearch(const LevelImage& v, const PatternModel& model, const geometry::Region& search,
+                                    const PatternOptions& o, double leastGradient)
 {
     const PatternLevel& level = model.levels.front();
     const double shrink = scaleOf(level.halvings), radius = std::max(4.0, model.radius / shrink);
@@ -462,14 +494,17 @@ std::vector<Candidate> coarseSearch(const LevelImage& v, const PatternModel& mod
     const double range = o.angleTo - o.angleFrom;
     const bool full = range >= 2 * geometry::kPi - 1e-6;
     const int steps = std::max(1, int(std::ceil(range / (1.2 / radius))));
-    const int scales = o.scaleTo > o.scaleFrom ? std::max(2, int(std::ceil((o.scaleTo - o.scaleFrom) / (1.6 / radius))) + 1) : 1;
-    // Where the centre may lie on this level: every pixel the area touches, and its neighbours, because the peak may stand beside its place.
+    const int scales =
+        o.scaleTo > o.scaleFrom ? std::max(2, int(std::ceil((o.scaleTo - o.scaleFrom) / (1.6 / radius))) + 1) : 1;
+    // Where the centre may lie on this level: every pixel the area touches, and its neighbours, because the peak may
+    // stand beside its place.
     std::vector<char> allowed;
     if (search.shape != geometry::Shape::Whole) {
         allowed.assign(std::size_t(v.width) * std::size_t(v.height), 0);
         const auto allow = [&](int x, int y) {
             for (int j = std::max(0, y - 1); j <= std::min(v.height - 1, y + 1); ++j)
-                for (int i = std::max(0, x - 1); i <= std::min(v.width - 1, x + 1); ++i) allowed[std::size_t(j) * std::size_t(v.width) + std::size_t(i)] = 1;
+                for (int i = std::max(0, x - 1); i <= std::min(v.width - 1, x + 1); ++i)
+                    allowed[std::size_t(j) * std::size_t(v.width) + std::size_t(i)] = 1;
         };
         const int h = level.halvings, one = 1 << h;
         for (const geometry::Span& s : geometry::spans(search, v.width * one, v.height * one))
@@ -487,7 +522,8 @@ std::vector<Candidate> coarseSearch(const LevelImage& v, const PatternModel& mod
     for (int z = 0; z < scales; ++z)
         for (int k = 0; k < steps; ++k) {
             Turn t;
-            t.scale = scales == 1 ? (o.scaleFrom + o.scaleTo) / 2 : o.scaleFrom + (o.scaleTo - o.scaleFrom) * z / (scales - 1);
+            t.scale = scales == 1 ? (o.scaleFrom + o.scaleTo) / 2
+                                  : o.scaleFrom + (o.scaleTo - o.scaleFrom) * z / (scales - 1);
             t.angle = full         ? o.angleFrom + range * k / steps
                       : steps == 1 ? (o.angleFrom + o.angleTo) / 2
                                    : o.angleFrom + range * k / (steps - 1);
@@ -496,8 +532,8 @@ std::vector<Candidate> coarseSearch(const LevelImage& v, const PatternModel& mod
                 const PatternPoint& use = level.points[std::size_t(j)];
                 const Point at = turned(use.at, c, s) * t.scale;
                 // Rounded: what is added keeps the number positive.
-                t.from[std::size_t(j)] = r.map(directionOf(turned(use.normal, c, s))) + std::ptrdiff_t(int(at.y + margin + 0.5)) * r.width +
-                                         int(at.x + margin + 0.5);
+                t.from[std::size_t(j)] = r.map(directionOf(turned(use.normal, c, s))) +
+                                         std::ptrdiff_t(int(at.y + margin + 0.5)) * r.width + int(at.x + margin + 0.5);
             }
             turns.push_back(t);
         }
@@ -506,7 +542,8 @@ std::vector<Candidate> coarseSearch(const LevelImage& v, const PatternModel& mod
         int x, y, sum;
     };
     std::vector<Found> found;
-    // Some rows for all turns, so that the rows of the 32 maps stay near; a row more on both sides and a border, so that peaks need no bounds.
+    // Some rows for all turns, so that the rows of the 32 maps stay near; a row more on both sides and a border, so
+    // that peaks need no bounds.
     constexpr int kRows = 24;
     const int pitch = v.width + 2;
     std::vector<std::uint8_t> sums(std::size_t(pitch) * std::size_t(kRows + 2), 0);
@@ -532,16 +569,19 @@ std::vector<Candidate> coarseSearch(const LevelImage& v, const PatternModel& mod
                 for (int x = 0; x < v.width; ++x) {
                     const int here = row[x];
                     if (here < least) continue;
-                    const bool peak = here >= row[x - pitch - 1] && here >= row[x - pitch] && here >= row[x - pitch + 1] && here >= row[x - 1] &&
-                                      here > row[x + 1] && here > row[x + pitch - 1] && here > row[x + pitch] && here > row[x + pitch + 1];
-                    if (peak && (allowed.empty() || allowed[std::size_t(y) * std::size_t(v.width) + std::size_t(x)])) found.push_back({k, x, y, here});
+                    const bool peak = here >= row[x - pitch - 1] && here >= row[x - pitch] &&
+                                      here >= row[x - pitch + 1] && here >= row[x - 1] && here > row[x + 1] &&
+                                      here > row[x + pitch - 1] && here > row[x + pitch] && here > row[x + pitch + 1];
+                    if (peak && (allowed.empty() || allowed[std::size_t(y) * std::size_t(v.width) + std::size_t(x)]))
+                        found.push_back({k, x, y, here});
                 }
             }
         }
     std::sort(found.begin(), found.end(), [](const Found& a, const Found& b) {
         return std::tuple(-a.sum, a.turn, a.y, a.x) < std::tuple(-b.sum, b.turn, b.y, b.x);
     });
-    // Only what is the same pose is left out: a count of candidates would lose a part among places that look better on this level.
+    // Only what is the same pose is left out: a count of candidates would lose a part among places that look better on
+    // this level.
     std::vector<Candidate> kept;
     std::map<std::pair<int, int>, std::vector<std::size_t>> cells; // of 3 px
     for (const Found& f : found) {
@@ -589,7 +629,8 @@ Pose centrePose(const PatternModel& m, const Pose& origin)
 }
 Pose originPose(const PatternModel& m, const Place& centre)
 {
-    const Point arm = turned(m.origin.origin - m.centre, std::cos(centre.pose.angle), std::sin(centre.pose.angle)) * centre.scale;
+    const Point arm =
+        turned(m.origin.origin - m.centre, std::cos(centre.pose.angle), std::sin(centre.pose.angle)) * centre.scale;
     return {centre.pose.origin + arm, geometry::wrapped(m.origin.angle + centre.pose.angle)};
 }
 
@@ -597,19 +638,28 @@ struct Finish {
     PatternFind find;
     Point centre;
 };
-// Nothing to come can be better than the best `wanted` finds, and this place lies on one of them; not where it lies, that would be the same find.
-bool onWanted(const PatternModel& model, std::vector<Finish> finds, int wanted, double apart, double bestToCome, const Place& place)
+// Nothing to come can be better than the best `wanted` finds, and this place lies on one of them; not where it lies,
+// that would be the same find.
+bool onWanted(const PatternModel& model, std::vector<Finish> finds, int wanted, double apart, double bestToCome,
+              const Place& place)
 {
-    std::stable_sort(finds.begin(), finds.end(), [](const Finish& a, const Finish& b) { return a.find.score > b.find.score; });
+    std::stable_sort(finds.begin(), finds.end(),
+                     [](const Finish& a, const Finish& b) { return a.find.score > b.find.score; });
     std::vector<Finish> best;
     for (const Finish& f : finds) {
         if (int(best.size()) == wanted) break;
-        if (std::none_of(best.begin(), best.end(), [&](const Finish& b) { return geometry::distance(b.centre, f.centre) < apart; })) best.push_back(f);
+        if (std::none_of(best.begin(), best.end(),
+                         [&](const Finish& b) { return geometry::distance(b.centre, f.centre) < apart; }))
+            best.push_back(f);
     }
     if (int(best.size()) < wanted || best.back().find.score < bestToCome) return false;
-    if (std::any_of(best.begin(), best.end(), [&](const Finish& b) { return geometry::distance(b.centre, place.pose.origin) < apart; })) return false;
+    if (std::any_of(best.begin(), best.end(),
+                    [&](const Finish& b) { return geometry::distance(b.centre, place.pose.origin) < apart; }))
+        return false;
     const Pose origin = originPose(model, place);
-    return std::any_of(best.begin(), best.end(), [&](const Finish& b) { return overlap(model, origin, place.scale, b.find.pose, b.find.scale) > 0.5; });
+    return std::any_of(best.begin(), best.end(), [&](const Finish& b) {
+        return overlap(model, origin, place.scale, b.find.pose, b.find.scale) > 0.5;
+    });
 }
 
 // What an edge of a step this high must show, a pixel, at a level: noise shrinks with the picture.
@@ -619,15 +669,17 @@ double leastGradientAt(double leastContrast, double noise, int halvings)
 }
 } // namespace
 
-base::Result<PatternModel> teachPattern(const image::GreyView& reference, const geometry::Region& region, const Pose& origin, double leastContrast,
+base::Result<PatternModel> teachPattern(const image::GreyView& reference, const geometry::Region& region,
+                                        const Pose& origin, double leastContrast,
                                         const std::vector<geometry::Region>& leftOut)
 {
     PatternModel model;
     model.origin = origin;
     const auto fine = reference.visit([&](auto v) { return edgePoints(v, region, leftOut, 0, 0.25 * leastContrast); });
     if (fine.size() < 24)
-        return base::fail(base::ErrorCode::NoResult, "the teaching region shows " + std::to_string(fine.size()) + " edge points above " +
-                                                         std::to_string(int(leastContrast)) + " grey levels; a pattern needs 24");
+        return base::fail(base::ErrorCode::NoResult, "the teaching region shows " + std::to_string(fine.size()) +
+                                                         " edge points above " + std::to_string(int(leastContrast)) +
+                                                         " grey levels; a pattern needs 24");
     // Weak texture beside strong edges says nothing about the part.
     std::vector<double> strengths;
     for (const RawPoint& p : fine) strengths.push_back(p.gradient);
@@ -643,22 +695,28 @@ base::Result<PatternModel> teachPattern(const image::GreyView& reference, const 
     model.centre = {(left + right) / 2, (top + bottom) / 2};
     model.width = right - left, model.height = bottom - top;
     for (const RawPoint& p : fine)
-        if (p.gradient >= 0.2 * strong) model.radius = std::max(model.radius, geometry::distance(p.point.at, model.centre));
+        if (p.gradient >= 0.2 * strong)
+            model.radius = std::max(model.radius, geometry::distance(p.point.at, model.centre));
     int coarsest = 0;
     // A long narrow part must keep its width too, or its ends cannot be told apart.
     const double narrow = std::min(right - left, bottom - top) / 2;
-    while (coarsest < 6 && model.radius / scaleOf(coarsest + 1) >= 10 && narrow / scaleOf(coarsest + 1) >= 6) ++coarsest;
+    while (coarsest < 6 && model.radius / scaleOf(coarsest + 1) >= 10 && narrow / scaleOf(coarsest + 1) >= 6)
+        ++coarsest;
     const Stack stack = stackOf(reference, coarsest);
     for (;; --coarsest) { // finer when the coarse picture shows too little
         model.levels.clear();
         for (int h = coarsest;; h = std::max(0, h - 2)) {
-            auto raw = h == 0 ? fine : onLevel(stack, h, [&](const auto& v) { return edgePoints(v, region, leftOut, h, 0.25 * leastContrast); });
+            auto raw = h == 0 ? fine : onLevel(stack, h, [&](const auto& v) {
+                return edgePoints(v, region, leftOut, h, 0.25 * leastContrast);
+            });
             double peak = 0;
             std::vector<double> g;
             for (const RawPoint& p : raw) g.push_back(p.gradient);
             std::sort(g.begin(), g.end());
             if (!g.empty()) peak = g[g.size() * 9 / 10];
-            raw.erase(std::remove_if(raw.begin(), raw.end(), [&](const RawPoint& p) { return p.gradient < 0.2 * peak; }), raw.end());
+            raw.erase(
+                std::remove_if(raw.begin(), raw.end(), [&](const RawPoint& p) { return p.gradient < 0.2 * peak; }),
+                raw.end());
             PatternLevel level;
             level.halvings = h;
             const Point centre = toLevel(model.centre, h);
@@ -672,16 +730,17 @@ base::Result<PatternModel> teachPattern(const image::GreyView& reference, const 
     }
     if (model.levels.size() == 1) { // a tiny part: the coarse level is the full picture, with fewer points
         PatternLevel coarse;
-        for (std::size_t i = 0; i < model.levels[0].points.size(); i += 1 + model.levels[0].points.size() / std::size_t(kCoarsePoints))
+        for (std::size_t i = 0; i < model.levels[0].points.size();
+             i += 1 + model.levels[0].points.size() / std::size_t(kCoarsePoints))
             coarse.points.push_back(model.levels[0].points[i]);
         model.levels.insert(model.levels.begin(), coarse);
     }
     for (double turn = kTurnedApart; turn <= 2 * geometry::kPi - kTurnedApart; turn += geometry::kPi / 90) {
-        const double score =
-            scoreAt(reference, model,
-                    {origin.origin + (model.centre - origin.origin) - turned(model.centre - origin.origin, std::cos(turn), std::sin(turn)),
-                     origin.angle + turn},
-                    leastContrast);
+        const double score = scoreAt(reference, model,
+                                     {origin.origin + (model.centre - origin.origin) -
+                                          turned(model.centre - origin.origin, std::cos(turn), std::sin(turn)),
+                                      origin.angle + turn},
+                                     leastContrast);
         if (score > model.turnedScore) model.turnedScore = score, model.turnedAngle = geometry::wrapped(turn);
     }
     return model;
@@ -698,7 +757,8 @@ LevelImage inLevels(const image::GreyView& picture)
     picture.visit([&](auto v) {
         for (int y = 0; y < v.height; ++y)
             for (int x = 0; x < v.width; ++x)
-                copy.data[std::size_t(y) * std::size_t(v.width) + std::size_t(x)] = float(double(v.at(x, y)) * v.levelsPerStep);
+                copy.data[std::size_t(y) * std::size_t(v.width) + std::size_t(x)] =
+                    float(double(v.at(x, y)) * v.levelsPerStep);
     });
     return copy;
 }
@@ -707,10 +767,11 @@ LevelImage inLevels(const image::GreyView& picture)
 class Search
 {
 public:
-    Search(const image::GreyView& picture, const PatternModel& model, const geometry::Region& area, const PatternOptions& options)
+    Search(const image::GreyView& picture, const PatternModel& model, const geometry::Region& area,
+           const PatternOptions& options)
         : m_picture(picture), m_model(model), m_area(area), o(options), m_coarsest(model.levels.front().halvings),
-          m_stack(stackOf(picture, std::max(1, m_coarsest))), m_noise(vision::noise(picture)), m_scaling(o.scaleTo > o.scaleFrom),
-          m_apart(o.leastDistance > 0 ? o.leastDistance : 0.35 * model.radius),
+          m_stack(stackOf(picture, std::max(1, m_coarsest))), m_noise(vision::noise(picture)),
+          m_scaling(o.scaleTo > o.scaleFrom), m_apart(o.leastDistance > 0 ? o.leastDistance : 0.35 * model.radius),
           m_full(4.0 * double(std::min<std::size_t>(model.levels.front().points.size(), std::size_t(kCoarsePoints))))
     {
     }
@@ -726,7 +787,8 @@ private:
     bool alike(const Place& a, const Place& b, double px, double atRim) const
     {
         const double radius = radiusAt(m_coarsest);
-        return geometry::distance(a.pose.origin, b.pose.origin) < px && std::abs(geometry::wrapped(a.pose.angle - b.pose.angle)) < atRim / radius &&
+        return geometry::distance(a.pose.origin, b.pose.origin) < px &&
+               std::abs(geometry::wrapped(a.pose.angle - b.pose.angle)) < atRim / radius &&
                std::abs(a.scale - b.scale) < atRim / radius;
     }
     // What a candidate may still score: neighbours and directions are read more generously later.
@@ -739,7 +801,8 @@ private:
         return coarseSearch(m_stack.small[std::size_t(m_coarsest - 1)], m_model, m_area, o, least);
     }
 
-    // Fits on the coarsest level. What hides a part can pull the fit off here: the place as it was met stays when it agrees better.
+    // Fits on the coarsest level. What hides a part can pull the fit off here: the place as it was met stays when it
+    // agrees better.
     void fit(Candidate& q) const
     {
         const PatternLevel& coarse = m_model.levels.front();
@@ -754,7 +817,8 @@ private:
                 if (sign < 0 && !o.reversal) break;
                 Place start = q.place;
                 start.sign = sign;
-                const Refined r = settle(v, coarse.points, start, 3, 4, o.leastContrast, radiusAt(m_coarsest), 1, 1, m_scaling);
+                const Refined r =
+                    settle(v, coarse.points, start, 3, 4, o.leastContrast, radiusAt(m_coarsest), 1, 1, m_scaling);
                 const double agreed = agreement(v, coarse.points, r.place, leastGradient);
                 if (agreed > best) {
                     best = agreed;
@@ -777,7 +841,8 @@ private:
     {
         std::vector<Candidate> good;
         for (Candidate q : candidates) {
-            // On the slope of a place where everything fits already and agrees as well as here it can: the fit would end there.
+            // On the slope of a place where everything fits already and agrees as well as here it can: the fit would
+            // end there.
             const bool slope = std::any_of(good.begin(), good.end(), [&](const Candidate& g) {
                 return g.sure && q.sum / m_full <= g.score + 0.05 && alike(g.place, q.place, 3, 6.0);
             });
@@ -789,10 +854,12 @@ private:
     }
     std::vector<Candidate> merged(std::vector<Candidate> good) const
     {
-        std::stable_sort(good.begin(), good.end(), [](const Candidate& a, const Candidate& b) { return a.score > b.score; });
+        std::stable_sort(good.begin(), good.end(),
+                         [](const Candidate& a, const Candidate& b) { return a.score > b.score; });
         std::vector<Candidate> kept;
         for (const Candidate& q : good) {
-            const auto same = std::find_if(kept.begin(), kept.end(), [&](const Candidate& k) { return alike(k.place, q.place, 1, 2.0); });
+            const auto same = std::find_if(kept.begin(), kept.end(),
+                                           [&](const Candidate& k) { return alike(k.place, q.place, 1, 2.0); });
             if (same == kept.end()) kept.push_back(q);
             else same->sum = std::max(same->sum, q.sum); // met on its slope, fitted to the same place
         }
@@ -801,21 +868,27 @@ private:
 
     bool beaten(Point centre, double most) const
     {
-        return std::any_of(m_finds.begin(), m_finds.end(), [&](const Finish& f) { return geometry::distance(f.centre, centre) < m_apart && most <= f.find.score; }) ||
-               std::any_of(m_covered.begin(), m_covered.end(), [&](const Covered& c) { return geometry::distance(c.centre, centre) < m_apart && most <= c.atMost; });
+        return std::any_of(m_finds.begin(), m_finds.end(),
+                           [&](const Finish& f) {
+                               return geometry::distance(f.centre, centre) < m_apart && most <= f.find.score;
+                           }) ||
+               std::any_of(m_covered.begin(), m_covered.end(), [&](const Covered& c) {
+                   return geometry::distance(c.centre, centre) < m_apart && most <= c.atMost;
+               });
     }
     // Each to the full picture, the best first. Beside a find only what may still score more than it is followed.
     void followAll(const std::vector<Candidate>& kept)
     {
         std::vector<double> bestFrom(kept.size() + 1, 0); // of a candidate and all after it
-        for (std::size_t i = kept.size(); i-- > 0;) bestFrom[i] = std::max(bestFrom[i + 1], std::min(1.0, atMost(kept[i])));
+        for (std::size_t i = kept.size(); i-- > 0;)
+            bestFrom[i] = std::max(bestFrom[i + 1], std::min(1.0, atMost(kept[i])));
         for (std::size_t i = 0; i < kept.size(); ++i) {
             const Candidate& q = kept[i];
             const Point centre = fromLevel(q.place.pose.origin, m_coarsest);
-            if (o.wanted > 0 && onWanted(m_model, m_finds, o.wanted, m_apart, bestFrom[i], moved(q.place, m_coarsest, 0)))
+            if (o.wanted > 0 &&
+                onWanted(m_model, m_finds, o.wanted, m_apart, bestFrom[i], moved(q.place, m_coarsest, 0)))
                 m_covered.push_back({centre, atMost(q)});
-            else if (!beaten(centre, atMost(q)))
-                follow(q);
+            else if (!beaten(centre, atMost(q))) follow(q);
         }
     }
     void follow(Candidate q)
@@ -828,7 +901,8 @@ private:
             level = l.halvings;
             onLevel(m_stack, level, [&](const auto& v) {
                 const int lines = m_noise / scaleOf(level) > 2.5 ? 3 : 1;
-                q.place = settle(v, l.points, q.place, 6, 4, o.leastContrast, radiusAt(level), 2, lines, m_scaling).place;
+                q.place =
+                    settle(v, l.points, q.place, 6, 4, o.leastContrast, radiusAt(level), 2, lines, m_scaling).place;
                 q.score = agreement(v, l.points, q.place, leastGradientAt(o.leastContrast, m_noise, level), 2);
             });
         }
@@ -840,7 +914,8 @@ private:
     {
         const std::size_t levels = m_model.levels.size();
         const PatternLevel& fine = m_model.levels.back();
-        Refined r = settle(v, fine.points, place, levels > 2 ? 5 : 9, 2, o.leastContrast, radiusAt(0), 2, m_noise > 4 ? 3 : 1, m_scaling);
+        Refined r = settle(v, fine.points, place, levels > 2 ? 5 : 9, 2, o.leastContrast, radiusAt(0), 2,
+                           m_noise > 4 ? 3 : 1, m_scaling);
         // Faint parts in noise: neighbouring profiles are averaged.
         const int lines = 0.4 * m_noise > 0.25 * 0.3 * std::max(r.contrast, 4.0) ? 5 : 1;
         r = settle(v, fine.points, r.place, 5, 5, o.leastContrast, radiusAt(0), 1, lines, m_scaling);
@@ -849,9 +924,10 @@ private:
         if (levels > 2 && m_noise > 0.15 * r.contrast) {
             const PatternLevel& l = m_model.levels[levels - 2];
             const Place half = moved(r.place, 0, l.halvings);
-            score = std::max(score, onLevel(m_stack, l.halvings, [&](const auto& w) {
-                                 return agreement(w, l.points, half, leastGradientAt(o.leastContrast, m_noise, l.halvings));
-                             }));
+            score =
+                std::max(score, onLevel(m_stack, l.halvings, [&](const auto& w) {
+                             return agreement(w, l.points, half, leastGradientAt(o.leastContrast, m_noise, l.halvings));
+                         }));
         }
         if (score < o.leastScore || !nearlyIn(m_area, r.place.pose.origin)) return;
         if (m_scaling && (r.place.scale < o.scaleFrom - 0.01 || r.place.scale > o.scaleTo + 0.01)) return;
@@ -870,10 +946,12 @@ private:
         std::vector<PatternFind> out;
         std::vector<Point> centres;
         for (const Finish& f : m_finds) {
-            const bool same = std::any_of(centres.begin(), centres.end(), [&](Point k) { return geometry::distance(k, f.centre) < m_apart; });
-            const bool beside = int(out.size()) >= o.wanted && std::any_of(m_covered.begin(), m_covered.end(), [&](const Covered& c) {
-                                    return geometry::distance(c.centre, f.centre) < m_apart && f.find.score <= c.atMost;
-                                });
+            const bool same = std::any_of(centres.begin(), centres.end(),
+                                          [&](Point k) { return geometry::distance(k, f.centre) < m_apart; });
+            const bool beside =
+                int(out.size()) >= o.wanted && std::any_of(m_covered.begin(), m_covered.end(), [&](const Covered& c) {
+                    return geometry::distance(c.centre, f.centre) < m_apart && f.find.score <= c.atMost;
+                });
             if (same || beside) continue;
             out.push_back(f.find);
             centres.push_back(f.centre);
@@ -900,8 +978,8 @@ private:
 };
 } // namespace
 
-std::vector<PatternFind> findPattern(const image::GreyView& picture, const PatternModel& model, const geometry::Region& search,
-                                     const PatternOptions& o)
+std::vector<PatternFind> findPattern(const image::GreyView& picture, const PatternModel& model,
+                                     const geometry::Region& search, const PatternOptions& o)
 {
     return Search(picture, model, search, o).finds();
 }
@@ -910,7 +988,8 @@ double scoreAt(const image::GreyView& picture, const PatternModel& model, const 
 {
     const Pose centre = centrePose(model, pose);
     return picture.visit([&](auto v) {
-        return std::max(0.0, agreement(v, model.levels.back().points, Place{centre, 1, 1}, leastGradientAt(leastContrast, 0, 0)));
+        return std::max(
+            0.0, agreement(v, model.levels.back().points, Place{centre, 1, 1}, leastGradientAt(leastContrast, 0, 0)));
     });
 }
 
@@ -919,7 +998,8 @@ double overlap(const PatternModel& m, const Pose& a, double scaleA, const Pose& 
     const auto box = [&](const Pose& pose, double scale) {
         const double turn = pose.angle - m.origin.angle;
         const Point arm = turned(m.origin.origin - m.centre, std::cos(turn), std::sin(turn)) * scale;
-        return geometry::Region::rectangle(pose.origin - arm, std::max(1.0, m.width * scale), std::max(1.0, m.height * scale), turn);
+        return geometry::Region::rectangle(pose.origin - arm, std::max(1.0, m.width * scale),
+                                           std::max(1.0, m.height * scale), turn);
     };
     geometry::Region x = box(a, scaleA), y = box(b, scaleB);
     if (x.width * x.height > y.width * y.height) std::swap(x, y);

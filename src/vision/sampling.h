@@ -18,7 +18,10 @@ struct LevelImage {
 };
 
 // True when bilinear() may be asked at p.
-template <class V> bool inside(const V& v, double x, double y) { return x >= 0 && y >= 0 && x <= v.width - 1 && y <= v.height - 1; }
+template <class V> bool inside(const V& v, double x, double y)
+{
+    return x >= 0 && y >= 0 && x <= v.width - 1 && y <= v.height - 1;
+}
 
 // Grey level at a place inside the picture, bilinear between the four neighbours.
 template <class V> [[gnu::always_inline]] inline double bilinear(const V& v, double x, double y)
@@ -37,8 +40,8 @@ template <class V> [[gnu::always_inline]] inline double bilinear(const V& v, dou
 
 // Grey level smoothed by the cubic B-spline about a place at least 1 px inside the picture (2 px from the far borders).
 //
-// Unlike bilinear interpolation its mean, variance (1/3 px²) and skew do not depend on the phase, so an edge measured on it has no
-// phase bias. Source: Strang-Fix conditions of B-splines; Unser 1999.
+// Unlike bilinear interpolation its mean, variance (1/3 px²) and skew do not depend on the phase, so an edge measured
+// on it has no phase bias. Source: Strang-Fix conditions of B-splines; Unser 1999.
 template <class V> double smoothAt(const V& v, double x, double y)
 {
     const int ix = int(x), iy = int(y);
@@ -55,14 +58,19 @@ template <class V> double smoothAt(const V& v, double x, double y)
     double sum = 0;
     for (int j = 0; j < 4; ++j) {
         const auto* row = v.row(iy + j - 1) + (ix - 1);
-        sum += wy[j] * (wx[0] * double(row[0]) + wx[1] * double(row[1]) + wx[2] * double(row[2]) + wx[3] * double(row[3]));
+        sum +=
+            wy[j] * (wx[0] * double(row[0]) + wx[1] * double(row[1]) + wx[2] * double(row[2]) + wx[3] * double(row[3]));
     }
     return sum * v.levelsPerStep;
 }
 constexpr double kSmoothAtVariance = 1.0 / 3; // px²
-template <class V> bool insideSmooth(const V& v, double x, double y) { return x >= 1 && y >= 1 && x < v.width - 2 && y < v.height - 2; }
+template <class V> bool insideSmooth(const V& v, double x, double y)
+{
+    return x >= 1 && y >= 1 && x < v.width - 2 && y < v.height - 2;
+}
 
-// Mean of 2×2 pixels; an odd last row or column is left out. The centre of pixel (x, y) lies at (2x + 0.5, 2y + 0.5) of the larger picture.
+// Mean of 2×2 pixels; an odd last row or column is left out. The centre of pixel (x, y) lies at (2x + 0.5, 2y + 0.5) of
+// the larger picture.
 LevelImage half(const image::GreyView& picture);
 LevelImage half(const LevelImage& picture);
 

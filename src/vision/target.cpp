@@ -18,7 +18,8 @@ base::Status Target::check() const
     const auto bad = [](const std::string& text) { return base::fail(ErrorCode::OutOfRange, text); };
     if (columns < 3 || columns > 200) return bad("columns = " + std::to_string(columns) + " is outside 3 .. 200");
     if (rows < 3 || rows > 200) return bad("rows = " + std::to_string(rows) + " is outside 3 .. 200");
-    if (!(pitch >= 1e-4 && pitch <= 1e5)) return bad("pitch = " + base::shortest(pitch) + " is outside 0.0001 .. 100000 mm");
+    if (!(pitch >= 1e-4 && pitch <= 1e5))
+        return bad("pitch = " + base::shortest(pitch) + " is outside 0.0001 .. 100000 mm");
     if (!(dot >= 0 && dot < pitch)) return bad("dot = " + base::shortest(dot) + " is outside 0 .. pitch");
     return {};
 }
@@ -52,7 +53,8 @@ Candidate seek(const image::GreyView& picture, const Plane& full, const Target& 
     int start = 1;
     while (std::max(picture.width, picture.height) / start > 1300) start *= 2;
     std::vector<int> scales{start};
-    for (int up = start * 2, down = start / 2; down >= 1 || std::min(picture.width, picture.height) / up >= 100; up *= 2, down /= 2) {
+    for (int up = start * 2, down = start / 2; down >= 1 || std::min(picture.width, picture.height) / up >= 100;
+         up *= 2, down /= 2) {
         if (down >= 1) scales.push_back(down);
         if (std::min(picture.width, picture.height) / up >= 100) scales.push_back(up);
     }
@@ -85,8 +87,11 @@ std::map<Index, Point> refined(const Candidate& best, const Plane& full, bool co
             const double radius = std::clamp(0.42 * gap * slant, 3.0, 16.0);
             p = towardsBorders(light, p, radius);
             Point fitted = p;
-            if (fitCorner(full, fitted, n.first, n.second, radius) && geometry::distance(fitted, p) < std::max(1.0, 0.15 * radius)) p = fitted;
-            else if (p.x < radius || p.y < radius || p.x > full.width - 1 - radius || p.y > full.height - 1 - radius) continue;
+            if (fitCorner(full, fitted, n.first, n.second, radius) &&
+                geometry::distance(fitted, p) < std::max(1.0, 0.15 * radius))
+                p = fitted;
+            else if (p.x < radius || p.y < radius || p.x > full.width - 1 - radius || p.y > full.height - 1 - radius)
+                continue;
         } else if (!centreDot(full, p, n.size, gap, n.hollow)) {
             continue;
         }
@@ -104,7 +109,8 @@ std::vector<Index> marksOf(const Candidate& best, const std::map<Index, Point>& 
             if (best.nodes[std::size_t(best.grid.at(k))].hollow) marks.push_back(k);
             continue;
         }
-        const auto b = at.find({k.first + 1, k.second}), c = at.find({k.first + 1, k.second + 1}), d = at.find({k.first, k.second + 1});
+        const auto b = at.find({k.first + 1, k.second}), c = at.find({k.first + 1, k.second + 1}),
+                   d = at.find({k.first, k.second + 1});
         if (b == at.end() || c == at.end() || d == at.end()) continue;
         if (discInSquare(full, p, b->second, c->second, d->second)) marks.push_back(k);
     }
@@ -119,7 +125,8 @@ struct Way {
     bool marked = false;
 };
 // Of all turns that fit the one the mark asks for, else the one whose (0, 0) lies nearest the upper left.
-std::optional<Way> numbered(const Grid& placed, const std::vector<Point>& places, const std::vector<Index>& marks, const Target& target)
+std::optional<Way> numbered(const Grid& placed, const std::vector<Point>& places, const std::vector<Index>& marks,
+                            const Target& target)
 {
     const bool corners = target.kind == TargetKind::Checkerboard;
     std::optional<Way> chosen;
@@ -146,23 +153,27 @@ std::optional<Way> numbered(const Grid& placed, const std::vector<Point>& places
             const auto has = [&](Index k) { return std::find(m.begin(), m.end(), k) != m.end(); };
             for (const Index& k : m)
                 if (has({k.first + 1, k.second}) && has({k.first, k.second + 1})) {
-                    const int mx = corners ? (target.columns - 1) / 2 : target.columns / 2, my = corners ? (target.rows - 1) / 2 : target.rows / 2;
+                    const int mx = corners ? (target.columns - 1) / 2 : target.columns / 2,
+                              my = corners ? (target.rows - 1) / 2 : target.rows / 2;
                     w.shiftX = mx - k.first, w.shiftY = my - k.second;
-                    w.marked = w.shiftX >= 0 && w.shiftY >= 0 && w.shiftX + x.columns() <= target.columns && w.shiftY + x.rows() <= target.rows;
+                    w.marked = w.shiftX >= 0 && w.shiftY >= 0 && w.shiftX + x.columns() <= target.columns &&
+                               w.shiftY + x.rows() <= target.rows;
                 }
         }
         // Where (0, 0) lies, or would lie, against the upper left; x should rather run to the right.
         Point corner{1e300, 1e300};
         double nearest = 1e300;
         for (const auto& [k, i] : g)
-            if (const double d = double(k.first) * k.first + double(k.second) * k.second; d < nearest) nearest = d, corner = places[std::size_t(i)];
+            if (const double d = double(k.first) * k.first + double(k.second) * k.second; d < nearest)
+                nearest = d, corner = places[std::size_t(i)];
         Point along{0, 0};
         for (const auto& [k, i] : g)
             if (const auto next = g.find({k.first + 1, k.second}); next != g.end())
                 along = along + (places[std::size_t(next->second)] - places[std::size_t(i)]);
         w.rank = geometry::length(corner);
-        if (target.columns == target.rows || (x.rows() <= target.columns && x.columns() <= target.rows && target.columns != target.rows &&
-                                              (x.columns() < target.columns || x.rows() < target.rows)))
+        if (target.columns == target.rows ||
+            (x.rows() <= target.columns && x.columns() <= target.rows && target.columns != target.rows &&
+             (x.columns() < target.columns || x.rows() < target.rows)))
             w.rank += std::abs(along.x) > std::abs(along.y) ? 0 : 1e5; // both ways round would do
         if (w.marked) w.rank -= 1e9;
         if (!chosen || w.rank < chosen->rank) chosen = w;
@@ -173,11 +184,14 @@ std::optional<Way> numbered(const Grid& placed, const std::vector<Point>& places
 
 namespace
 {
-// Beyond one border of a part of the grid: how far the alternation of dark and bright squares goes on as it began, 1 for whole squares, 0 for halves.
-double wholeBeyond(const Grid& grid, const std::vector<Node>& nodes, const Plane& plane, Index from, Index along, Index inward, int count)
+// Beyond one border of a part of the grid: how far the alternation of dark and bright squares goes on as it began, 1
+// for whole squares, 0 for halves.
+double wholeBeyond(const Grid& grid, const std::vector<Node>& nodes, const Plane& plane, Index from, Index along,
+                   Index inward, int count)
 {
     const auto at = [&](int i, int in) -> std::optional<Point> {
-        const auto it = grid.find({from.first + along.first * i + inward.first * in, from.second + along.second * i + inward.second * in});
+        const auto it = grid.find(
+            {from.first + along.first * i + inward.first * in, from.second + along.second * i + inward.second * in});
         return it == grid.end() ? std::nullopt : std::optional(nodes[std::size_t(it->second)].at);
     };
     const auto level = [&](Point p) -> std::optional<double> {
@@ -197,8 +211,8 @@ double wholeBeyond(const Grid& grid, const std::vector<Node>& nodes, const Plane
     }
     return seen >= 2 && std::abs(near) > 1e-6 ? far / near : 0;
 }
-// A sheet may show half squares beyond the board: of a grid that is larger than asked for, the part with whole squares all round is the board.
-// False when no part, or more than one, is.
+// A sheet may show half squares beyond the board: of a grid that is larger than asked for, the part with whole squares
+// all round is the board. False when no part, or more than one, is.
 bool cropToWhole(Grid& grid, const std::vector<Node>& nodes, const Plane& plane, const Target& target)
 {
     const Extent e = extentOf(grid);
@@ -213,8 +227,10 @@ bool cropToWhole(Grid& grid, const std::vector<Node>& nodes, const Plane& plane,
         if (c > e.columns() || r > e.rows() || e.columns() - c > 2 || e.rows() - r > 2) continue;
         for (int y = e.top; y + r - 1 <= e.bottom; ++y)
             for (int x = e.left; x + c - 1 <= e.right; ++x) {
-                const double sides[] = {wholeBeyond(grid, nodes, plane, {x, y}, {1, 0}, {0, 1}, c), wholeBeyond(grid, nodes, plane, {x, y + r - 1}, {1, 0}, {0, -1}, c),
-                                        wholeBeyond(grid, nodes, plane, {x, y}, {0, 1}, {1, 0}, r), wholeBeyond(grid, nodes, plane, {x + c - 1, y}, {0, 1}, {-1, 0}, r)};
+                const double sides[] = {wholeBeyond(grid, nodes, plane, {x, y}, {1, 0}, {0, 1}, c),
+                                        wholeBeyond(grid, nodes, plane, {x, y + r - 1}, {1, 0}, {0, -1}, c),
+                                        wholeBeyond(grid, nodes, plane, {x, y}, {0, 1}, {1, 0}, r),
+                                        wholeBeyond(grid, nodes, plane, {x + c - 1, y}, {0, 1}, {-1, 0}, r)};
                 parts.push_back({x, y, c, r, *std::min_element(std::begin(sides), std::end(sides))});
             }
     }
@@ -222,7 +238,9 @@ bool cropToWhole(Grid& grid, const std::vector<Node>& nodes, const Plane& plane,
     if (parts.empty() || parts[0].whole < 0.6 || (parts.size() > 1 && parts[1].whole >= 0.6)) return false;
     Grid kept;
     for (const auto& [k, i] : grid)
-        if (k.first >= parts[0].x && k.first < parts[0].x + parts[0].columns && k.second >= parts[0].y && k.second < parts[0].y + parts[0].rows) kept[k] = i;
+        if (k.first >= parts[0].x && k.first < parts[0].x + parts[0].columns && k.second >= parts[0].y &&
+            k.second < parts[0].y + parts[0].rows)
+            kept[k] = i;
     grid = std::move(kept);
     return true;
 }
@@ -232,7 +250,8 @@ base::Result<TargetFind> findTarget(const image::GreyView& picture, const Target
 {
     using base::ErrorCode;
     if (auto ok = target.check(); !ok) return base::passOn(ok.error());
-    if (picture.width < 32 || picture.height < 32) return base::fail(ErrorCode::NoResult, "the picture is too small for a target");
+    if (picture.width < 32 || picture.height < 32)
+        return base::fail(ErrorCode::NoResult, "the picture is too small for a target");
     const bool corners = target.kind == TargetKind::Checkerboard;
     const Plane full = planeOf(picture, 1);
     Candidate best = seek(picture, full, target);
@@ -241,31 +260,38 @@ base::Result<TargetFind> findTarget(const image::GreyView& picture, const Target
     const Extent e = best.grid.empty() ? Extent{0, -1, 0, -1} : extentOf(best.grid);
     // Said the way round it was asked for.
     const bool tall = (e.columns() < e.rows()) != (target.columns < target.rows);
-    const auto size = std::to_string(std::max(0, tall ? e.rows() : e.columns())) + " × " + std::to_string(std::max(0, tall ? e.columns() : e.rows()));
+    const auto size = std::to_string(std::max(0, tall ? e.rows() : e.columns())) + " × " +
+                      std::to_string(std::max(0, tall ? e.columns() : e.rows()));
     const auto asked = std::to_string(target.columns) + " × " + std::to_string(target.rows);
     if (best.grid.size() < 12 || e.columns() < 3 || e.rows() < 3)
-        return base::fail(ErrorCode::NoResult, "no target: " + std::to_string(best.seen) + " " + what + " were seen, at most " +
-                                                   std::to_string(best.grid.size()) + " hang together in a grid; at least 4 × 3 are needed");
+        return base::fail(ErrorCode::NoResult, "no target: " + std::to_string(best.seen) + " " + what +
+                                                   " were seen, at most " + std::to_string(best.grid.size()) +
+                                                   " hang together in a grid; at least 4 × 3 are needed");
     if (std::max(e.columns(), e.rows()) > std::max(target.columns, target.rows) ||
-        std::min(e.columns(), e.rows()) > std::min(target.columns, target.rows))
-    {
+        std::min(e.columns(), e.rows()) > std::min(target.columns, target.rows)) {
         if (!corners || !cropToWhole(best.grid, best.nodes, full, target))
-            return base::fail(ErrorCode::NoResult, "a grid of " + size + " " + what + " was found, " + asked + " are asked for: check columns and rows");
+            return base::fail(ErrorCode::NoResult, "a grid of " + size + " " + what + " was found, " + asked +
+                                                       " are asked for: check columns and rows");
         note = "a grid of " + size + " corners was found; the " + asked + " with whole squares all round are taken";
     }
 
     const std::map<Index, Point> at = refined(best, full, corners);
-    if (at.size() < 12) return base::fail(ErrorCode::NoResult, "only " + std::to_string(at.size()) + " " + what + " could be placed");
+    if (at.size() < 12)
+        return base::fail(ErrorCode::NoResult, "only " + std::to_string(at.size()) + " " + what + " could be placed");
     Grid placed;
     std::vector<Point> places;
     for (const auto& [k, p] : at) placed[k] = int(places.size()), places.push_back(p);
     const auto way = numbered(placed, places, marksOf(best, at, full, corners), target);
-    if (!way) return base::fail(ErrorCode::NoResult, "a grid of " + size + " " + what + " was found; it fits " + asked + " in no direction");
+    if (!way)
+        return base::fail(ErrorCode::NoResult,
+                          "a grid of " + size + " " + what + " was found; it fits " + asked + " in no direction");
     TargetFind out;
     for (const auto& [k, i] : way->grid)
-        out.points.push_back({k.first + (way->marked ? way->shiftX : 0), k.second + (way->marked ? way->shiftY : 0), places[std::size_t(i)]});
-    std::sort(out.points.begin(), out.points.end(),
-              [](const TargetPoint& a, const TargetPoint& b) { return a.row != b.row ? a.row < b.row : a.column < b.column; });
+        out.points.push_back({k.first + (way->marked ? way->shiftX : 0), k.second + (way->marked ? way->shiftY : 0),
+                              places[std::size_t(i)]});
+    std::sort(out.points.begin(), out.points.end(), [](const TargetPoint& a, const TargetPoint& b) {
+        return a.row != b.row ? a.row < b.row : a.column < b.column;
+    });
     out.marked = way->marked;
     out.note = std::move(note);
     out.whole = out.points.size() == std::size_t(target.columns) * std::size_t(target.rows);
@@ -309,9 +335,11 @@ bool looksLikeTarget(const image::GreyView& picture)
         double left = 1e300, right = -1e300, top = 1e300, bottom = -1e300;
         for (const auto& [k, i] : g) {
             const Point at = nodes[std::size_t(i)].at;
-            left = std::min(left, at.x), right = std::max(right, at.x), top = std::min(top, at.y), bottom = std::max(bottom, at.y);
+            left = std::min(left, at.x), right = std::max(right, at.x), top = std::min(top, at.y),
+            bottom = std::max(bottom, at.y);
         }
-        if (hasMark(nodes, g) || (g.size() >= 100 && (right - left) * (bottom - top) > 0.5 * p.width * p.height)) return true;
+        if (hasMark(nodes, g) || (g.size() >= 100 && (right - left) * (bottom - top) > 0.5 * p.width * p.height))
+            return true;
     }
     return false;
 }

@@ -60,7 +60,10 @@ bool brightTowards(const Node& n, Point d)
 class Grower
 {
 public:
-    Grower(const std::vector<Node>& nodes, bool corners, double cell) : m_nodes(nodes), m_corners(corners), m_buckets(nodes, cell) {}
+    Grower(const std::vector<Node>& nodes, bool corners, double cell)
+        : m_nodes(nodes), m_corners(corners), m_buckets(nodes, cell)
+    {
+    }
 
     Grid from(int seed) const
     {
@@ -86,7 +89,8 @@ public:
                 if (grid.count(there)) continue;
                 Point step = mine.right * dx + mine.down * dy;
                 // The opposite neighbour says how far the next one is; so does the row beside.
-                if (const auto back = grid.find({here.first - dx, here.second - dy}); back != grid.end()) step = p - at(back->second).at;
+                if (const auto back = grid.find({here.first - dx, here.second - dy}); back != grid.end())
+                    step = p - at(back->second).at;
                 for (const int side : {-1, 1}) {
                     const auto a = grid.find({here.first + side * dy, here.second + side * dx});
                     const auto b = grid.find({there.first + side * dy, there.second + side * dx});
@@ -115,9 +119,12 @@ private:
         if (!m_corners) return true;
         const Node &a = at(from), &b = at(to);
         if (!nearDirection(a, d, geometry::radians(24)) || !nearDirection(b, d, geometry::radians(24))) return false;
-        // Beside the border between them bright and dark are the same at both: seen from one along it and from the other back.
+        // Beside the border between them bright and dark are the same at both: seen from one along it and from the
+        // other back.
         const double turn = geometry::radians(25);
-        const auto turned = [](Point v, double t) { return Point{v.x * std::cos(t) - v.y * std::sin(t), v.x * std::sin(t) + v.y * std::cos(t)}; };
+        const auto turned = [](Point v, double t) {
+            return Point{v.x * std::cos(t) - v.y * std::sin(t), v.x * std::sin(t) + v.y * std::cos(t)};
+        };
         return brightTowards(a, turned(d, turn)) == brightTowards(b, turned(d * -1.0, -turn));
     }
     int nearest(Point p, double reach, int from, Point origin, const std::map<int, Index>& used) const
@@ -144,7 +151,8 @@ private:
             for (std::size_t k = i + 1; k < std::min<std::size_t>(near.size(), 10); ++k) {
                 const Point a = at(near[i].second).at - s.at, b = at(near[k].second).at - s.at;
                 if (near[k].first > 3.5 * near[i].first) break;
-                const double turn = std::abs(std::remainder(std::atan2(a.y, a.x) - std::atan2(b.y, b.x), geometry::kPi));
+                const double turn =
+                    std::abs(std::remainder(std::atan2(a.y, a.x) - std::atan2(b.y, b.x), geometry::kPi));
                 if (turn < geometry::radians(30)) continue;
                 // Dots: the diagonal is longer than both sides; sides come first.
                 right = a, down = b;
@@ -167,7 +175,8 @@ Grid growGrid(const std::vector<Node>& nodes, bool corners, std::size_t wanted)
     {
         double left = 1e300, right = -1e300, top = 1e300, bottom = -1e300;
         for (const Node& n : nodes)
-            left = std::min(left, n.at.x), right = std::max(right, n.at.x), top = std::min(top, n.at.y), bottom = std::max(bottom, n.at.y);
+            left = std::min(left, n.at.x), right = std::max(right, n.at.x), top = std::min(top, n.at.y),
+            bottom = std::max(bottom, n.at.y);
         cell = std::max(4.0, std::sqrt((right - left + 1) * (bottom - top + 1) / double(nodes.size())));
     }
     const Grower grower(nodes, corners, cell);
@@ -177,7 +186,8 @@ Grid growGrid(const std::vector<Node>& nodes, bool corners, std::size_t wanted)
     std::vector<int> order(nodes.size());
     std::iota(order.begin(), order.end(), 0);
     std::sort(order.begin(), order.end(), [&](int a, int b) {
-        return geometry::distance(nodes[std::size_t(a)].at, middle) < geometry::distance(nodes[std::size_t(b)].at, middle);
+        return geometry::distance(nodes[std::size_t(a)].at, middle) <
+               geometry::distance(nodes[std::size_t(b)].at, middle);
     });
     Grid best;
     std::vector<char> tried(nodes.size(), 0);
@@ -219,7 +229,8 @@ void trim(Grid& g, int most, int least)
                             {double(perColumn[e.right]) / e.rows(), true, e.right},
                             {double(perRow[e.top]) / e.columns(), false, e.top},
                             {double(perRow[e.bottom]) / e.columns(), false, e.bottom}};
-        const Rim& weakest = *std::min_element(std::begin(rims), std::end(rims), [](const Rim& a, const Rim& b) { return a.share < b.share; });
+        const Rim& weakest = *std::min_element(std::begin(rims), std::end(rims),
+                                               [](const Rim& a, const Rim& b) { return a.share < b.share; });
         if (weakest.share > 0.34) return;
         for (auto it = g.begin(); it != g.end();)
             it = (weakest.column ? it->first.first : it->first.second) == weakest.at ? g.erase(it) : std::next(it);

@@ -1,4 +1,5 @@
-// target_grid.h - points that may be corners or dots of a target, and the grid that hangs together among them. For target.cpp.
+// target_grid.h - points that may be corners or dots of a target, and the grid that hangs together among them. For
+// target.cpp.
 #pragma once
 #include "geometry/geometry.h"
 
@@ -9,7 +10,8 @@
 namespace vision
 {
 
-// A point that may belong to the grid. Of a corner: directions of its two borders and which side of the first is bright.
+// A point that may belong to the grid. Of a corner: directions of its two borders and which side of the first is
+// bright.
 struct Node {
     geometry::Point at;
     double first = 0, second = 0; // directions in [0, pi), first < second; y down
@@ -27,11 +29,11 @@ struct Extent {
 };
 Extent extentOf(const Grid& grid);
 
-// The best grid any seed grows from neighbour to neighbour; `corners`: borders and brightness between them have to agree too. It stops early
-// once `wanted` nodes hang together.
+// The best grid any seed grows from neighbour to neighbour; `corners`: borders and brightness between them have to
+// agree too. It stops early once `wanted` nodes hang together.
 Grid growGrid(const std::vector<Node>& nodes, bool corners, std::size_t wanted);
-// Stray rows and columns at the rim (a table edge, print beside the board) are dropped while the grid is larger than asked for: less than a
-// third of what a full one would hold.
+// Stray rows and columns at the rim (a table edge, print beside the board) are dropped while the grid is larger than
+// asked for: less than a third of what a full one would hold.
 void trim(Grid& grid, int most, int least);
 // The same grid turned by quarter turns, its smallest column and row 0.
 Grid turned(const Grid& grid, int quarters);

@@ -35,7 +35,8 @@ void smooth(Plane& p, double sigma)
     const int reach = std::max(1, int(std::ceil(3 * sigma)));
     std::vector<float> kernel(std::size_t(2 * reach + 1));
     float sum = 0;
-    for (int i = -reach; i <= reach; ++i) sum += kernel[std::size_t(i + reach)] = float(std::exp(-0.5 * i * i / (sigma * sigma)));
+    for (int i = -reach; i <= reach; ++i)
+        sum += kernel[std::size_t(i + reach)] = float(std::exp(-0.5 * i * i / (sigma * sigma)));
     for (float& k : kernel) k /= sum;
     std::vector<float> row(std::size_t(p.width + 2 * reach));
     for (int y = 0; y < p.height; ++y) {
@@ -124,7 +125,8 @@ std::vector<Node> cornersOf(const Plane& raw, std::size_t expected)
             bool highest = true;
             for (int j = -3; j <= 3 && highest; ++j)
                 for (int i = -3; i <= 3; ++i)
-                    if ((i || j) && (s.at(x + i, y + j) > v || (s.at(x + i, y + j) == v && (j < 0 || (j == 0 && i < 0))))) {
+                    if ((i || j) &&
+                        (s.at(x + i, y + j) > v || (s.at(x + i, y + j) == v && (j < 0 || (j == 0 && i < 0))))) {
                         highest = false;
                         break;
                     }
@@ -140,10 +142,12 @@ std::vector<Node> cornersOf(const Plane& raw, std::size_t expected)
         Node n;
         n.at = {double(k.x), double(k.y)};
         // The saddle of the quadratic there.
-        const double gx = (p.at(k.x + 1, k.y) - p.at(k.x - 1, k.y)) / 2, gy = (p.at(k.x, k.y + 1) - p.at(k.x, k.y - 1)) / 2;
+        const double gx = (p.at(k.x + 1, k.y) - p.at(k.x - 1, k.y)) / 2,
+                     gy = (p.at(k.x, k.y + 1) - p.at(k.x, k.y - 1)) / 2;
         const double xx = p.at(k.x + 1, k.y) + p.at(k.x - 1, k.y) - 2 * p.at(k.x, k.y),
                      yy = p.at(k.x, k.y + 1) + p.at(k.x, k.y - 1) - 2 * p.at(k.x, k.y);
-        const double xy = (p.at(k.x + 1, k.y + 1) + p.at(k.x - 1, k.y - 1) - p.at(k.x + 1, k.y - 1) - p.at(k.x - 1, k.y + 1)) / 4;
+        const double xy =
+            (p.at(k.x + 1, k.y + 1) + p.at(k.x - 1, k.y - 1) - p.at(k.x + 1, k.y - 1) - p.at(k.x - 1, k.y + 1)) / 4;
         const double det = xx * yy - xy * xy;
         if (det < 0) {
             const Point d{-(yy * gx - xy * gy) / det, -(xx * gy - xy * gx) / det};
@@ -183,7 +187,9 @@ std::vector<Node> dotsOf(const image::GreyView& view, bool bright)
         while (k < sizes.size() && sizes[k] <= 1.8 * sizes[i]) ++k;
         if (k - i > most) most = k - i, best = sizes[i + (k - i) / 2];
     }
-    out.erase(std::remove_if(out.begin(), out.end(), [&](const Node& n) { return n.size < 0.5 * best || n.size > 2 * best; }), out.end());
+    out.erase(
+        std::remove_if(out.begin(), out.end(), [&](const Node& n) { return n.size < 0.5 * best || n.size > 2 * best; }),
+        out.end());
     return out;
 }
 
@@ -221,7 +227,8 @@ Point towardsBorders(const Plane& p, Point start, double radius)
 
 namespace
 {
-// The error function and its slope from a table, cubic between the nodes: 1e-9 off at most, several times as fast as the library's.
+// The error function and its slope from a table, cubic between the nodes: 1e-9 off at most, several times as fast as
+// the library's.
 class StepTable
 {
 public:
@@ -229,7 +236,8 @@ public:
     {
         for (int i = 0; i < kNodes; ++i) {
             const double x = -kReach + double(i) / kPer;
-            m_value[std::size_t(i)] = std::erf(x), m_slope[std::size_t(i)] = 2 / std::sqrt(geometry::kPi) * std::exp(-x * x);
+            m_value[std::size_t(i)] = std::erf(x),
+            m_slope[std::size_t(i)] = 2 / std::sqrt(geometry::kPi) * std::exp(-x * x);
         }
     }
     struct Sample {
@@ -241,8 +249,8 @@ public:
         const double p = (x + kReach) * kPer;
         const auto i = std::size_t(p);
         const double t = p - double(i), r = 1 - t;
-        const double value =
-            m_value[i] * (1 + 2 * t) * r * r + m_value[i + 1] * t * t * (3 - 2 * t) + (m_slope[i] * r - m_slope[i + 1] * t) * t * r / kPer;
+        const double value = m_value[i] * (1 + 2 * t) * r * r + m_value[i + 1] * t * t * (3 - 2 * t) +
+                             (m_slope[i] * r - m_slope[i + 1] * t) * t * r / kPer;
         return {value, m_slope[i] * r + m_slope[i + 1] * t};
     }
 
@@ -283,7 +291,8 @@ bool fitCorner(const Plane& p, Point& at, double firstAngle, double secondAngle,
     struct Borders {
         double x, y, s1, c1, s2, c2, s;
         explicit Borders(const V& q)
-            : x(q[0]), y(q[1]), s1(std::sin(q[2])), c1(std::cos(q[2])), s2(std::sin(q[3])), c2(std::cos(q[3])), s(std::exp(q[4]) * std::sqrt(2.0))
+            : x(q[0]), y(q[1]), s1(std::sin(q[2])), c1(std::cos(q[2])), s2(std::sin(q[3])), c2(std::cos(q[3])),
+              s(std::exp(q[4]) * std::sqrt(2.0))
         {
         }
         double first(const Pixel& k) const { return (-(k.x - x) * s1 + (k.y - y) * c1) / s; }
@@ -353,7 +362,8 @@ bool fitCorner(const Plane& p, Point& at, double firstAngle, double secondAngle,
         if (!better) break;
     }
     // A fit that explains little of the contrast is not a corner.
-    if (!(std::hypot(v[0], v[1]) < 0.6 * radius) || !(std::sqrt(now / double(pixels.size())) < 0.5 * std::abs(v[5]))) return false;
+    if (!(std::hypot(v[0], v[1]) < 0.6 * radius) || !(std::sqrt(now / double(pixels.size())) < 0.5 * std::abs(v[5])))
+        return false;
     at = {at.x + v[0], at.y + v[1]};
     return true;
 }
@@ -377,9 +387,11 @@ bool centreDot(const Plane& p, Point& at, double diameter, double gap, bool holl
             }
         if (a(0, 0) < 6) return false;
         const Eigen::Vector3d ground = a.ldlt().solve(b);
-        // Planes of light on the ground and on the ink; a hollow dot has no ink in its middle, there both fall off alike.
+        // Planes of light on the ground and on the ink; a hollow dot has no ink in its middle, there both fall off
+        // alike.
         const bool even = !hollow && c(0, 0) >= 12;
-        const Eigen::Vector3d ink = even ? Eigen::Vector3d(c.ldlt().solve(d)) : Eigen::Vector3d(Eigen::Vector3d::Zero());
+        const Eigen::Vector3d ink =
+            even ? Eigen::Vector3d(c.ldlt().solve(d)) : Eigen::Vector3d(Eigen::Vector3d::Zero());
         if (even && std::abs(ground[0] - ink[0]) < 8) return false;
         double weight = 0, sx = 0, sy = 0;
         for (int y = cy - reach; y <= cy + reach; ++y)
@@ -388,7 +400,8 @@ bool centreDot(const Plane& p, Point& at, double diameter, double gap, bool holl
                 // The last pixel of the disc counts by its share, so that the answer does not jump.
                 const double share = std::clamp(rim + 0.5 - r, 0.0, 1.0);
                 if (share <= 0) continue;
-                const double light = ground[0] + ground[1] * (x - cx) + ground[2] * (y - cy), dark = ink[0] + ink[1] * (x - cx) + ink[2] * (y - cy);
+                const double light = ground[0] + ground[1] * (x - cx) + ground[2] * (y - cy),
+                             dark = ink[0] + ink[1] * (x - cx) + ink[2] * (y - cy);
                 if (std::abs(light - dark) < 1) continue;
                 const double w = share * (light - double(p.at(x, y))) / (light - dark);
                 weight += w, sx += w * x, sy += w * y;
@@ -406,11 +419,13 @@ bool discInSquare(const Plane& p, Point a, Point b, Point c, Point d)
     const Point middle = (a + b + c + d) * 0.25;
     double ground = 0;
     for (const Point q : {a, b, c, d}) ground += p.sample(middle + (q - middle) * 0.62) / 4;
-    const double sides = (p.sample(middle + (a + b - middle * 2) * 0.36) + p.sample(middle + (c + d - middle * 2) * 0.36)) / 2;
+    const double sides =
+        (p.sample(middle + (a + b - middle * 2) * 0.36) + p.sample(middle + (c + d - middle * 2) * 0.36)) / 2;
     const double centre = p.sample(middle);
     // Against the neighbouring squares, across each side.
     double beside = 0;
-    for (const Point q : {(a + b) * 0.5, (b + c) * 0.5, (c + d) * 0.5, (d + a) * 0.5}) beside += p.sample(middle + (q - middle) * 1.6) / 4;
+    for (const Point q : {(a + b) * 0.5, (b + c) * 0.5, (c + d) * 0.5, (d + a) * 0.5})
+        beside += p.sample(middle + (q - middle) * 1.6) / 4;
     const double contrast = beside - (ground + sides) / 2;
     return std::abs(contrast) > 12 && (centre - (ground + sides) / 2) / contrast > 0.5;
 }

@@ -31,7 +31,8 @@ Histogram histogram(const image::GreyView& picture, const std::vector<geometry::
         };
         // Large regions are counted by pairs of pixels: half the additions.
         std::vector<std::uint32_t> pairs;
-        if (sizeof(typename decltype(v)::Sample) == 1 && geometry::pixelCount(region) > 300'000) pairs.assign(2 * 65536, 0);
+        if (sizeof(typename decltype(v)::Sample) == 1 && geometry::pixelCount(region) > 300'000)
+            pairs.assign(2 * 65536, 0);
         for (const geometry::Span& s : region) {
             const auto* p = v.row(s.y);
             int x = s.from;
@@ -41,26 +42,31 @@ Histogram histogram(const image::GreyView& picture, const std::vector<geometry::
                     for (; x + 8 <= s.to; x += 8) {
                         std::uint64_t eight = 0;
                         std::memcpy(&eight, p + x, 8);
-                        ++even[eight & 65535], ++odd[(eight >> 16) & 65535], ++even[(eight >> 32) & 65535], ++odd[eight >> 48];
+                        ++even[eight & 65535], ++odd[(eight >> 16) & 65535], ++even[(eight >> 32) & 65535],
+                            ++odd[eight >> 48];
                     }
                 }
                 for (; x + 8 <= s.to; x += 8) {
                     std::uint64_t eight = 0;
                     std::memcpy(&eight, p + x, 8);
-                    ++part[0][eight & 255], ++part[1][(eight >> 8) & 255], ++part[2][(eight >> 16) & 255], ++part[3][(eight >> 24) & 255];
-                    ++part[0][(eight >> 32) & 255], ++part[1][(eight >> 40) & 255], ++part[2][(eight >> 48) & 255], ++part[3][eight >> 56];
+                    ++part[0][eight & 255], ++part[1][(eight >> 8) & 255], ++part[2][(eight >> 16) & 255],
+                        ++part[3][(eight >> 24) & 255];
+                    ++part[0][(eight >> 32) & 255], ++part[1][(eight >> 40) & 255], ++part[2][(eight >> 48) & 255],
+                        ++part[3][eight >> 56];
                 }
                 for (; x < s.to; ++x) ++part[0][p[x]];
             } else {
                 for (; x + 4 <= s.to; x += 4)
-                    ++part[0][p[x] / 257u], ++part[1][p[x + 1] / 257u], ++part[2][p[x + 2] / 257u], ++part[3][p[x + 3] / 257u];
+                    ++part[0][p[x] / 257u], ++part[1][p[x + 1] / 257u], ++part[2][p[x + 2] / 257u],
+                        ++part[3][p[x + 3] / 257u];
                 for (; x < s.to; ++x) ++part[0][p[x] / 257u];
             }
             h.total += s.to - s.from;
             if ((waiting += s.to - s.from) > 2'000'000'000) flush();
         }
         flush();
-        for (std::size_t i = 0; i < pairs.size(); ++i) h.count[i & 255] += pairs[i], h.count[(i >> 8) & 255] += pairs[i];
+        for (std::size_t i = 0; i < pairs.size(); ++i)
+            h.count[i & 255] += pairs[i], h.count[(i >> 8) & 255] += pairs[i];
     });
     return h;
 }
@@ -92,7 +98,8 @@ base::Result<double> twoPeaksThreshold(const Histogram& h)
     std::vector<double> v(h.count.begin(), h.count.end());
     for (int round = 0; round < 4000; ++round) {
         std::vector<double> next(256);
-        for (std::size_t i = 0; i < 256; ++i) next[i] = (v[i ? i - 1 : 0] + 2 * v[i] + v[std::min<std::size_t>(i + 1, 255)]) / 4;
+        for (std::size_t i = 0; i < 256; ++i)
+            next[i] = (v[i ? i - 1 : 0] + 2 * v[i] + v[std::min<std::size_t>(i + 1, 255)]) / 4;
         v = std::move(next);
         std::vector<std::size_t> peaks;
         for (std::size_t i = 0; i < 256; ++i) {
@@ -207,9 +214,11 @@ image::Image localThreshold(const image::GreyView& picture, int reach, double of
         for (int y = 0; y < h; ++y) {
             const T *in = row(y + reach), *gone = row(y - reach - 1), *here = v.row(y);
             for (int x = 0; x < w; ++x) sums[std::size_t(x)] += std::int64_t(in[x]) - std::int64_t(gone[x]);
-            for (int x = 0; x < w + 2 * reach; ++x) prefix[std::size_t(x) + 1] = prefix[std::size_t(x)] + sums[from[std::size_t(x)]];
+            for (int x = 0; x < w + 2 * reach; ++x)
+                prefix[std::size_t(x) + 1] = prefix[std::size_t(x)] + sums[from[std::size_t(x)]];
             for (int x = 0; x < w; ++x) {
-                const double d = double(here[x]) * area - double(prefix[std::size_t(x + side)] - prefix[std::size_t(x)]);
+                const double d =
+                    double(here[x]) * area - double(prefix[std::size_t(x + side)] - prefix[std::size_t(x)]);
                 out.row(y)[x] = (bright ? d > k : d < -k) ? 255 : 0;
             }
         }
@@ -220,7 +229,8 @@ image::Image localThreshold(const image::GreyView& picture, int reach, double of
 image::Image medianOf(const image::GreyView& picture, int side)
 {
     const int reach = std::clamp(side / 2, 0, 500), w = picture.width, h = picture.height;
-    image::Image out = image::Image::unwritten(w, h, picture.wide ? image::PixelFormat::Grey16 : image::PixelFormat::Grey8);
+    image::Image out =
+        image::Image::unwritten(w, h, picture.wide ? image::PixelFormat::Grey16 : image::PixelFormat::Grey8);
     picture.visit([&](auto v) {
         using T = typename decltype(v)::Sample;
         // Counts of single values, and of all with one upper byte (of 8 bit: one upper half byte).
@@ -255,9 +265,11 @@ image::Image gaussianOf(const image::GreyView& picture, double sigma)
     const int w = picture.width, h = picture.height, reach = std::clamp(int(std::ceil(3.5 * sigma)), 1, 2000);
     std::vector<float> kernel(std::size_t(2 * reach + 1));
     double all = 0;
-    for (int i = -reach; i <= reach; ++i) all += kernel[std::size_t(i + reach)] = float(std::exp(-0.5 * i * i / (sigma * sigma)));
+    for (int i = -reach; i <= reach; ++i)
+        all += kernel[std::size_t(i + reach)] = float(std::exp(-0.5 * i * i / (sigma * sigma)));
     for (float& k : kernel) k = float(k / all);
-    image::Image out = image::Image::unwritten(w, h, picture.wide ? image::PixelFormat::Grey16 : image::PixelFormat::Grey8);
+    image::Image out =
+        image::Image::unwritten(w, h, picture.wide ? image::PixelFormat::Grey16 : image::PixelFormat::Grey8);
     picture.visit([&](auto v) {
         using T = typename decltype(v)::Sample;
         std::vector<float> rows(std::size_t(w) * std::size_t(h)), line(std::size_t(w + 2 * reach));
@@ -276,7 +288,8 @@ image::Image gaussianOf(const image::GreyView& picture, double sigma)
                 const float weight = kernel[std::size_t(k + reach)];
                 for (int x = 0; x < w; ++x) sum[std::size_t(x)] += weight * from[x];
             }
-            for (int x = 0; x < w; ++x) reinterpret_cast<T*>(out.row(y))[x] = T(std::clamp(sum[std::size_t(x)] + 0.5f, 0.f, float(v.maximum)));
+            for (int x = 0; x < w; ++x)
+                reinterpret_cast<T*>(out.row(y))[x] = T(std::clamp(sum[std::size_t(x)] + 0.5f, 0.f, float(v.maximum)));
         }
     });
     return out;
@@ -287,8 +300,8 @@ namespace
 // Level less what `ground` says for the pixel (grey levels), plus the ground's mean.
 template <class Ground> image::Image taken(const image::GreyView& picture, double mean, Ground ground)
 {
-    image::Image out =
-        image::Image::unwritten(picture.width, picture.height, picture.wide ? image::PixelFormat::Grey16 : image::PixelFormat::Grey8);
+    image::Image out = image::Image::unwritten(picture.width, picture.height,
+                                               picture.wide ? image::PixelFormat::Grey16 : image::PixelFormat::Grey8);
     picture.visit([&](auto v) {
         using T = typename decltype(v)::Sample;
         for (int y = 0; y < v.height; ++y)
@@ -314,7 +327,8 @@ image::Image groundTaken(const image::GreyView& picture, int side, bool bright)
     // Smoothed on 16 bit, so that whole levels leave no steps.
     image::Image deep = image::Image::unwritten(w, h, image::PixelFormat::Grey16);
     for (int y = 0; y < h; ++y)
-        for (int x = 0; x < w; ++x) reinterpret_cast<std::uint16_t*>(deep.row(y))[x] = std::uint16_t(rough.row(y)[x] * 257);
+        for (int x = 0; x < w; ++x)
+            reinterpret_cast<std::uint16_t*>(deep.row(y))[x] = std::uint16_t(rough.row(y)[x] * 257);
     const image::Image ground = gaussianOf(deep.grey(), std::max(1.0, side / 4.0));
     const image::GreyView g = ground.grey();
     const double mean = greys(g, geometry::spans(geometry::Region::whole(), w, h)).mean;
@@ -358,14 +372,16 @@ image::Image planeTaken(const image::GreyView& picture, const std::vector<geomet
         }
         const auto solved = [&](int r) { return std::abs(m[r][r]) < 1e-9 ? 0 : m[r][3] / m[r][r]; };
         a = solved(0), b = solved(1), c = solved(2);
-        for (std::size_t i = 0; i < seen.size(); ++i) off[i] = seen[i].level - (a * (seen[i].x - cx) + b * (seen[i].y - cy) + c);
+        for (std::size_t i = 0; i < seen.size(); ++i)
+            off[i] = seen[i].level - (a * (seen[i].x - cx) + b * (seen[i].y - cy) + c);
     }
     return taken(picture, c, [&](int x, int y) { return a * (x - cx) + b * (y - cy) + c; });
 }
 
 image::Image shadingCorrected(const image::GreyView& picture, const image::GreyView& empty, double mean)
 {
-    image::Image out = image::Image::unwritten(picture.width, picture.height, picture.wide ? image::PixelFormat::Grey16 : image::PixelFormat::Grey8);
+    image::Image out = image::Image::unwritten(picture.width, picture.height,
+                                               picture.wide ? image::PixelFormat::Grey16 : image::PixelFormat::Grey8);
     picture.visit([&](auto p) {
         empty.visit([&](auto e) {
             using T = typename decltype(p)::Sample;
@@ -375,7 +391,8 @@ image::Image shadingCorrected(const image::GreyView& picture, const image::GreyV
                 const auto* light = e.row(y);
                 auto* to = reinterpret_cast<T*>(out.row(y));
                 for (int x = 0; x < p.width; ++x)
-                    to[x] = T(std::min(double(p.maximum), double(from[x]) * scale / std::max(darkest, double(light[x])) + 0.5));
+                    to[x] = T(std::min(double(p.maximum),
+                                       double(from[x]) * scale / std::max(darkest, double(light[x])) + 0.5));
             }
         });
     });
@@ -389,7 +406,8 @@ image::Image difference(const image::GreyView& a, const image::GreyView& b, int 
     if (!a.wide && !b.wide) {
         const auto* p = static_cast<const std::uint8_t*>(a.data);
         const auto* q = static_cast<const std::uint8_t*>(b.data);
-        for (int y = 0; y < h; ++y) simd::differs(p + y * a.stride, q + y * b.stride, w, std::uint8_t(std::clamp(least, 0, 255)), out.row(y));
+        for (int y = 0; y < h; ++y)
+            simd::differs(p + y * a.stride, q + y * b.stride, w, std::uint8_t(std::clamp(least, 0, 255)), out.row(y));
         return out;
     }
     for (int y = 0; y < h; ++y)
@@ -414,18 +432,21 @@ image::Image rangeMask(const image::GreyView& picture, double low, double high, 
 
 namespace
 {
-// Whole rows: the row of this number, asked for in rising order; it stays for as many further rows as the one who asks is high.
+// Whole rows: the row of this number, asked for in rising order; it stays for as many further rows as the one who asks
+// is high.
 using RowAt = std::function<const std::uint8_t*(int y)>;
 
-// The extreme over a rectangle, row by row: down the columns directly for low windows, after van Herk in blocks for high ones; along the row by
-// doubling shifted copies. Rows come in as they are needed and go out at once, so that an opening needs no picture in between.
+// The extreme over a rectangle, row by row: down the columns directly for low windows, after van Herk in blocks for
+// high ones; along the row by doubling shifted copies. Rows come in as they are needed and go out at once, so that an
+// opening needs no picture in between.
 class Extreme
 {
 public:
     Extreme(int w, int h, int width, int height, bool lowest, RowAt input)
-        : m_w(w), m_h(h), m_width(std::clamp(width, 1, 2 * w + 1)), m_height(std::clamp(height, 1, 2 * h + 1)), m_lowest(lowest),
-          m_nothing(lowest ? 255 : 0), m_input(std::move(input)), m_line(std::size_t(w + m_width) + 64, m_nothing),
-          m_outside(std::size_t(w), m_nothing), m_window(std::size_t(m_height) + 1)
+        : m_w(w), m_h(h), m_width(std::clamp(width, 1, 2 * w + 1)), m_height(std::clamp(height, 1, 2 * h + 1)),
+          m_lowest(lowest), m_nothing(lowest ? 255 : 0), m_input(std::move(input)),
+          m_line(std::size_t(w + m_width) + 64, m_nothing), m_outside(std::size_t(w), m_nothing),
+          m_window(std::size_t(m_height) + 1)
     {
         if (direct()) {
             m_ahead.resize(std::size_t(w));
@@ -450,7 +471,10 @@ private:
     int top() const { return m_height / 2; }
     const std::uint8_t* row(int y) { return y < 0 || y >= m_h ? m_outside.data() : m_input(y); }
     std::uint8_t* suffix(int k) { return m_suffix.data() + std::size_t(k) * std::size_t(m_w); }
-    void pick(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to) const { (m_lowest ? simd::lower : simd::higher)(a, b, n, to); }
+    void pick(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to) const
+    {
+        (m_lowest ? simd::lower : simd::higher)(a, b, n, to);
+    }
     void columns(std::uint8_t* to)
     {
         // Two rows share all of their windows but one row each.
@@ -460,9 +484,11 @@ private:
         }
         for (int k = 0; k <= m_height; ++k) m_window[std::size_t(k)] = row(m_y - top() + k);
         if (m_height == 1) std::memcpy(to, m_window[0], std::size_t(m_w));
-        else (m_lowest ? simd::lowestOfTwo : simd::highestOfTwo)(m_window.data(), m_height + 1, m_w, to, m_ahead.data());
+        else
+            (m_lowest ? simd::lowestOfTwo : simd::highestOfTwo)(m_window.data(), m_height + 1, m_w, to, m_ahead.data());
     }
-    // Window of output y: input rows y - top .. y - top + height - 1: the suffix of one block and the prefix of the next.
+    // Window of output y: input rows y - top .. y - top + height - 1: the suffix of one block and the prefix of the
+    // next.
     void block(std::uint8_t* to)
     {
         const int k = m_y % m_height, first = m_y - top();
@@ -499,7 +525,9 @@ private:
 
 RowAt rowsOf(const image::GreyView& picture)
 {
-    return [data = static_cast<const std::uint8_t*>(picture.data), stride = picture.stride](int y) { return data + stride * y; };
+    return [data = static_cast<const std::uint8_t*>(picture.data), stride = picture.stride](int y) {
+        return data + stride * y;
+    };
 }
 image::Image collected(int w, int h, Extreme& rows)
 {
@@ -533,7 +561,13 @@ image::Image dilated(const image::GreyView& p, int width, int height)
     Extreme rows(p.width, p.height, width, height, false, rowsOf(p));
     return collected(p.width, p.height, rows);
 }
-image::Image opened(const image::GreyView& picture, int width, int height) { return twice(picture, width, height, true); }
-image::Image closed(const image::GreyView& picture, int width, int height) { return twice(picture, width, height, false); }
+image::Image opened(const image::GreyView& picture, int width, int height)
+{
+    return twice(picture, width, height, true);
+}
+image::Image closed(const image::GreyView& picture, int width, int height)
+{
+    return twice(picture, width, height, false);
+}
 
 } // namespace vision

@@ -28,12 +28,15 @@ static base::Result<RunOutput> run(const GreyMeanParams& p, const RunInput& in)
 
 StepKind grey_mean()
 {
-    return Declare<GreyMeanParams>({"grey_mean", "Grey mean", "Mean grey level of an area, made up for a test."}, Question::HowMany, 1, "arithmetic")
+    return Declare<GreyMeanParams>({"grey_mean", "Grey mean", "Mean grey level of an area, made up for a test."},
+                                   Question::HowMany, 1, "arithmetic")
         .purpose("brightness exposure mean")
         .madeByArea()
         .region({"area", "Area", "Where the mean is taken.", {geometry::Shape::Rectangle, geometry::Shape::Circle}})
-        .param(&GreyMeanParams::gain, {"gain", "Gain", "Factor the mean is multiplied with."}, base::Unit::None, Real{0.1, 10, 0.1}, true)
-        .param(&GreyMeanParams::rounds, {"rounds", "Rounds", "A whole number that does nothing here."}, base::Unit::None, Whole{1, 9})
+        .param(&GreyMeanParams::gain, {"gain", "Gain", "Factor the mean is multiplied with."}, base::Unit::None,
+               Real{0.1, 10, 0.1}, true)
+        .param(&GreyMeanParams::rounds, {"rounds", "Rounds", "A whole number that does nothing here."},
+               base::Unit::None, Whole{1, 9})
         .param(&GreyMeanParams::inverted, {"inverted", "Inverted", "Counts from white instead of from black."})
         .output({"mean", "Mean", "Mean grey level.", base::Unit::GreyLevel, false, true, true})
         .runs(run);

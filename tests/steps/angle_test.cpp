@@ -10,14 +10,16 @@ class AngleTest : public QObject
 private slots:
     void everySector()
     {
-        for (const auto& [sector, truth] : {std::pair{"acute", 10.0}, {"obtuse", 170.0}, {"directed", 350.0}, {"signed", -10.0}}) {
+        for (const auto& [sector, truth] :
+             {std::pair{"acute", 10.0}, {"obtuse", 170.0}, {"directed", 350.0}, {"signed", -10.0}}) {
             auto r = wedge(10);
             chain(r, "angle", "a", [&, key = sector](recipe::Step& s) {
                 s.inputs = {{"first", "top"}, {"second", "low"}};
                 put(s, "sector", std::string(key));
             });
             const auto result = runChain(r, picture(10));
-            QVERIFY2(std::abs(value(result, "a", "angle") - truth) < 0.05, qPrintable(QString::number(value(result, "a", "angle"))));
+            QVERIFY2(std::abs(value(result, "a", "angle") - truth) < 0.05,
+                     qPrintable(QString::number(value(result, "a", "angle"))));
         }
     }
     void againstTheDatum()

@@ -46,7 +46,8 @@ private slots:
             };
             whole = area(Region::whole());
             for (int y = 0; y < 3; ++y)
-                for (int x = 0; x < 3; ++x) parts += area(Region::rectangle({24.5 + 50 * x, 19.5 + 40 * y}, 49.2, 39.2));
+                for (int x = 0; x < 3; ++x)
+                    parts += area(Region::rectangle({24.5 + 50 * x, 19.5 + 40 * y}, 49.2, 39.2));
             QVERIFY(whole > 500);
             QCOMPARE(parts, whole);
         }
@@ -98,10 +99,13 @@ private slots:
     void noColourShownIsSaid()
     {
         recipe::Recipe r;
-        r.reference = *recipe::makeReference("r.png", *image::encodePng(image::Image(20, 20, image::PixelFormat::Colour8)), "");
+        r.reference =
+            *recipe::makeReference("r.png", *image::encodePng(image::Image(20, 20, image::PixelFormat::Colour8)), "");
         chain(r, "area_share", "c", [](recipe::Step& s) { put(s, "mode", std::string("colour")); });
-        QVERIFY(runChain(r, image::Image(20, 20, image::PixelFormat::Grey8)).items[0].step("c")->reason.find("no colour has been shown") !=
-                std::string::npos);
+        QVERIFY(runChain(r, image::Image(20, 20, image::PixelFormat::Grey8))
+                    .items[0]
+                    .step("c")
+                    ->reason.find("no colour has been shown") != std::string::npos);
     }
 };
 QTEST_APPLESS_MAIN(AreaShareTest)

@@ -15,7 +15,9 @@ private slots:
             chain(r, "bisector", "b", [](recipe::Step& s) { s.inputs = {{"first", "top"}, {"second", "low"}}; });
             const auto result = runChain(r, picture(degrees));
             QVERIFY(std::abs(std::remainder(value(result, "b", "angle") - degrees / 2, 180)) < 0.05);
-            if (degrees == 0.0) QVERIFY(std::abs(std::get<geometry::Segment>(result.items[0].step("b")->features.at("line")).from.y - 110) < 0.05);
+            if (degrees == 0.0)
+                QVERIFY(std::abs(std::get<geometry::Segment>(result.items[0].step("b")->features.at("line")).from.y -
+                                 110) < 0.05);
         }
     }
 };

@@ -11,7 +11,9 @@ class BlobDatumTest : public QObject
     {
         std::vector<std::vector<Point>> dark;
         for (int i = 0; i < n; ++i)
-            dark.push_back(Region::rectangle({60.0 + 90 * i, 70 + 10.0 * i}, 60, 24, geometry::radians(10.0 * i)).outlines().front());
+            dark.push_back(Region::rectangle({60.0 + 90 * i, 70 + 10.0 * i}, 60, 24, geometry::radians(10.0 * i))
+                               .outlines()
+                               .front());
         return draw(dark, 400, 200);
     }
     static recipe::Recipe chainOf(const char* of, int expected)
@@ -45,7 +47,8 @@ private slots:
     {
         const auto result = runChain(chainOf("each", 4), parts(3));
         QCOMPARE(result.items.size(), std::size_t(4));
-        QVERIFY(!result.items[3].accepted() && result.items[3].step("datum")->reason.find("3 of 4") != std::string::npos);
+        QVERIFY(!result.items[3].accepted() &&
+                result.items[3].step("datum")->reason.find("3 of 4") != std::string::npos);
         QVERIFY(result.items[3].step("length")->state == inspect::State::NotRun);
         QVERIFY(result.items[0].step("length")->state == inspect::State::Ok);
     }

@@ -9,8 +9,8 @@ class BlobsTest : public QObject
     // Five dark boxes of 10 × 10 to 10 × 18 px in a row, one of them cut by the picture.
     static image::Image boxes()
     {
-        return draw({box(19.5, 19.5, 29.5, 29.5), box(49.5, 19.5, 59.5, 31.5), box(79.5, 19.5, 89.5, 33.5), box(109.5, 19.5, 119.5, 35.5),
-                     box(149.5, 19.5, 170, 38)},
+        return draw({box(19.5, 19.5, 29.5, 29.5), box(49.5, 19.5, 59.5, 31.5), box(79.5, 19.5, 89.5, 33.5),
+                     box(109.5, 19.5, 119.5, 35.5), box(149.5, 19.5, 170, 38)},
                     160, 60, {box(112.5, 23.5, 116.5, 27.5)});
     }
 private slots:
@@ -52,7 +52,8 @@ private slots:
     {
         const auto r = runStep("blobs", boxes(), [](recipe::Step& s) { put(s, "objects", std::string("dark")); });
         const auto list = [&](const char* key) { return r.items[0].steps[0]->output(key)->values; };
-        const double truth[4][4] = {{19.5, 19.5, 10, 10}, {49.5, 19.5, 10, 12}, {79.5, 19.5, 10, 14}, {109.5, 19.5, 10, 16}};
+        const double truth[4][4] = {
+            {19.5, 19.5, 10, 10}, {49.5, 19.5, 10, 12}, {79.5, 19.5, 10, 14}, {109.5, 19.5, 10, 16}};
         for (std::size_t i = 0; i < 4; ++i) {
             QCOMPARE(list("box_left").at(i), truth[i][0]);
             QCOMPARE(list("box_top").at(i), truth[i][1]);
@@ -68,7 +69,8 @@ private slots:
             return value(runStep("blobs", boxes(),
                                  [&](recipe::Step& s) {
                                      put(s, "mode", std::string("fixed"));
-                                     put(s, "low", low), put(s, "high", high), put(s, "least_area", least), put(s, "most_area", most);
+                                     put(s, "low", low), put(s, "high", high), put(s, "least_area", least),
+                                         put(s, "most_area", most);
                                  }),
                          "count");
         };

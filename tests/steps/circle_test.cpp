@@ -20,7 +20,8 @@ private slots:
                 },
                 0.1);
             QVERIFY2(reason(r).empty(), reason(r).c_str());
-            QVERIFY(std::abs(value(r, "x") - 60.3) < 0.01 && std::abs(value(r, "y") - 58.7) < 0.01); // places stay in px
+            // places stay in px
+            QVERIFY(std::abs(value(r, "x") - 60.3) < 0.01 && std::abs(value(r, "y") - 58.7) < 0.01);
             QVERIFY2(std::abs(value(r, "diameter") - 6.28) < 0.002, qPrintable(QString::number(value(r, "diameter"))));
         }
     }
@@ -39,17 +40,20 @@ private slots:
     void aMissingPartIsStrayOrSaid()
     {
         const auto half = [](double share) {
-            return runStep("circle", draw({demo::circleOutline({60, 60}, 30)}, 120, 120, {box(60, 0, 120, 120)}), [=](recipe::Step& s) {
-                s.regions["ring"] = Region::ring({60, 60}, 20, 40);
-                put(s, "least_share", share);
-            });
+            return runStep("circle", draw({demo::circleOutline({60, 60}, 30)}, 120, 120, {box(60, 0, 120, 120)}),
+                           [=](recipe::Step& s) {
+                               s.regions["ring"] = Region::ring({60, 60}, 20, 40);
+                               put(s, "least_share", share);
+                           });
         };
         QVERIFY(std::abs(value(half(40), "radius") - 30) < 0.05);
         QVERIFY(reason(half(80)).find("80 % are asked") != std::string::npos);
     }
     void outsideThePictureIsSaid()
     {
-        const auto r = runStep("circle", draw({}, 60, 60), [](recipe::Step& s) { s.regions["ring"] = Region::ring({500, 500}, 20, 40); });
+        const auto r = runStep("circle", draw({}, 60, 60), [](recipe::Step& s) {
+            s.regions["ring"] = Region::ring({500, 500}, 20, 40);
+        });
         QCOMPARE(reason(r), std::string("the region lies outside the picture"));
     }
 };

@@ -11,7 +11,9 @@ private slots:
     void boltCircleOfAGroup()
     {
         std::vector<std::vector<Point>> holes;
-        for (int i = 0; i < 6; ++i) holes.push_back(demo::circleOutline(Point{150, 150} + geometry::direction(i * geometry::kPi / 3 + 0.1) * 90, 11));
+        for (int i = 0; i < 6; ++i)
+            holes.push_back(
+                demo::circleOutline(Point{150, 150} + geometry::direction(i * geometry::kPi / 3 + 0.1) * 90, 11));
         recipe::Recipe r;
         chain(r, "blobs", "holes", [](recipe::Step& s) {
             put(s, "objects", std::string("dark"));
@@ -27,7 +29,10 @@ private slots:
         recipe::Recipe r;
         chain(r, "circle", "a", [](recipe::Step& s) { s.regions["ring"] = Region::ring({60, 60}, 2, 30); });
         chain(r, "circle_through", "bolt", [](recipe::Step& s) { s.inputs = {{"c1", "a"}, {"c2", "a"}}; });
-        QVERIFY(runChain(r, draw({demo::circleOutline({60, 60}, 20)}, 120, 120)).items[0].step("bolt")->reason.find("needs 3") != std::string::npos);
+        QVERIFY(runChain(r, draw({demo::circleOutline({60, 60}, 20)}, 120, 120))
+                    .items[0]
+                    .step("bolt")
+                    ->reason.find("needs 3") != std::string::npos);
     }
 };
 QTEST_APPLESS_MAIN(CircleThroughTest)

@@ -47,14 +47,16 @@ private slots:
             return s.id;
         };
         const std::string a = circleAt({40, 40}), b = circleAt({100, 70});
-        for (const auto& [along, truth] : {std::pair{"direct", std::hypot(60, 30)}, {"datum_x", 60.0}, {"datum_y", 30.0}}) {
+        for (const auto& [along, truth] :
+             {std::pair{"direct", std::hypot(60, 30)}, {"datum_x", 60.0}, {"datum_y", 30.0}}) {
             recipe::Recipe copy = r;
             recipe::Step s = recipe::makeStep(copy, *recipe::findKind("distance"));
             s.inputs = {{"first", a}, {"second", b}};
             put(s, "along", std::string(along));
             copy.steps.push_back(s);
-            const auto result = inspect::evaluate(*inspect::Prepared::make(copy),
-                                                  captureOf(draw({demo::circleOutline({40, 40}, 15), demo::circleOutline({100, 70}, 15)}, 140, 110)));
+            const auto result = inspect::evaluate(
+                *inspect::Prepared::make(copy),
+                captureOf(draw({demo::circleOutline({40, 40}, 15), demo::circleOutline({100, 70}, 15)}, 140, 110)));
             QVERIFY2(std::abs(value(result, "distance") - truth) < 0.02, along);
         }
     }

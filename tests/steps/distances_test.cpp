@@ -22,7 +22,8 @@ private slots:
         const auto& x = result.items[0].step("x")->output("distances")->values;
         const double truth[] = {30, 80, 135, 200};
         QCOMPARE(d.size(), std::size_t(4));
-        for (std::size_t i = 0; i < 4; ++i) QVERIFY(std::abs(d[i] - (truth[i] - 20)) < 0.6 && std::abs(x[i] - truth[i]) < 0.6);
+        for (std::size_t i = 0; i < 4; ++i)
+            QVERIFY(std::abs(d[i] - (truth[i] - 20)) < 0.6 && std::abs(x[i] - truth[i]) < 0.6);
         QCOMPARE(value(result, "d", "least"), d[0]);
         QCOMPARE(value(result, "d", "greatest"), d[3]);
     }

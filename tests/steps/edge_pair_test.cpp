@@ -62,7 +62,9 @@ private slots:
     }
     void oneOfTwoIsSaid()
     {
-        const auto r = runStep("edge_pair", bars(), [](recipe::Step& s) { s.regions["window"] = Region::window({5, 30}, {25, 30}, 15); });
+        const auto r = runStep("edge_pair", bars(), [](recipe::Step& s) {
+            s.regions["window"] = Region::window({5, 30}, {25, 30}, 15);
+        });
         QCOMPARE(reason(r), std::string("1 of 2 edges found"));
     }
     void aNumberThatIsNotThereIsSaid()
@@ -79,8 +81,8 @@ private slots:
         for (int y = 0; y < p.height(); ++y)
             for (int x = 0; x < p.width(); ++x) m.row(y)[x] = p.row(y)[p.width() - 1 - x];
         const auto edit = [](recipe::Step& s) { s.regions["window"] = Region::window({5, 30}, {124, 30}, 15); };
-        QVERIFY(std::abs(value(runStep("edge_pair", std::move(p), edit), "distance") - value(runStep("edge_pair", std::move(m), edit), "distance")) <
-                1e-6);
+        QVERIFY(std::abs(value(runStep("edge_pair", std::move(p), edit), "distance") -
+                         value(runStep("edge_pair", std::move(m), edit), "distance")) < 1e-6);
     }
 };
 QTEST_APPLESS_MAIN(EdgePairTest)

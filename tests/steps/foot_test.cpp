@@ -11,7 +11,9 @@ private slots:
     void nearestPointOfTheLine()
     {
         auto r = wedge(0);
-        chain(r, "edge_point", "p", [](recipe::Step& s) { s.regions["window"] = Region::window({15, 100}, {60, 100}, 7); });
+        chain(r, "edge_point", "p", [](recipe::Step& s) {
+            s.regions["window"] = Region::window({15, 100}, {60, 100}, 7);
+        });
         chain(r, "foot", "f", [](recipe::Step& s) { s.inputs = {{"first", "top"}, {"second", "p"}}; });
         const auto result = runChain(r, picture(0));
         QVERIFY(std::abs(value(result, "f", "x") - 30) < 0.05 && std::abs(value(result, "f", "y") - 60) < 0.05);

@@ -13,8 +13,10 @@ private slots:
         for (int i = 0; i < 8; ++i) {
             const double angle = 0.8 * i - 2.6;
             const Point u = geometry::direction(angle), v = geometry::leftOf(u), c{80, 80};
-            // Dark on the right hand of the direction, bright on the left: the search to the left goes from dark to bright.
-            const auto part = std::vector<Point>{c - u * 200.0, c + u * 200.0, c + u * 200.0 - v * 200.0, c - u * 200.0 - v * 200.0};
+            // Dark on the right hand of the direction, bright on the left: the search to the left goes from dark to
+            // bright.
+            const auto part =
+                std::vector<Point>{c - u * 200.0, c + u * 200.0, c + u * 200.0 - v * 200.0, c - u * 200.0 - v * 200.0};
             const auto r = runStep("line", draw({part}, 160, 160), [&](recipe::Step& s) {
                 s.regions["window"] = Region::window(c - u * 50.0 + v * 3.0, c + u * 50.0 + v * 3.0, 24);
                 put(s, "polarity", std::string("dark_to_bright"));
@@ -45,9 +47,10 @@ private slots:
     }
     void aNotchIsStray()
     {
-        const auto r = runStep("line", draw({box(0, 40, 120, 80)}, 120, 80, {box(50, 40, 65, 46)}), [](recipe::Step& s) {
-            s.regions["window"] = Region::window({10, 40}, {110, 40}, 24);
-        });
+        const auto r =
+            runStep("line", draw({box(0, 40, 120, 80)}, 120, 80, {box(50, 40, 65, 46)}), [](recipe::Step& s) {
+                s.regions["window"] = Region::window({10, 40}, {110, 40}, 24);
+            });
         QVERIFY(value(r, "share") < 90 && value(r, "share") > 70);
         const auto line = std::get<geometry::Segment>(r.items[0].steps[0]->features.at("line"));
         QVERIFY(std::abs(geometry::signedDistance(line, {60, 39.5 + 0.5})) < 0.05);

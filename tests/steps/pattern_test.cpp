@@ -48,19 +48,21 @@ private slots:
         width.regions["window"] = Region::window({10 + 30, 70}, {10 + 150, 70}, 9); // across the long bar, 120 px
         width.regions["window"] = Region::window({30, 66}, {170, 66}, 9);
         r.steps.push_back(width);
-        const auto result =
-            inspect::evaluate(*inspect::Prepared::make(r), captureOf(draw({part({{110, 110}, 0.3}), part({{320, 140}, 2.0})}, 440, 280)));
+        const auto result = inspect::evaluate(
+            *inspect::Prepared::make(r), captureOf(draw({part({{110, 110}, 0.3}), part({{320, 140}, 2.0})}, 440, 280)));
         QCOMPARE(int(result.items.size()), 2);
         for (const auto& item : result.items) {
             QVERIFY(item.pose);
-            QVERIFY2(std::abs(item.steps[1]->output("distance")->values.at(0) - 120) < 0.1, item.steps[1]->reason.c_str());
+            QVERIFY2(std::abs(item.steps[1]->output("distance")->values.at(0) - 120) < 0.1,
+                     item.steps[1]->reason.c_str());
         }
         QVERIFY(!(result.items[0].pose->origin == result.items[1].pose->origin));
     }
     void notFoundIsOneRejectedItemWithTheReason()
     {
         const recipe::Recipe r = recipeWith([](recipe::Step&) {});
-        const auto result = inspect::evaluate(*inspect::Prepared::make(r), captureOf(draw({demo::circleOutline({100, 90}, 40)}, 200, 180)));
+        const auto result = inspect::evaluate(*inspect::Prepared::make(r),
+                                              captureOf(draw({demo::circleOutline({100, 90}, 40)}, 200, 180)));
         QCOMPARE(int(result.items.size()), 1);
         QVERIFY(!result.items[0].accepted() && reason(result).find("not found") == 0);
     }
@@ -76,7 +78,8 @@ private slots:
         recipe::Recipe r = recipeWith([](recipe::Step&) {});
         r.reference = *recipe::makeReference("r.png", *image::encodePng(draw({box(40, 60, 160, 120)}, 200, 180)), "");
         const auto prepared = inspect::Prepared::make(r);
-        QVERIFY2(prepared->taught(r.steps[0].id)->note.find("looks alike when turned by") == 0, prepared->taught(r.steps[0].id)->note.c_str());
+        QVERIFY2(prepared->taught(r.steps[0].id)->note.find("looks alike when turned by") == 0,
+                 prepared->taught(r.steps[0].id)->note.c_str());
     }
     void aBlankTeachingAreaIsRefused()
     {

@@ -20,8 +20,10 @@ private slots:
                 put(s, "x", 97.0 * k), put(s, "y", 84.0 * k);
             });
             const auto result = runChain(r, draw({demo::circleOutline({100, 80}, 20)}, 200, 160));
-            QVERIFY2(std::abs(value(result, "p", "position") - 10 * k) < 0.05 * k, qPrintable(QString::number(value(result, "p", "position"))));
-            QVERIFY(std::abs(value(result, "p", "dx") - 3 * k) < 0.05 * k && std::abs(value(result, "p", "dy") + 4 * k) < 0.05 * k);
+            QVERIFY2(std::abs(value(result, "p", "position") - 10 * k) < 0.05 * k,
+                     qPrintable(QString::number(value(result, "p", "position"))));
+            QVERIFY(std::abs(value(result, "p", "dx") - 3 * k) < 0.05 * k &&
+                    std::abs(value(result, "p", "dy") + 4 * k) < 0.05 * k);
         }
     }
 };

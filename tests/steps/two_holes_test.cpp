@@ -16,7 +16,8 @@ private slots:
             const auto at = [&](double x, double y) { return pose.toPicture({x, y}); };
             std::vector<Point> plate = {at(-120, -60), at(120, -60), at(120, 60), at(-120, 60)};
             return draw({plate}, 420, 320,
-                        {demo::circleOutline(at(-70, 0), 14), demo::circleOutline(at(70, 0), 14), demo::circleOutline(at(20, 30), 9)});
+                        {demo::circleOutline(at(-70, 0), 14), demo::circleOutline(at(70, 0), 14),
+                         demo::circleOutline(at(20, 30), 9)});
         };
         recipe::Recipe r;
         r.reference = *recipe::makeReference("r.png", *image::encodePng(picture(0, {0, 0})), "");
@@ -30,13 +31,16 @@ private slots:
         for (const auto& [turn, shift] : {std::pair{0.0, Point{0, 0}}, {0.03, Point{4, -3}}, {-0.04, Point{-3, 5}}}) {
             const auto result = runChain(r, picture(turn, shift));
             const geometry::Pose pose{Point{200, 150} + shift, turn};
-            QVERIFY2(state(result, "third") == inspect::State::Ok, qPrintable(QString::fromStdString(result.items[0].step("third")->reason)));
+            QVERIFY2(state(result, "third") == inspect::State::Ok,
+                     qPrintable(QString::fromStdString(result.items[0].step("third")->reason)));
             const Point third = pose.toPicture({20, 30});
-            QVERIFY(std::abs(value(result, "third", "x") - third.x) < 0.05 && std::abs(value(result, "third", "y") - third.y) < 0.05);
+            QVERIFY(std::abs(value(result, "third", "x") - third.x) < 0.05 &&
+                    std::abs(value(result, "third", "y") - third.y) < 0.05);
             QVERIFY(std::abs(value(result, "frame", "angle") - geometry::degrees(turn)) < 0.03);
             QVERIFY(std::abs(value(result, "frame", "distance") - 140) < 0.05);
             // In the datum's own frame nothing has moved.
-            QVERIFY(std::abs(value(result, "third", "along_x") - 90) < 0.06 && std::abs(value(result, "third", "along_y") - 30) < 0.06);
+            QVERIFY(std::abs(value(result, "third", "along_x") - 90) < 0.06 &&
+                    std::abs(value(result, "third", "along_y") - 30) < 0.06);
         }
     }
     void onePlaceGivesNoDirection()

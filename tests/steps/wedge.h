@@ -13,7 +13,9 @@ inline recipe::Recipe wedge(double degrees)
     recipe::Recipe r;
     chain(r, "line", "top", [](recipe::Step& s) { s.regions["window"] = Region::window({60, 60}, {240, 60}, 24); });
     const Point u = geometry::direction(geometry::radians(degrees));
-    chain(r, "line", "low", [&](recipe::Step& s) { s.regions["window"] = Region::window(Point{150, 160} - u * 90, Point{150, 160} + u * 90, 24); });
+    chain(r, "line", "low", [&](recipe::Step& s) {
+        s.regions["window"] = Region::window(Point{150, 160} - u * 90, Point{150, 160} + u * 90, 24);
+    });
     return r;
 }
 inline image::Image picture(double degrees)

@@ -30,8 +30,10 @@ public:
         if (option.state & QStyle::State_Selected) p->fillRect(option.rect, theme().selected);
         const QRectF sign(option.rect.left() + 6, option.rect.center().y() - 6, 13, 13);
         QColor colour = theme().ink;
-        if (word == QLatin1String("accept") || word == QLatin1String("pass")) report::drawTick(*p, sign, colour = theme().pass, 1.8);
-        else if (word == QLatin1String("reject") || word == QLatin1String("fail")) report::drawCross(*p, sign, colour = theme().fail, 2.2);
+        if (word == QLatin1String("accept") || word == QLatin1String("pass"))
+            report::drawTick(*p, sign, colour = theme().pass, 1.8);
+        else if (word == QLatin1String("reject") || word == QLatin1String("fail"))
+            report::drawCross(*p, sign, colour = theme().fail, 2.2);
         else if (word == QLatin1String("unjudged")) report::drawDash(*p, sign, colour, 1.6);
         else if (word == QLatin1String("not measured")) report::hatch(*p, sign, colour = theme().notMeasured, 4);
         p->setPen(colour);
@@ -85,13 +87,15 @@ RecordsPage::RecordsPage(QString logPath, QWidget* parent) : QWidget(parent), m_
     m_hint->setObjectName(QStringLiteral("recordsHint"));
     m_hint->setAlignment(Qt::AlignCenter);
     m_hint->setWordWrap(true);
-    m_table = makeTable({tr("No."), tr("When"), tr("Verdict"), tr("Fault"), tr("Picture"), tr("Item"), tr("Batch"), tr("Recipe"), tr("Rev.")},
+    m_table = makeTable({tr("No."), tr("When"), tr("Verdict"), tr("Fault"), tr("Picture"), tr("Item"), tr("Batch"),
+                         tr("Recipe"), tr("Rev.")},
                         "recordsTable", this);
     m_table->setItemDelegateForColumn(2, new VerdictDelegate(m_table));
     const int widths[] = {44, 162, 84, 232, 100, 38, 62, 92, 30};
     for (int i = 0; i < 9; ++i) m_table->setColumnWidth(i, widths[i]);
     m_table->horizontalHeader()->setStretchLastSection(true);
-    m_values = makeTable({tr("Check"), tr("Value"), tr("Unit"), tr("Low"), tr("High"), tr("Verdict")}, "valuesTable", this);
+    m_values =
+        makeTable({tr("Check"), tr("Value"), tr("Unit"), tr("Low"), tr("High"), tr("Verdict")}, "valuesTable", this);
     m_values->setItemDelegateForColumn(5, new VerdictDelegate(m_values));
     const int valueWidths[] = {128, 74, 44, 64, 64, 100};
     for (int i = 0; i < 6; ++i) m_values->setColumnWidth(i, valueWidths[i]);
@@ -154,7 +158,10 @@ void RecordsPage::refresh()
     for (int i = 0; i < int(rows.size()); ++i) {
         const auto& r = rows[std::size_t(i)];
         put(m_table, i, 0, QString::number(r.id));
-        put(m_table, i, 1, QDateTime::fromString(r.at, Qt::ISODateWithMs).toLocalTime().toString(QStringLiteral("yyyy-MM-dd hh:mm:ss")));
+        put(m_table, i, 1,
+            QDateTime::fromString(r.at, Qt::ISODateWithMs)
+                .toLocalTime()
+                .toString(QStringLiteral("yyyy-MM-dd hh:mm:ss")));
         put(m_table, i, 2, r.verdict);
         put(m_table, i, 3, r.sentence);
         put(m_table, i, 4, QFileInfo(r.picture).fileName());
@@ -164,12 +171,14 @@ void RecordsPage::refresh()
         put(m_table, i, 8, QString::number(r.revision));
         for (int c = 0; c < 9; ++c) m_table->item(i, c)->setToolTip(m_table->item(i, c)->text());
     }
-    m_count->setText(counts.items > (long long)(rows.size())
-                         ? tr("the newest %1 of %2 items, %3 rejects").arg(rows.size()).arg(counts.items).arg(counts.rejects)
-                         : tr("%1 items, %2 rejects").arg(counts.items).arg(counts.rejects));
+    m_count->setText(
+        counts.items > (long long)(rows.size())
+            ? tr("the newest %1 of %2 items, %3 rejects").arg(rows.size()).arg(counts.items).arg(counts.rejects)
+            : tr("%1 items, %2 rejects").arg(counts.items).arg(counts.rejects));
     if (rows.empty() && m_hint->text().isEmpty())
-        m_hint->setText(filter.verdict.isEmpty() && filter.text.isEmpty() ? tr("Nothing logged yet. Items inspected in Run (Ctrl+2) land here.")
-                                                                          : tr("No item fits this filter."));
+        m_hint->setText(filter.verdict.isEmpty() && filter.text.isEmpty()
+                            ? tr("Nothing logged yet. Items inspected in Run (Ctrl+2) land here.")
+                            : tr("No item fits this filter."));
     m_hint->setVisible(!m_hint->text().isEmpty());
     m_hint->setContentsMargins(24, 12, 24, 12);
     if (!rows.empty()) m_table->selectRow(0);
@@ -199,7 +208,9 @@ void RecordsPage::showValues()
         title += QStringLiteral("\n") + tr("revision %1").arg(item->revision);
         if (!item->by.isEmpty()) title += tr(", released by %1").arg(item->by);
         if (!item->station.isEmpty()) title += tr(" · station %1").arg(item->station);
-        title += QStringLiteral("\n") + (item->kept.isEmpty() ? tr("picture not kept: %1").arg(item->notKept) : tr("picture kept: %1").arg(QFileInfo(item->kept).fileName().left(12)));
+        title += QStringLiteral("\n") + (item->kept.isEmpty()
+                                             ? tr("picture not kept: %1").arg(item->notKept)
+                                             : tr("picture kept: %1").arg(QFileInfo(item->kept).fileName().left(12)));
         for (const QString& w : item->warnings) title += QStringLiteral("\n") + tr("beware: %1").arg(w);
         m_valuesTitle->setToolTip(item->kept);
     }
@@ -232,12 +243,17 @@ void RecordsPage::showValues()
             whole += (whole.isEmpty() ? QString() : QStringLiteral("\n")) +
                      tr("%1: %2 %3, limits %4 to %5, %6")
                          .arg(e.name, number(e.value), v.unit, number(e.low), number(e.high),
-                              !e.value ? tr("missing") : e.verdict == QLatin1String("not_measured") ? tr("not measured") : e.verdict);
+                              !e.value                                     ? tr("missing")
+                              : e.verdict == QLatin1String("not_measured") ? tr("not measured")
+                                                                           : e.verdict);
         }
         if (v.list && !own)
             for (std::size_t k = 0; k < v.values.size() && k < 200; ++k)
-                whole += (whole.isEmpty() ? QString() : QStringLiteral("\n")) + QStringLiteral("%1: ").arg(k + 1) + number(v.values[k]) + QStringLiteral(" ") + v.unit;
-        if (v.nominal) whole += (whole.isEmpty() ? QString() : QStringLiteral("\n")) + tr("nominal %1 %2").arg(number(v.nominal), v.unit);
+                whole += (whole.isEmpty() ? QString() : QStringLiteral("\n")) + QStringLiteral("%1: ").arg(k + 1) +
+                         number(v.values[k]) + QStringLiteral(" ") + v.unit;
+        if (v.nominal)
+            whole += (whole.isEmpty() ? QString() : QStringLiteral("\n")) +
+                     tr("nominal %1 %2").arg(number(v.nominal), v.unit);
         for (int c = 0; c < 6; ++c) m_values->item(i, c)->setToolTip(whole);
     }
 }

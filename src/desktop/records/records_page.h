@@ -1,4 +1,5 @@
-// records_page.h - every inspected item as a table, filtered by verdict and text; the values of the chosen one beside it.
+// records_page.h - every inspected item as a table, filtered by verdict and text; the values of the chosen one beside
+// it.
 #pragma once
 #include "records/record_log.h"
 

@@ -27,7 +27,8 @@ LineBridge::LineBridge(const QString& logPath, QObject* parent) : QObject(parent
     QDir().mkpath(folder);
     std::vector<std::unique_ptr<station::Sink>> sinks;
     sinks.push_back(std::make_unique<station::RecordSink>(logPath.toStdString()));
-    sinks.push_back(std::make_unique<station::CsvSink>(base::realFiles(), [folder](const recipe::Recipe& r) { return tablePath(folder, r); }));
+    sinks.push_back(std::make_unique<station::CsvSink>(
+        base::realFiles(), [folder](const recipe::Recipe& r) { return tablePath(folder, r); }));
     station::Station::Listener listener;
     listener.logged = [this](const station::Logged& item) {
         {
@@ -37,20 +38,28 @@ LineBridge::LineBridge(const QString& logPath, QObject* parent) : QObject(parent
             // Pictures wait for the window only as long as they could still be looked at.
             if (m_waiting.size() > 24) m_waiting[m_waiting.size() - 25].letGoOfPicture();
         }
-        QMetaObject::invokeMethod(this, [this] { emit logged(); }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this, [this] { emit logged(); }, Qt::QueuedConnection);
     };
     listener.trouble = [this](const std::string& what, const std::string& message) {
         QMetaObject::invokeMethod(
-            this, [this, w = QString::fromStdString(what), m = QString::fromStdString(message)] { emit trouble(w, m); }, Qt::QueuedConnection);
+            this, [this, w = QString::fromStdString(what), m = QString::fromStdString(message)] { emit trouble(w, m); },
+            Qt::QueuedConnection);
     };
     listener.ended = [this](const std::string& source) {
         QMetaObject::invokeMethod(
-            this, [this, s = QString::fromStdString(source)] { emit trouble(QStringLiteral("camera"), tr("no more pictures from the %1").arg(s)); },
+            this,
+            [this, s = QString::fromStdString(source)] {
+                emit trouble(QStringLiteral("camera"), tr("no more pictures from the %1").arg(s));
+            },
             Qt::QueuedConnection);
     };
-    listener.runningChanged = [this](bool on) { QMetaObject::invokeMethod(this, [this, on] { emit runningChanged(on); }, Qt::QueuedConnection); };
-    m_station = std::make_unique<station::Station>(std::move(sinks), std::vector<std::unique_ptr<station::Output>>(), std::move(listener),
-                                                   station::Station::Threads{1, 0});
+    listener.runningChanged = [this](bool on) {
+        QMetaObject::invokeMethod(
+            this, [this, on] { emit runningChanged(on); }, Qt::QueuedConnection);
+    };
+    m_station = std::make_unique<station::Station>(std::move(sinks), std::vector<std::unique_ptr<station::Output>>(),
+                                                   std::move(listener), station::Station::Threads{1, 0});
 }
 
 LineBridge::~LineBridge() { m_station->stop(); }

@@ -1,5 +1,5 @@
-// line_bridge.h - the line's callbacks as signals of the window's thread. The line never waits for the window: what is not fetched in time is
-// shown late, its picture perhaps not, but it is inspected and logged all the same.
+// line_bridge.h - the line's callbacks as signals of the window's thread. The line never waits for the window: what is
+// not fetched in time is shown late, its picture perhaps not, but it is inspected and logged all the same.
 #pragma once
 #include "station/station.h"
 

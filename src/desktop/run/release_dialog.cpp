@@ -47,8 +47,11 @@ ReleaseDialog::ReleaseDialog(const Session& session, const RunPage& run, QWidget
         head->setText(tr("%1 goes on the line; nothing is released there yet").arg(q(r.name)));
         list->addItem(tr("%1 steps, revision %2").arg(r.steps.size()).arg(r.revision));
     } else {
-        const QString other = r.name == running->recipe().name ? QString() : q(running->recipe().name) + QStringLiteral(" ");
-        head->setText(tr("%1 goes on the line instead of %2revision %3, from the next item on").arg(q(r.name), other).arg(running->revision));
+        const QString other =
+            r.name == running->recipe().name ? QString() : q(running->recipe().name) + QStringLiteral(" ");
+        head->setText(tr("%1 goes on the line instead of %2revision %3, from the next item on")
+                          .arg(q(r.name), other)
+                          .arg(running->revision));
         for (const QString& d : run.differences()) list->addItem(d);
         if (list->count() == 0) list->addItem(tr("Nothing differs: the same recipe is on the line already"));
     }

@@ -197,18 +197,23 @@ base::Status RunPage::release(const QString& by)
 {
     // A draft is no part of the recipe.
     recipe::Recipe recipe = m_session.recipe();
-    if (recipe.steps.empty()) return base::fail(base::ErrorCode::InvalidArgument, "the recipe has no steps: nothing can be released");
+    if (recipe.steps.empty())
+        return base::fail(base::ErrorCode::InvalidArgument, "the recipe has no steps: nothing can be released");
     if (const auto wrong = recipe::unsound(recipe); !wrong.empty()) return base::passOn(wrong.front());
-    if (m_released && m_released->identity != recipe::identity(recipe) && recipe.revision <= m_released->revision && recipe.name == m_released->recipe().name)
+    if (m_released && m_released->identity != recipe::identity(recipe) && recipe.revision <= m_released->revision &&
+        recipe.name == m_released->recipe().name)
         recipe.revision = m_released->revision + 1; // what runs is never two things under one number
     auto prepared = inspect::Prepared::make(std::move(recipe), m_session.prepared().get());
     if (!prepared) return base::passOn(prepared.error());
     auto made = records::release(std::make_shared<const inspect::Prepared>(std::move(*prepared)), by.toStdString());
     if (!made) return base::passOn(made.error());
-    const auto name = [](const records::Release& r) { return q(r.recipe().name) + tr(" revision %1 · %2").arg(r.revision).arg(q(r.identity.substr(0, 12))); };
+    const auto name = [](const records::Release& r) {
+        return q(r.recipe().name) + tr(" revision %1 · %2").arg(r.revision).arg(q(r.identity.substr(0, 12)));
+    };
     m_session.setRevision((*made)->revision);
     auto log = records::RecordLog::open(m_log);
-    const base::Status written = log ? (*log)->append(**made, m_released ? m_released->identity : std::string()) : base::passOn(log.error());
+    const base::Status written =
+        log ? (*log)->append(**made, m_released ? m_released->identity : std::string()) : base::passOn(log.error());
     m_released = *made;
     putOnLine();
     showReleased();
@@ -247,7 +252,10 @@ void RunPage::showReleased()
     m_runs->setText(tr("runs: %1 · revision %2 · released %3 by %4")
                         .arg(q(m_released->recipe().name))
                         .arg(m_released->revision)
-                        .arg(QDateTime::fromString(q(m_released->at), Qt::ISODateWithMs).toLocalTime().toString(QStringLiteral("yyyy-MM-dd hh:mm")), by));
+                        .arg(QDateTime::fromString(q(m_released->at), Qt::ISODateWithMs)
+                                 .toLocalTime()
+                                 .toString(QStringLiteral("yyyy-MM-dd hh:mm")),
+                             by));
 }
 
 bool RunPage::chooseSource()
@@ -265,7 +273,8 @@ bool RunPage::chooseSource()
         }
         m_bridge.line().setSource(std::make_shared<station::ListSource>("trials", std::move(pictures), true));
     } else {
-        const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder of pictures"), m_folder, QFileDialog::DontUseNativeDialog);
+        const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder of pictures"), m_folder,
+                                                                 QFileDialog::DontUseNativeDialog);
         if (folder.isEmpty()) return false;
         auto source = station::ListSource::folder(folder.toStdString(), false);
         if (!source) {
@@ -307,7 +316,8 @@ void RunPage::arrived()
     if (items.empty()) return;
     for (const station::Logged& item : items) add(item);
     showTotals();
-    m_records->setText(m_unsaved == 0 ? tr("records: %1 items saved").arg(m_saved) : tr("records: %1 items saved, %2 NOT saved").arg(m_saved).arg(m_unsaved));
+    m_records->setText(m_unsaved == 0 ? tr("records: %1 items saved").arg(m_saved)
+                                      : tr("records: %1 items saved, %2 NOT saved").arg(m_saved).arg(m_unsaved));
     rebuildRows();
     m_grid->refresh();
     if (m_pinned < 0) pin(int(m_tape.size()) - 1);
@@ -376,8 +386,11 @@ void RunPage::showTotals()
     const auto& totals = release->recipe().totals;
     for (std::size_t i = 0; i < totals.size(); ++i) {
         const bool any = i < m_tally.totals().sums().size();
-        all << q(totals[i].name) + QStringLiteral("  ") + q(base::toText(any ? m_tally.totals().sums()[i].value : 0, totals[i].unit)) +
-                   (any && m_tally.totals().sums()[i].left ? tr(" (%1 items left out)").arg(m_tally.totals().sums()[i].left) : QString());
+        all << q(totals[i].name) + QStringLiteral("  ") +
+                   q(base::toText(any ? m_tally.totals().sums()[i].value : 0, totals[i].unit)) +
+                   (any && m_tally.totals().sums()[i].left
+                        ? tr(" (%1 items left out)").arg(m_tally.totals().sums()[i].left)
+                        : QString());
     }
     m_totalsText->setText(all.join(QStringLiteral("     ")));
 }
@@ -411,11 +424,13 @@ void RunPage::showPinned()
     const station::Logged& item = m_tape[std::size_t(column)].item;
     const auto& items = item.result().items;
     m_sheet->show(item, m_item);
-    const QString title = items.size() > 1 ? tr("item %1 of %2  (N: next)").arg(m_item + 1).arg(items.size()) : QString();
+    const QString title =
+        items.size() > 1 ? tr("item %1 of %2  (N: next)").arg(m_item + 1).arg(items.size()) : QString();
     m_ladder->show(items.empty() ? nullptr : &items[std::size_t(m_item)], title);
     const double span = m_times.size() > 1 ? double(m_times.back() - m_times.front()) / 60000.0 : 0;
     const auto& counts = m_tally.counts();
-    m_band->show(&item.result(), {counts.items, counts.accepted, span > 0 ? double(m_times.size() - 1) / span : 0}, present);
+    m_band->show(&item.result(), {counts.items, counts.accepted, span > 0 ? double(m_times.size() - 1) / span : 0},
+                 present);
     m_grid->setCurrent(-1, column);
 }
 
@@ -429,7 +444,8 @@ GridColumn RunPage::column(int c) const
     out.answered = true;
     out.error = t.item.result().error.has_value();
     out.outcome = t.item.result().outcome();
-    out.tip = tr("item %1 · %2 · %3").arg(t.number).arg(localTime(t.item.inspected.taken.at), q(t.item.result().picture));
+    out.tip =
+        tr("item %1 · %2 · %3").arg(t.number).arg(localTime(t.item.inspected.taken.at), q(t.item.result().picture));
     out.tip += QStringLiteral("\n") + tr("%1 revision %2").arg(q(release.recipe().name)).arg(release.revision);
     for (const auto& i : t.item.result().items)
         if (!i.accepted()) out.tip += QStringLiteral("\n") + q(i.sentence());

@@ -1,5 +1,5 @@
-// run_page.h - Run: large picture and verdict, values on one ladder, the latest items as a tape. Nothing here can change the recipe, and no edit
-// reaches the line: what runs is what was released.
+// run_page.h - Run: large picture and verdict, values on one ladder, the latest items as a tape. Nothing here can
+// change the recipe, and no edit reaches the line: what runs is what was released.
 #pragma once
 #include "desktop/grid_view.h"
 #include "desktop/run/line_bridge.h"
@@ -29,14 +29,15 @@ public:
     long long itemCount() const { return m_arrived; } // since the program started
     QString logPath() const { return m_log; }
     void refreshTheme() { m_grid->refresh(); }
-    // Puts the recipe being edited on the line, by somebody's name; written into the log's events. Valid from the next item.
+    // Puts the recipe being edited on the line, by somebody's name; written into the log's events. Valid from the next
+    // item.
     base::Status release(const QString& by);
     std::shared_ptr<const records::Release> released() const { return m_released; }
     // In what the recipe being edited differs from the one on the line.
     QStringList differences() const;
 
 signals:
-    void itemLogged(); // after it is in the log and on the screen
+    void itemLogged();    // after it is in the log and on the screen
     void releaseWanted(); // Start was asked for and nothing is released
     void released(const QString& words);
 

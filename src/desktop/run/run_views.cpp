@@ -36,7 +36,8 @@ void RunSheet::show(const station::Logged& logged, int item)
     const auto& capture = logged.inspected.capture;
     m_picture = capture ? report::toQImage(capture->shown()) : QImage();
     if (logged.result().error) m_hint = tr("The picture could not be read\n%1").arg(q(*logged.result().error));
-    else if (!capture) m_hint = tr("This item's picture is no longer in memory\nIts values and verdict are shown beside and below");
+    else if (!capture)
+        m_hint = tr("This item's picture is no longer in memory\nIts values and verdict are shown beside and below");
     update();
 }
 
@@ -48,7 +49,9 @@ void RunSheet::paintEvent(QPaintEvent*)
         p.setFont(report::uiFont(15));
         p.setPen(theme().second);
         p.drawText(rect().adjusted(24, 24, -24, -24), Qt::AlignCenter | Qt::TextWordWrap,
-                   m_hint.isEmpty() ? tr("No item yet\nStart (F6) feeds items one after another, Take one (F7) a single one") : m_hint);
+                   m_hint.isEmpty()
+                       ? tr("No item yet\nStart (F6) feeds items one after another, Take one (F7) a single one")
+                       : m_hint);
         return;
     }
     const double k = std::min((width() - 12.0) / m_picture.width(), (height() - 12.0) / m_picture.height());
@@ -71,7 +74,8 @@ LadderView::LadderView(QWidget* parent) : QWidget(parent)
 QString LadderView::othersText() const
 {
     if (m_others == 0) return {};
-    return m_othersOut == 0 ? tr("%1 others pass").arg(m_others) : tr("%1 others, %2 of them do not pass").arg(m_others).arg(m_othersOut);
+    return m_othersOut == 0 ? tr("%1 others pass").arg(m_others)
+                            : tr("%1 others, %2 of them do not pass").arg(m_others).arg(m_othersOut);
 }
 
 void LadderView::show(const inspect::ItemResult* item, const QString& title)
@@ -84,13 +88,17 @@ void LadderView::show(const inspect::ItemResult* item, const QString& title)
         m_rows = item->checks;
         // Fails, not measured, near, then the recipe's order; eight at most.
         const auto rank = [](const inspect::CheckResult& c) {
-            return c.verdict == Verdict::Fail ? 0 : c.verdict == Verdict::NotMeasured ? 1 : c.share && *c.share >= 0.8 ? 2 : 3;
+            return c.verdict == Verdict::Fail          ? 0
+                   : c.verdict == Verdict::NotMeasured ? 1
+                   : c.share && *c.share >= 0.8        ? 2
+                                                       : 3;
         };
         std::stable_sort(m_rows.begin(), m_rows.end(), [&](const auto& a, const auto& b) { return rank(a) < rank(b); });
         m_othersOut = 0;
         if (m_rows.size() > 8) {
             m_others = int(m_rows.size()) - 8;
-            m_othersOut = int(std::count_if(m_rows.begin() + 8, m_rows.end(), [](const auto& c) { return c.verdict != Verdict::Pass; }));
+            m_othersOut = int(std::count_if(m_rows.begin() + 8, m_rows.end(),
+                                            [](const auto& c) { return c.verdict != Verdict::Pass; }));
             m_rows.resize(8);
         }
     }
@@ -106,7 +114,8 @@ void LadderView::paintEvent(QPaintEvent*)
     if (m_rows.empty()) {
         p.setFont(report::uiFont(13));
         p.setPen(th.second);
-        p.drawText(rect(), Qt::AlignCenter, m_has ? tr("The recipe judges nothing yet") : tr("Values appear with the first item"));
+        p.drawText(rect(), Qt::AlignCenter,
+                   m_has ? tr("The recipe judges nothing yet") : tr("Values appear with the first item"));
         return;
     }
     const double head = m_title.isEmpty() ? 0 : 30;
@@ -133,7 +142,8 @@ void LadderView::paintEvent(QPaintEvent*)
         p.setFont(report::uiFont(15));
         p.setPen(th.ink);
         const double room = valueRight - valueWidth - 50;
-        p.drawText(QRectF(40, top, room, row), Qt::AlignVCenter, p.fontMetrics().elidedText(q(c.name), Qt::ElideRight, int(room)));
+        p.drawText(QRectF(40, top, room, row), Qt::AlignVCenter,
+                   p.fontMetrics().elidedText(q(c.name), Qt::ElideRight, int(room)));
         p.setPen(QPen(th.hair, 1));
         p.drawLine(QPointF(8, top + row), QPointF(width() - 8, top + row));
         const QRectF bar(left, mid - 8, span, 16);
@@ -147,7 +157,8 @@ void LadderView::paintEvent(QPaintEvent*)
             p.drawText(bar, Qt::AlignVCenter, tr("no limits"));
             continue;
         }
-        // Limits stand in line for all rows; 15 % beyond either side, what lies further is held at the end with an arrow.
+        // Limits stand in line for all rows; 15 % beyond either side, what lies further is held at the end with an
+        // arrow.
         const double inset = span * 0.15 / 1.3, l = left + inset, r = right - inset;
         p.fillRect(QRectF(l, bar.top(), r - l, bar.height()), th.passGround);
         p.setPen(QPen(th.pass, 2));
@@ -206,7 +217,9 @@ void VerdictBand::show(const inspect::PictureResult* result, const Counts& count
         m_second = q(*result->error);
     } else if (result) {
         m_outcome = result->outcome();
-        m_word = m_outcome == Outcome::Accept ? tr("ACCEPT") : m_outcome == Outcome::Reject ? tr("REJECT") : tr("UNJUDGED");
+        m_word = m_outcome == Outcome::Accept   ? tr("ACCEPT")
+                 : m_outcome == Outcome::Reject ? tr("REJECT")
+                                                : tr("UNJUDGED");
         for (const auto& item : result->items) // the recipe's own words
             if (item.outcome == m_outcome && !item.word.empty()) m_word = q(item.word);
         m_measured = false;
@@ -217,8 +230,8 @@ void VerdictBand::show(const inspect::PictureResult* result, const Counts& count
                     m_measured = true;
                     const QString text = (result->items.size() > 1 ? tr("item %1: ").arg(item.number) : QString()) +
                                          (c.balloon ? QString::number(c.balloon) + QStringLiteral(" ") : QString()) +
-                                         (c.fault.empty() ? QString() : q(c.fault) + QStringLiteral(" · ")) + q(c.name) + QStringLiteral(" ") +
-                                         q(c.valueText());
+                                         (c.fault.empty() ? QString() : q(c.fault) + QStringLiteral(" · ")) +
+                                         q(c.name) + QStringLiteral(" ") + q(c.valueText());
                     if (m_sentence.isEmpty()) {
                         m_sentence = text;
                         if (!c.reason.empty()) more << q(c.reason);
@@ -227,14 +240,18 @@ void VerdictBand::show(const inspect::PictureResult* result, const Counts& count
                     }
                 }
             if (m_sentence.isEmpty() && item.rejected())
-                m_sentence = (result->items.size() > 1 ? tr("item %1: ").arg(item.number) : QString()) + q(item.sentence());
+                m_sentence =
+                    (result->items.size() > 1 ? tr("item %1: ").arg(item.number) : QString()) + q(item.sentence());
         }
         const bool all = std::all_of(result->items.begin(), result->items.end(), [](const auto& item) {
-            return std::none_of(item.checks.begin(), item.checks.end(),
-                                [](const auto& c) { return c.verdict == Verdict::Fail || c.verdict == Verdict::NotMeasured; });
+            return std::none_of(item.checks.begin(), item.checks.end(), [](const auto& c) {
+                return c.verdict == Verdict::Fail || c.verdict == Verdict::NotMeasured;
+            });
         });
-        if (m_outcome == Outcome::Accept) m_sentence = all ? tr("all checks pass") : tr("accepted by the recipe's rule"), m_measured = true;
-        if (m_outcome == Outcome::Unjudged) m_sentence = tr("no check has limits: nothing was judged"), m_measured = true;
+        if (m_outcome == Outcome::Accept)
+            m_sentence = all ? tr("all checks pass") : tr("accepted by the recipe's rule"), m_measured = true;
+        if (m_outcome == Outcome::Unjudged)
+            m_sentence = tr("no check has limits: nothing was judged"), m_measured = true;
         m_second = more.join(QStringLiteral(" · "));
     }
     setAccessibleName(m_word + QStringLiteral(" ") + m_sentence);
@@ -281,13 +298,15 @@ void VerdictBand::paintEvent(QPaintEvent*)
         // The sentence shrinks before it is cut.
         double px = far;
         p.setFont(report::sheetFont(px));
-        while (px > 18 && p.fontMetrics().horizontalAdvance(m_sentence) > text.width()) p.setFont(report::sheetFont(px -= 2));
+        while (px > 18 && p.fontMetrics().horizontalAdvance(m_sentence) > text.width())
+            p.setFont(report::sheetFont(px -= 2));
         p.setPen(outcomeColour());
         p.drawText(text.adjusted(0, 0, 0, -26), Qt::AlignVCenter | Qt::AlignLeft,
                    p.fontMetrics().elidedText(m_sentence, Qt::ElideRight, int(text.width())));
         p.setFont(report::uiFont(14));
         p.setPen(th.second);
-        const QString second = m_present ? m_second : tr("this is not the present item: Start or click the last column to go on");
+        const QString second =
+            m_present ? m_second : tr("this is not the present item: Start or click the last column to go on");
         p.drawText(QRectF(text.left(), text.bottom() - 26, text.width(), 24), Qt::AlignVCenter,
                    p.fontMetrics().elidedText(second, Qt::ElideRight, int(text.width())));
     }
@@ -305,8 +324,12 @@ void VerdictBand::paintEvent(QPaintEvent*)
     };
     line(0, tr("items"), QString::number(m_counts.items));
     line(1, tr("accepted"),
-         m_counts.items ? tr("%1 · %2 %").arg(m_counts.accepted).arg(100.0 * double(m_counts.accepted) / double(m_counts.items), 0, 'f', 1) : QStringLiteral("–"));
-    line(2, tr("rate"), m_counts.perMinute > 0 ? tr("%1 a minute").arg(m_counts.perMinute, 0, 'f', 0) : QStringLiteral("–"));
+         m_counts.items ? tr("%1 · %2 %")
+                              .arg(m_counts.accepted)
+                              .arg(100.0 * double(m_counts.accepted) / double(m_counts.items), 0, 'f', 1)
+                        : QStringLiteral("–"));
+    line(2, tr("rate"),
+         m_counts.perMinute > 0 ? tr("%1 a minute").arg(m_counts.perMinute, 0, 'f', 0) : QStringLiteral("–"));
 }
 
 } // namespace desktop

@@ -1,5 +1,5 @@
-// run_views.h - Run's far-readable parts: the sheet of the item in view, its values on one ladder, the verdict across. All are given one item and
-// the line it was taken under; nothing is read from the recipe being edited.
+// run_views.h - Run's far-readable parts: the sheet of the item in view, its values on one ladder, the verdict across.
+// All are given one item and the line it was taken under; nothing is read from the recipe being edited.
 #pragma once
 #include "station/line.h"
 

@@ -28,9 +28,12 @@ namespace
 // As they were stated, with their unit where it is not the one the value is shown in.
 QString limitsText(const Recipe& recipe, const Step& step, const Check& check)
 {
-    const bool own = std::any_of(check.elements.begin(), check.elements.end(), [](const Element& e) { return e.own.has_value(); });
+    const bool own =
+        std::any_of(check.elements.begin(), check.elements.end(), [](const Element& e) { return e.own.has_value(); });
     if (own) return QObject::tr("each its own");
-    if (!check.limits.any()) return check.match == Match::Place ? QObject::tr("%1 places").arg(check.elements.size()) : QObject::tr("no limits");
+    if (!check.limits.any())
+        return check.match == Match::Place ? QObject::tr("%1 places").arg(check.elements.size())
+                                           : QObject::tr("no limits");
     const StepKind* kind = findKind(step.kind);
     const OutputSpec* spec = kind ? kind->output(check.output) : nullptr;
     const base::Unit shown = spec ? base::shownAs(recipe.unitOf(step, *spec), recipe.shownIn) : check.limits.unit;
@@ -46,7 +49,9 @@ bool failsAnywhere(const Session& session, const std::string& step, const std::s
         if (const auto* r = session.result(t))
             for (const auto& i : r->items)
                 for (const auto& c : i.checks)
-                    if (c.step == step && c.output == output && (c.verdict == Verdict::Fail || c.verdict == Verdict::NotMeasured)) return true;
+                    if (c.step == step && c.output == output &&
+                        (c.verdict == Verdict::Fail || c.verdict == Verdict::NotMeasured))
+                        return true;
     return false;
 }
 } // namespace
@@ -80,7 +85,9 @@ void TrialGrid::addGroup(const Recipe& recipe, const std::string& datum)
             m_rows.push_back(row);
         }
         for (const Check& c : s.checks) {
-            row.kind = head ? RowKind::Datum : draft && draft->offer().step.id == s.id ? RowKind::Draft : RowKind::Check;
+            row.kind = head                                      ? RowKind::Datum
+                       : draft && draft->offer().step.id == s.id ? RowKind::Draft
+                                                                 : RowKind::Check;
             row.output = c.output;
             row.name = QString::fromStdString(c.name);
             row.balloon = c.balloon ? QString::number(c.balloon) : QString();
@@ -97,7 +104,8 @@ void TrialGrid::addGroup(const Recipe& recipe, const std::string& datum)
                         if (answer.list) row.value = QString::fromStdString(answer.valueText());
                         else if (!answer.values.empty()) {
                             const QString whole = QString::fromStdString(answer.valueText()),
-                                          unit = QString::fromUtf8(base::symbol(base::shownAs(answer.unit, answer.shownIn)));
+                                          unit = QString::fromUtf8(
+                                              base::symbol(base::shownAs(answer.unit, answer.shownIn)));
                             row.value = unit.isEmpty() ? whole : whole.left(whole.size() - unit.size()).trimmed();
                             row.unit = unit;
                         }
@@ -120,7 +128,8 @@ void TrialGrid::addGroup(const Recipe& recipe, const std::string& datum)
                     if (const auto* r = m_session.result(t))
                         for (const auto& i : r->items)
                             for (const auto& answer : i.checks)
-                                if (answer.step == s.id && answer.output == c.output) elements = std::max(elements, int(answer.elements.size()));
+                                if (answer.step == s.id && answer.output == c.output)
+                                    elements = std::max(elements, int(answer.elements.size()));
             row.folds = elements > 0 && row.kind != RowKind::Datum;
             row.unfolded = row.folds && m_unfolded.count(s.id + "." + c.output);
             (head ? m_rows : checks).push_back(row);
@@ -130,7 +139,8 @@ void TrialGrid::addGroup(const Recipe& recipe, const std::string& datum)
                 one.kind = RowKind::Element;
                 one.step = s.id, one.output = c.output, one.element = e, one.inUse = s.inUse;
                 one.stepKind = kind;
-                one.name = (c.balloon ? QString::number(c.balloon) + QStringLiteral(".") : QString()) + QString::number(e + 1);
+                one.name =
+                    (c.balloon ? QString::number(c.balloon) + QStringLiteral(".") : QString()) + QString::number(e + 1);
                 if (e < int(c.elements.size()) && !c.elements[std::size_t(e)].name.empty())
                     one.name += QStringLiteral("  ") + QString::fromStdString(c.elements[std::size_t(e)].name);
                 if (item)
@@ -139,11 +149,12 @@ void TrialGrid::addGroup(const Recipe& recipe, const std::string& datum)
                             const auto& part = answer.elements[std::size_t(e)];
                             one.verdict = part.verdict;
                             const base::Unit unit = base::shownAs(answer.unit, answer.shownIn);
-                            if (e >= int(c.elements.size()) && part.reason == "surplus") one.name = QObject::tr("surplus");
+                            if (e >= int(c.elements.size()) && part.reason == "surplus")
+                                one.name = QObject::tr("surplus");
                             if (part.value >= 0) {
-                                one.value =
-                                    QString::fromStdString(base::toText(base::converted(answer.values[std::size_t(part.value)], answer.unit, unit),
-                                                                        base::decimals(unit) + (unit == base::Unit::None ? 2 : 0)));
+                                one.value = QString::fromStdString(base::toText(
+                                    base::converted(answer.values[std::size_t(part.value)], answer.unit, unit),
+                                    base::decimals(unit) + (unit == base::Unit::None ? 2 : 0)));
                                 one.unit = QString::fromUtf8(base::symbol(unit));
                             } else {
                                 one.value = QObject::tr("missing");
@@ -200,9 +211,11 @@ void TrialGrid::rebuild()
     for (const Step& s : r.steps)
         if (!s.datum.empty() && !r.find(s.datum)) { // its datum is gone; it stays and says so
             GridRow row;
-            row.step = s.id, row.stepKind = findKind(s.kind), row.name = QString::fromStdString(s.name), row.verdict = Verdict::NotMeasured;
+            row.step = s.id, row.stepKind = findKind(s.kind), row.name = QString::fromStdString(s.name),
+            row.verdict = Verdict::NotMeasured;
             row.limits = QObject::tr("input missing");
-            if (!s.checks.empty()) row.output = s.checks.front().output, row.balloon = QString::number(s.checks.front().balloon);
+            if (!s.checks.empty())
+                row.output = s.checks.front().output, row.balloon = QString::number(s.checks.front().balloon);
             m_rows.push_back(row);
         }
 }
@@ -234,7 +247,9 @@ GridColumn TrialGrid::column(int c) const
     const Trial& t = m_session.recipe().trials[std::size_t(c)];
     GridColumn out;
     out.head = QString::number(c + 1);
-    out.label = t.label == Label::Good ? report::Sign::Good : t.label == Label::Bad ? report::Sign::Bad : report::Sign::Open;
+    out.label = t.label == Label::Good  ? report::Sign::Good
+                : t.label == Label::Bad ? report::Sign::Bad
+                                        : report::Sign::Open;
     out.flag = m_session.agreement(c) == Session::Agreement::Disagrees;
     const auto* r = m_session.result(c);
     out.answered = r && (r->error || !r->items.empty());
@@ -279,8 +294,10 @@ QString TrialGrid::verdictLine() const
 QString TrialGrid::emptyHint() const
 {
     if (m_session.trialCount() == 0)
-        return QObject::tr("Rows will be the recipe's steps, columns the trials.\nAdd pictures first: drop them on the window or press Ctrl+P.");
-    return QObject::tr("Each column is a picture. Steps drawn on the part become rows here\nand answer for every picture at once.");
+        return QObject::tr("Rows will be the recipe's steps, columns the trials.\nAdd pictures first: drop them on the "
+                           "window or press Ctrl+P.");
+    return QObject::tr(
+        "Each column is a picture. Steps drawn on the part become rows here\nand answer for every picture at once.");
 }
 
 // ---------------------------------------------------------------- page
@@ -349,11 +366,13 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
     });
     connect(m_grid, &GridView::limitsWanted, this, [this](int r) {
         m_session.select(m_source.row(r).step, m_source.row(r).output);
-        if (auto* edit = m_evidence->form()->findChild<QLineEdit*>(QStringLiteral("limits_") + QString::fromStdString(m_source.row(r).output)))
+        if (auto* edit = m_evidence->form()->findChild<QLineEdit*>(QStringLiteral("limits_") +
+                                                                   QString::fromStdString(m_source.row(r).output)))
             edit->setFocus(), edit->selectAll();
     });
-    connect(m_sheet, &SheetView::referenceWanted, this,
-            [this] { emit m_session.said(tr("Take a picture of a good part as reference first (Ctrl+R); steps are drawn on it")); });
+    connect(m_sheet, &SheetView::referenceWanted, this, [this] {
+        emit m_session.said(tr("Take a picture of a good part as reference first (Ctrl+R); steps are drawn on it"));
+    });
     connect(m_sheet, &SheetView::armedUsed, this, [this] {
         for (QToolButton* b : m_questions) b->setChecked(false);
     });
@@ -374,7 +393,8 @@ bool SetupPage::eventFilter(QObject* object, QEvent* e)
         }
         const bool typing = qobject_cast<const QLineEdit*>(w) || qobject_cast<const QAbstractSpinBox*>(w) ||
                             (qobject_cast<const QComboBox*>(w) && key->key() != Qt::Key_Escape);
-        if (typing && !(key->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) && (key->key() < Qt::Key_F1 || key->key() > Qt::Key_F35)) {
+        if (typing && !(key->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) &&
+            (key->key() < Qt::Key_F1 || key->key() > Qt::Key_F35)) {
             e->accept();
             return true;
         }
@@ -421,8 +441,9 @@ void SetupPage::makeStrip()
         for (const StepKind* k : kinds) {
             QAction* a = menu->addAction(kindIcon(*k), QString::fromStdString(k->label));
             a->setObjectName(QStringLiteral("kind_") + QString::fromStdString(k->key));
-            a->setToolTip(QString::fromStdString(k->help) + QStringLiteral("\n") + tr("For: %1").arg(QString::fromStdString(k->purpose)) +
-                          QStringLiteral("\n") + tr("How: %1").arg(QString::fromStdString(k->gesture)));
+            a->setToolTip(QString::fromStdString(k->help) + QStringLiteral("\n") +
+                          tr("For: %1").arg(QString::fromStdString(k->purpose)) + QStringLiteral("\n") +
+                          tr("How: %1").arg(QString::fromStdString(k->gesture)));
             connect(a, &QAction::triggered, this, [this, key = k->key, b] {
                 arm(key);
                 b->setChecked(true);
@@ -475,7 +496,8 @@ void SetupPage::showKinds()
     QStringList names;
     std::vector<const StepKind*> kinds;
     for (const StepKind& k : allStepKinds()) {
-        names << QString::fromLatin1(questionWord(k.question)) + QStringLiteral(" · ") + QString::fromStdString(k.label);
+        names << QString::fromLatin1(questionWord(k.question)) + QStringLiteral(" · ") +
+                     QString::fromStdString(k.label);
         kinds.push_back(&k);
     }
     QInputDialog dialog(this);
@@ -496,7 +518,8 @@ void SetupPage::makeInView(const StepKind& k)
         emit m_session.said(tr("Take a picture of a good part as reference first (Ctrl+R)"));
         return;
     }
-    const std::string datum = m_session.datumForNewSteps(m_sheet->pictureOf(QPointF(m_sheet->width() / 2.0, m_sheet->height() / 2.0)));
+    const std::string datum =
+        m_session.datumForNewSteps(m_sheet->pictureOf(QPointF(m_sheet->width() / 2.0, m_sheet->height() / 2.0)));
     if ((datum.empty() || k.datum) && !m_session.viewIsReference()) m_session.setShowReference(true);
     Offer o;
     o.step = makeStep(m_session.recipe(), k);
@@ -513,7 +536,8 @@ void SetupPage::makeInView(const StepKind& k)
         geometry::Region region;
         switch (r.shapes.front()) {
         case geometry::Shape::Window:
-            region = geometry::Region::window(c - geometry::Point{size, 0}, c + geometry::Point{size, 0}, std::max(5.0, size / 8));
+            region = geometry::Region::window(c - geometry::Point{size, 0}, c + geometry::Point{size, 0},
+                                              std::max(5.0, size / 8));
             break;
         case geometry::Shape::Rectangle: region = geometry::Region::rectangle(c, 2 * size, size); break;
         case geometry::Shape::Circle: region = geometry::Region::circle(c, size); break;
@@ -527,7 +551,8 @@ void SetupPage::makeInView(const StepKind& k)
     std::vector<const Step*> givers;
     for (const bool datums : {false, true})
         for (const Step& s : m_session.recipe().steps)
-            if (const StepKind* from = findKind(s.kind); from && from->datum == datums && !(k.datum && datums)) givers.push_back(&s);
+            if (const StepKind* from = findKind(s.kind); from && from->datum == datums && !(k.datum && datums))
+                givers.push_back(&s);
     for (const InputSpec& in : k.inputs)
         for (const Step* giver : givers) {
             const Step& s = *giver;
@@ -545,14 +570,16 @@ void SetupPage::makeInView(const StepKind& k)
 
 void SetupPage::renameSelected()
 {
-    if (auto* name = m_evidence->form()->findChild<QLineEdit*>(QStringLiteral("stepName"))) name->setFocus(), name->selectAll();
+    if (auto* name = m_evidence->form()->findChild<QLineEdit*>(QStringLiteral("stepName")))
+        name->setFocus(), name->selectAll();
 }
 
 void SetupPage::label(Label l)
 {
     const int t = m_session.trial();
     if (t < 0) return;
-    m_session.change(tr("label trial %1 %2").arg(t + 1).arg(QString::fromLatin1(name(l))), [&](Recipe& r) { r.trials[std::size_t(t)].label = l; });
+    m_session.change(tr("label trial %1 %2").arg(t + 1).arg(QString::fromLatin1(name(l))),
+                     [&](Recipe& r) { r.trials[std::size_t(t)].label = l; });
 }
 
 void SetupPage::nextTrialWhere(const std::function<bool(int)>& wanted, const QString& none)
@@ -592,11 +619,13 @@ void SetupPage::makeActions()
         const auto by = m_session.recipe().readBy(id).size();
         const QString name = QString::fromStdString(m_session.recipe().find(id)->name);
         m_session.change(tr("delete %1").arg(name), [&](Recipe& r) {
-            r.steps.erase(std::remove_if(r.steps.begin(), r.steps.end(), [&](const Step& s) { return s.id == id; }), r.steps.end());
+            r.steps.erase(std::remove_if(r.steps.begin(), r.steps.end(), [&](const Step& s) { return s.id == id; }),
+                          r.steps.end());
         });
         m_session.select({});
-        emit m_session.said(by ? tr("%1 deleted; %2 steps that read it say \"input missing\" (Ctrl+Z brings it back)").arg(name).arg(by)
-                               : tr("%1 deleted").arg(name));
+        emit m_session.said(
+            by ? tr("%1 deleted; %2 steps that read it say \"input missing\" (Ctrl+Z brings it back)").arg(name).arg(by)
+               : tr("%1 deleted").arg(name));
     });
     add("rename", [this] { renameSelected(); });
     add("useStep", [this] {
@@ -615,10 +644,13 @@ void SetupPage::makeActions()
     add("labelOpen", [this] { label(Label::Open); });
     add("nextTrial", [this] { m_session.setTrial(m_session.trial() + 1); });
     add("previousTrial", [this] { m_session.setTrial(m_session.trial() - 1); });
-    add("nextFailed",
-        [this] { nextTrialWhere([this](int t) { return m_session.result(t) && m_session.result(t)->rejected(); }, tr("No trial is rejected")); });
+    add("nextFailed", [this] {
+        nextTrialWhere([this](int t) { return m_session.result(t) && m_session.result(t)->rejected(); },
+                       tr("No trial is rejected"));
+    });
     add("nextDisagreeing", [this] {
-        nextTrialWhere([this](int t) { return m_session.agreement(t) == Session::Agreement::Disagrees; }, tr("Every verdict agrees with its label"));
+        nextTrialWhere([this](int t) { return m_session.agreement(t) == Session::Agreement::Disagrees; },
+                       tr("Every verdict agrees with its label"));
     });
     QAction* reference = toggle("showReference", [this](bool on) { m_session.setShowReference(on); });
     connect(&m_session, &Session::trialChanged, reference, [this, reference] {

@@ -53,7 +53,8 @@ public:
 
 public slots:
     void showKinds();
-    void makeInView(const recipe::StepKind& kind); // by keys alone: in the middle of the view, or of the features that are there
+    // by keys alone: in the middle of the view, or of the features that are there
+    void makeInView(const recipe::StepKind& kind);
     void renameSelected();
     void refreshTheme(); // after the theme changed
 

@@ -19,7 +19,8 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
     const auto& a = std::get<Segment>(in.inputs.at("first"));
     const auto second = in.inputs.find("second");
-    const Point u = a.along(), v = second == in.inputs.end() ? geometry::direction(in.frame.angle) : std::get<Segment>(second->second).along();
+    const Point u = a.along(), v = second == in.inputs.end() ? geometry::direction(in.frame.angle)
+                                                             : std::get<Segment>(second->second).along();
     double turn = geometry::wrapped(geometry::angleOf(u) - geometry::angleOf(v));
     if (p.sector == Sector::Acute) turn = std::abs(turn), turn = std::min(turn, geometry::kPi - turn);
     if (p.sector == Sector::Obtuse) turn = std::abs(turn), turn = std::max(turn, geometry::kPi - turn);
@@ -49,14 +50,23 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind angle()
 {
-    return Declare<P>({"angle", "Angle", "Angle between two lines, or between a line and the datum."}, Question::HowBig, 1, "plane geometry")
-        .purpose("angle inclination tilt between lines").drawn("stroke from one line to the other")
+    return Declare<P>({"angle", "Angle", "Angle between two lines, or between a line and the datum."}, Question::HowBig,
+                      1, "plane geometry")
+        .purpose("angle inclination tilt between lines")
+        .drawn("stroke from one line to the other")
         .input({"first", "Line", "Line whose direction is asked for.", {FeatureType::Line}})
-        .input({"second", "Against", "Line it is compared with; without it the datum's x direction.", {FeatureType::Line}, false})
-        .param(&P::sector,
-               {"sector", "Which angle",
-                "The smaller angle, the larger one, directed 0 to 360 counter-clockwise from the second to the first, or signed -180 to 180."},
-               {{"acute", "The smaller"}, {"obtuse", "The larger"}, {"directed", "0 to 360"}, {"signed", "-180 to 180"}}, true)
+        .input({"second",
+                "Against",
+                "Line it is compared with; without it the datum's x direction.",
+                {FeatureType::Line},
+                false})
+        .param(
+            &P::sector,
+            {"sector", "Which angle",
+             "The smaller angle, the larger one, directed 0 to 360 counter-clockwise from the second to the first, or "
+             "signed -180 to 180."},
+            {{"acute", "The smaller"}, {"obtuse", "The larger"}, {"directed", "0 to 360"}, {"signed", "-180 to 180"}},
+            true)
         .output({"angle", "Angle", "Between the two directions.", Unit::Degree, false, true, true})
         .offers(offer)
         .runs(run);

@@ -35,7 +35,8 @@ std::array<double, 3> meanColour(const image::Image& picture, const std::vector<
     for (const geometry::Span& s : where) {
         const std::uint8_t* p = picture.row(s.y);
         for (int x = s.from; x < s.to; ++x)
-            for (int k = 0; k < 3; ++k) sum[k] += wide ? reinterpret_cast<const std::uint16_t*>(p)[3 * x + k] : p[3 * x + k];
+            for (int k = 0; k < 3; ++k)
+                sum[k] += wide ? reinterpret_cast<const std::uint16_t*>(p)[3 * x + k] : p[3 * x + k];
         n += s.to - s.from;
     }
     std::array<double, 3> out{};
@@ -65,7 +66,8 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
                         here += level >= taken->low && level <= taken->high;
                     }
                     count += here;
-                    area += in.bends() ? here * in.calibration->local({(from + to - 1) / 2.0, double(s.y)}).area() : here;
+                    area +=
+                        in.bends() ? here * in.calibration->local({(from + to - 1) / 2.0, double(s.y)}).area() : here;
                     from = to;
                 }
             }
@@ -104,7 +106,8 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     // Fixed limits on the side that fills most: a share must not follow each picture's own threshold.
     p.mode = TakeBy::Fixed;
     p.low = std::ceil(*t), p.high = 255;
-    if (const auto r = run(p, here); r && r->values.at("share").front() < 50) p.low = 0, p.high = std::ceil(*t) - 1, p.objects = Objects::Dark;
+    if (const auto r = run(p, here); r && r->values.at("share").front() < 50)
+        p.low = 0, p.high = std::ceil(*t) - 1, p.objects = Objects::Dark;
     Offer o;
     o.step.params = p;
     o.step.name = "Share";
@@ -118,9 +121,11 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind area_share()
 {
-    Declare<P> d({"area_share", "Area share", "Share and number of the pixels in a region that are taken by a grey range or a colour."},
+    Declare<P> d({"area_share", "Area share",
+                  "Share and number of the pixels in a region that are taken by a grey range or a colour."},
                  Question::HowMany, 1, "counting; thresholds as in vision/threshold.h");
-    d.purpose("presence absence covered area pixels fill level grey colour").drawn("Ctrl and drag a frame")
+    d.purpose("presence absence covered area pixels fill level grey colour")
+        .drawn("Ctrl and drag a frame")
         .region({"region",
                  "Region",
                  "Pixels are counted inside it.",
@@ -131,9 +136,13 @@ StepKind area_share()
         .output({"area", "Area", "Number of pixels taken.", Unit::SquarePixel})
         .output({"grey_mean", "Mean grey", "Mean grey level of the region.", Unit::GreyLevel})
         .output({"grey_spread", "Spread of grey", "Standard deviation of the region's grey levels.", Unit::GreyLevel})
-        .output({"hue", "Hue", "Hue angle of the region's mean colour in CIELAB, 0 to 360 (red about 40, green 136, blue 306); colour pictures only.",
+        .output({"hue", "Hue",
+                 "Hue angle of the region's mean colour in CIELAB, 0 to 360 (red about 40, green 136, blue 306); "
+                 "colour pictures only.",
                  Unit::Degree})
-        .output({"chroma", "Chroma", "How far the region's mean colour is from grey in CIELAB; a hue below about 5 says little.", Unit::None})
+        .output({"chroma", "Chroma",
+                 "How far the region's mean colour is from grey in CIELAB; a hue below about 5 says little.",
+                 Unit::None})
         .better({"share"}, OutputSpec::Better::Within, 0.0, 100.0)
         .madeByArea()
         .shows(evidence)

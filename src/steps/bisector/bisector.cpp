@@ -26,22 +26,25 @@ base::Result<RunOutput> run(const P&, const RunInput& in)
         through = through + geometry::leftOf(along) * geometry::dot(geometry::leftOf(along), p - through);
     double low = 1e300, high = -1e300;
     for (const Point q : {a.from, a.to, b.from, b.to})
-        low = std::min(low, geometry::dot(along, q - through)), high = std::max(high, geometry::dot(along, q - through));
+        low = std::min(low, geometry::dot(along, q - through)),
+        high = std::max(high, geometry::dot(along, q - through));
     return lineResult(in, {through + along * low, through + along * high});
 }
 
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
-    return pairOffer(g, in, P{}, "bisector", 4,
-                     [](const Feature& a, const Feature& b) { return typeOf(a) == FeatureType::Line && typeOf(b) == FeatureType::Line; });
+    return pairOffer(g, in, P{}, "bisector", 4, [](const Feature& a, const Feature& b) {
+        return typeOf(a) == FeatureType::Line && typeOf(b) == FeatureType::Line;
+    });
 }
 } // namespace
 
 StepKind bisector()
 {
-    return Declare<P>({"bisector", "Bisector", "Line midway between two lines; of parallel ones the middle line."}, Question::What, 1,
-                      "plane geometry")
-        .purpose("middle line symmetry axis centre line").drawn("stroke from one line to the other")
+    return Declare<P>({"bisector", "Bisector", "Line midway between two lines; of parallel ones the middle line."},
+                      Question::What, 1, "plane geometry")
+        .purpose("middle line symmetry axis centre line")
+        .drawn("stroke from one line to the other")
         .gives(FeatureType::Line)
         .input({"first", "First line", "Line on one side.", {FeatureType::Line}})
         .input({"second", "Second line", "Line on the other side.", {FeatureType::Line}})

@@ -1,4 +1,5 @@
-// blobs.h - step kind: connected areas of taken pixels, filtered, ordered, counted, described. Algorithm and accuracy: vision/blobs.h.
+// blobs.h - step kind: connected areas of taken pixels, filtered, ordered, counted, described. Algorithm and accuracy:
+// vision/blobs.h.
 #pragma once
 #include "steps/selection.h"
 

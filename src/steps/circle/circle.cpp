@@ -15,7 +15,8 @@ namespace
 {
 base::Result<FoundShape<geometry::Circle>> find(const P& p, const RunInput& in)
 {
-    auto f = fitProbe<geometry::Circle>(p, in, probeRing(p, in), geometry::fitCircle, in.region("ring").shape == Shape::Arc ? "arc" : "circle");
+    auto f = fitProbe<geometry::Circle>(p, in, probeRing(p, in), geometry::fitCircle,
+                                        in.region("ring").shape == Shape::Arc ? "arc" : "circle");
     if (f) f->fit.shape.radius += vision::curvatureShift(f->probe.edges, f->fit.shape.radius);
     return f;
 }
@@ -52,7 +53,8 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
     if (!f) return base::passOn(f.error());
     const geometry::Circle& c = f->fit.shape;
     return residuals(
-        *f, p, "distance of the edge points from the circle", "angle, °", [&](Point q) { return geometry::degrees(geometry::angleOf(q - c.centre)); },
+        *f, p, "distance of the edge points from the circle", "angle, °",
+        [&](Point q) { return geometry::degrees(geometry::angleOf(q - c.centre)); },
         [&](Point q) { return geometry::distance(q, c.centre) - c.radius; });
 }
 
@@ -73,9 +75,11 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
         rising = 0, used = 0;
         strengths.clear();
         for (int i = 0; i < rays; ++i) {
-            const auto p = vision::profile(picture, c.centre, c.centre + geometry::direction(2 * geometry::kPi * i / rays) * far, 1);
+            const auto p = vision::profile(picture, c.centre,
+                                           c.centre + geometry::direction(2 * geometry::kPi * i / rays) * far, 1);
             if (!p) continue;
-            if (const auto e = vision::pick(vision::edges(*p, {vision::Polarity::Any, least, 1.5}), vision::Pick::First)) {
+            if (const auto e =
+                    vision::pick(vision::edges(*p, {vision::Polarity::Any, least, 1.5}), vision::Pick::First)) {
                 points.push_back(e->point);
                 rising += e->polarity > 0;
                 strengths.push_back(e->strength);
@@ -110,12 +114,18 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind circle()
 {
-    Declare<P> d({"circle", "Circle or arc", "Circle or arc through the edge points of radial windows; stray points are dropped."}, Question::What, 1,
-                 "least median of squares (Rousseeuw 1984), then geometric least squares; inward shift of blurred discs undone (docs/methods.md)");
-    d.purpose("hole round diameter radius bore disc arc rounding fillet").drawn("click the round thing")
+    Declare<P> d({"circle", "Circle or arc",
+                  "Circle or arc through the edge points of radial windows; stray points are dropped."},
+                 Question::What, 1,
+                 "least median of squares (Rousseeuw 1984), then geometric least squares; inward shift of blurred "
+                 "discs undone (docs/methods.md)");
+    d.purpose("hole round diameter radius bore disc arc rounding fillet")
+        .drawn("click the round thing")
         .gives(FeatureType::Circle)
-        .region(
-            {"ring", "Ring", "The edge is searched between the inner and the outer circle, all round or over an arc.", {Shape::Ring, Shape::Arc}});
+        .region({"ring",
+                 "Ring",
+                 "The edge is searched between the inner and the outer circle, all round or over an arc.",
+                 {Shape::Ring, Shape::Arc}});
     return declareFit(d, "inward", "Search inward", "Search from the outer circle to the inner one instead of outward.")
         .output({"x", "Centre x", "Place of the centre in the picture.", Unit::Pixel, false, false})
         .output({"y", "Centre y", "Place of the centre in the picture.", Unit::Pixel, false, false})
@@ -124,7 +134,9 @@ StepKind circle()
         .output({"radius", "Radius", "Radius of the circle.", Unit::Pixel})
         .output({"diameter", "Diameter", "Diameter of the circle.", Unit::Pixel})
         .output({"start", "Arc start", "Direction at which the found arc begins; 0 for a whole circle.", Unit::Degree})
-        .output({"sweep", "Arc sweep", "Angle from the first to the last edge point used, counter-clockwise; 360 for a whole circle.", Unit::Degree})
+        .output({"sweep", "Arc sweep",
+                 "Angle from the first to the last edge point used, counter-clockwise; 360 for a whole circle.",
+                 Unit::Degree})
         .shows(evidence)
         .offers(offer)
         .runs(run);

@@ -26,12 +26,14 @@ base::Result<RunOutput> run(const P&, const RunInput& in)
     }
     const auto fit = geometry::fitCircle(centres, 1e9); // every centre counts
     if (!fit)
-        return base::fail(base::ErrorCode::NoResult,
-                          centres.size() < 3 ? std::to_string(centres.size()) + " centres, a circle needs 3" : "the centres lie in a row");
+        return base::fail(base::ErrorCode::NoResult, centres.size() < 3
+                                                         ? std::to_string(centres.size()) + " centres, a circle needs 3"
+                                                         : "the centres lie in a row");
     RunOutput out = pointResult(in, fit->shape.centre);
     out.values["radius"] = {fit->shape.radius}, out.values["diameter"] = {2 * fit->shape.radius};
     double farthest = 0;
-    for (const Point c : centres) farthest = std::max(farthest, std::abs(geometry::distance(c, fit->shape.centre) - fit->shape.radius));
+    for (const Point c : centres)
+        farthest = std::max(farthest, std::abs(geometry::distance(c, fit->shape.centre) - fit->shape.radius));
     out.values["deviation"] = {farthest};
     out.features.clear();
     out.features["circle"] = fit->shape;
@@ -41,13 +43,15 @@ base::Result<RunOutput> run(const P&, const RunInput& in)
     return out;
 }
 
-// From one round thing to another: all centres found that lie on one circle with these two. On a group: through all its objects.
+// From one round thing to another: all centres found that lie on one circle with these two. On a group: through all its
+// objects.
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
     Offer o;
     o.step.params = P{};
     o.words = "circle through centres", o.rank = 7;
-    if (const Feature* f = pulledFrom(g, in); f && typeOf(*f) == FeatureType::Group && std::get<Group>(*f).members.size() >= 3) {
+    if (const Feature* f = pulledFrom(g, in);
+        f && typeOf(*f) == FeatureType::Group && std::get<Group>(*f).members.size() >= 3) {
         o.step.inputs["c1"] = g.fromFeature;
         return {o};
     }
@@ -59,7 +63,8 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
         all.push_back({id, placeOf(f->second)});
     }
     for (const auto& [id, f] : in.features)
-        if (id != g.fromFeature && id != g.toFeature && typeOf(f) == FeatureType::Circle && all.size() < 8) all.push_back({id, placeOf(f)});
+        if (id != g.fromFeature && id != g.toFeature && typeOf(f) == FeatureType::Circle && all.size() < 8)
+            all.push_back({id, placeOf(f)});
     std::vector<Point> centres;
     for (const auto& [id, p] : all) centres.push_back(p);
     const auto fit = geometry::fitCircle(centres, 1e6);
@@ -71,15 +76,18 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind circle_through()
 {
-    const std::vector<FeatureType> any{FeatureType::Point, FeatureType::Circle, FeatureType::Ellipse, FeatureType::Contour, FeatureType::Group};
-    Declare<P> d(
-        {"circle_through", "Circle through centres", "Circle through the centres of several features, or of all objects of a group: a bolt circle."},
-        Question::What, 1, "geometric least squares by Gauss-Newton (geometry/fit.h), every centre counts");
-    d.purpose("bolt circle pitch holes centres").drawn("stroke from one of three or more circles to another, or click objects of a group")
+    const std::vector<FeatureType> any{FeatureType::Point, FeatureType::Circle, FeatureType::Ellipse,
+                                       FeatureType::Contour, FeatureType::Group};
+    Declare<P> d({"circle_through", "Circle through centres",
+                  "Circle through the centres of several features, or of all objects of a group: a bolt circle."},
+                 Question::What, 1, "geometric least squares by Gauss-Newton (geometry/fit.h), every centre counts");
+    d.purpose("bolt circle pitch holes centres")
+        .drawn("stroke from one of three or more circles to another, or click objects of a group")
         .gives(FeatureType::Circle)
         .input({"c1", "Centre 1", "Feature whose centre lies on the circle, or a whole group.", any});
     for (int i = 2; i <= 8; ++i)
-        d.input({"c" + std::to_string(i), "Centre " + std::to_string(i), "Another feature whose centre lies on the circle.", any, false});
+        d.input({"c" + std::to_string(i), "Centre " + std::to_string(i),
+                 "Another feature whose centre lies on the circle.", any, false});
     return d.output({"x", "x", "Place in the picture.", Unit::Pixel, false, false})
         .output({"y", "y", "Place in the picture.", Unit::Pixel, false, false})
         .output({"along_x", "Along datum x", "Place along the datum's x direction.", Unit::Pixel})

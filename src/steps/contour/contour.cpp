@@ -46,7 +46,8 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     vision::BlobOptions o;
     o.low = taken->low, o.high = taken->high, o.leastArea = p.leastArea;
     const vision::BlobList list = vision::findBlobs(taken->view, where, o);
-    if (list.blobs.empty()) return base::fail(base::ErrorCode::NoResult, "no object of at least " + base::toText(p.leastArea, 0) + " px²");
+    if (list.blobs.empty())
+        return base::fail(base::ErrorCode::NoResult, "no object of at least " + base::toText(p.leastArea, 0) + " px²");
     std::size_t best = 0;
     for (std::size_t i = 1; i < list.blobs.size(); ++i)
         if (list.blobs[i].area > list.blobs[best].area) best = i;
@@ -58,7 +59,8 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     double left = 1e300, right = -1e300, top = 1e300, bottom = -1e300;
     for (const Point q : outline) {
         const Point l = in.frame.toLocal(q);
-        left = std::min(left, l.x), right = std::max(right, l.x), top = std::min(top, l.y), bottom = std::max(bottom, l.y);
+        left = std::min(left, l.x), right = std::max(right, l.x), top = std::min(top, l.y),
+        bottom = std::max(bottom, l.y);
     }
     out.values["length_x"] = {right - left}, out.values["length_y"] = {bottom - top};
     out.values["perimeter"] = {geometry::perimeterOf(outline)};
@@ -94,7 +96,8 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
         vision::BlobOptions o;
         o.low = taken->low, o.high = taken->high, o.leastArea = p.leastArea;
         const auto list = vision::findBlobs(taken->view, where, o);
-        const auto best = std::max_element(list.blobs.begin(), list.blobs.end(), [](const auto& a, const auto& b) { return a.area < b.area; });
+        const auto best = std::max_element(list.blobs.begin(), list.blobs.end(),
+                                           [](const auto& a, const auto& b) { return a.area < b.area; });
         if (best == list.blobs.end() || best->touchesBorder) continue;
         Offer one;
         one.step.params = p;
@@ -110,15 +113,24 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind contour()
 {
-    Declare<P> d({"contour", "Contour", "Outline of the largest object in the region to a fraction of a pixel, with its overall sizes."},
-                 Question::What, 1, "pixel outline as in vision/blobs.h, each point moved along its normal onto the edge (vision/edges.h)");
-    d.purpose("outline contour silhouette overall length height size whole part").drawn("Ctrl and drag a frame round the thing")
+    Declare<P> d(
+        {"contour", "Contour",
+         "Outline of the largest object in the region to a fraction of a pixel, with its overall sizes."},
+        Question::What, 1,
+        "pixel outline as in vision/blobs.h, each point moved along its normal onto the edge (vision/edges.h)");
+    d.purpose("outline contour silhouette overall length height size whole part")
+        .drawn("Ctrl and drag a frame round the thing")
         .gives(FeatureType::Contour)
-        .region(
-            {"region", "Region", "The part lies inside it.", {Shape::Rectangle, Shape::Circle, Shape::Ring, Shape::Polygon, Shape::Window}, false});
+        .region({"region",
+                 "Region",
+                 "The part lies inside it.",
+                 {Shape::Rectangle, Shape::Circle, Shape::Ring, Shape::Polygon, Shape::Window},
+                 false});
     return declareSelection(d)
-        .param(&P::leastArea, {"least_area", "Least size", "Smaller areas are not the part."}, Unit::SquarePixel, Real{16, 1e9, 10, 50, 100000}, true)
-        .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian that quiets the edge along each normal."}, Unit::Pixel,
+        .param(&P::leastArea, {"least_area", "Least size", "Smaller areas are not the part."}, Unit::SquarePixel,
+               Real{16, 1e9, 10, 50, 100000}, true)
+        .param(&P::smoothing,
+               {"smoothing", "Smoothing", "Width of the Gaussian that quiets the edge along each normal."}, Unit::Pixel,
                kSmoothingRange)
         .output({"length_x", "Overall length", "Extent along the datum's x direction.", Unit::Pixel, false, true, true})
         .output({"length_y", "Overall height", "Extent along the datum's y direction.", Unit::Pixel})

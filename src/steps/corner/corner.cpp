@@ -18,17 +18,20 @@ base::Result<RunOutput> run(const P&, const RunInput& in)
     const double between = geometry::degrees(geometry::angleBetween(a, b));
     Point origin;
     if (between < 5 || !geometry::crossing(a, b, origin))
-        return base::fail(base::ErrorCode::NoResult, "the two edges are " + base::toText(between, 1) + "° apart; a corner needs at least 5°");
+        return base::fail(base::ErrorCode::NoResult,
+                          "the two edges are " + base::toText(between, 1) + "° apart; a corner needs at least 5°");
     // x runs from the corner along the first edge, to where most of it lies.
     const Point middle = (a.from + a.to) * 0.5;
-    const geometry::Pose pose{origin, geometry::angleOf(geometry::dot(a.along(), middle - origin) >= 0 ? a.along() : a.along() * -1.0)};
+    const geometry::Pose pose{
+        origin, geometry::angleOf(geometry::dot(a.along(), middle - origin) >= 0 ? a.along() : a.along() * -1.0)};
     RunOutput out;
     out.values["x"] = {origin.x}, out.values["y"] = {origin.y};
     out.values["angle"] = {geometry::degrees(geometry::wrapped(pose.angle))};
     out.values["between"] = {between};
     out.finds.push_back({pose, 1});
     out.features["origin"] = origin;
-    out.marks.push_back({MarkShape::Frame, MarkRole::Datum, {origin, origin + geometry::direction(pose.angle) * 40}, 0, {}});
+    out.marks.push_back(
+        {MarkShape::Frame, MarkRole::Datum, {origin, origin + geometry::direction(pose.angle) * 40}, 0, {}});
     return out;
 }
 
@@ -45,9 +48,11 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind corner()
 {
-    return Declare<P>({"corner", "Corner datum", "Crossing of two edges: the origin; along the first edge: the x direction."}, Question::Where, 1,
-                      "plane geometry; ISO 5459 datum system")
-        .purpose("locate datum corner edges origin direction align where").drawn("stroke from one edge that was found to the other")
+    return Declare<P>(
+               {"corner", "Corner datum", "Crossing of two edges: the origin; along the first edge: the x direction."},
+               Question::Where, 1, "plane geometry; ISO 5459 datum system")
+        .purpose("locate datum corner edges origin direction align where")
+        .drawn("stroke from one edge that was found to the other")
         .isDatum()
         .madeByStroke()
         .gives(FeatureType::Point)

@@ -16,7 +16,8 @@ base::Result<RunOutput> run(const P&, const RunInput& in)
 {
     const auto &a = std::get<Segment>(in.inputs.at("first")), &b = std::get<Segment>(in.inputs.at("second"));
     Point p;
-    if (geometry::angleBetween(a, b) < 1e-4 || !geometry::crossing(a, b, p)) return base::fail(base::ErrorCode::NoResult, "the lines are parallel");
+    if (geometry::angleBetween(a, b) < 1e-4 || !geometry::crossing(a, b, p))
+        return base::fail(base::ErrorCode::NoResult, "the lines are parallel");
     return pointResult(in, p);
 }
 
@@ -31,8 +32,10 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind crossing()
 {
-    return Declare<P>({"crossing", "Crossing", "Point where two lines cross, also beyond their ends."}, Question::What, 1, "plane geometry")
-        .purpose("intersection corner point of two lines").drawn("stroke from one line to the other")
+    return Declare<P>({"crossing", "Crossing", "Point where two lines cross, also beyond their ends."}, Question::What,
+                      1, "plane geometry")
+        .purpose("intersection corner point of two lines")
+        .drawn("stroke from one line to the other")
         .gives(FeatureType::Point)
         .input({"first", "First line", "Line that crosses the other.", {FeatureType::Line}})
         .input({"second", "Second line", "Line that crosses the first.", {FeatureType::Line}})

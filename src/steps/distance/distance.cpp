@@ -61,7 +61,8 @@ base::Result<Ends> fromLine(const Segment& line, const Feature& f, bool nearest)
     double best = nearest ? 1e300 : -1;
     Point at = o.points.front();
     for (const Point p : o.points)
-        if (const double d = std::abs(geometry::signedDistance(line, p)); nearest ? d < best : d > best) best = d, at = p;
+        if (const double d = std::abs(geometry::signedDistance(line, p)); nearest ? d < best : d > best)
+            best = d, at = p;
     const Point foot = geometry::foot(line, at), u = geometry::unit(at - foot) * (nearest ? -1.0 : 1.0);
     if (nearest && best <= o.radius) return Ends{foot, foot};
     return Ends{foot, at + u * o.radius};
@@ -86,9 +87,10 @@ base::Result<std::pair<Point, Point>> ends(const Feature& a, const Feature& b, R
         double turn = std::abs(geometry::wrapped(geometry::angleOf(la->along()) - geometry::angleOf(lb->along())));
         turn = std::min(turn, geometry::kPi - turn);
         if (turn > geometry::radians(5))
-            return base::fail(base::ErrorCode::NoResult,
-                              "the lines are " + base::toText(geometry::degrees(turn), 1) + "° apart; a distance is stated up to 5°");
-        // Along the mean direction, over the part where both were seen (or the middle of the gap when they do not overlap).
+            return base::fail(base::ErrorCode::NoResult, "the lines are " + base::toText(geometry::degrees(turn), 1) +
+                                                             "° apart; a distance is stated up to 5°");
+        // Along the mean direction, over the part where both were seen (or the middle of the gap when they do not
+        // overlap).
         Point u = la->along(), v = lb->along();
         if (geometry::dot(u, v) < 0) v = v * -1.0;
         const Point mean = geometry::unit(u + v);
@@ -116,7 +118,8 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     if (!e) return base::passOn(e.error());
     Point from = e->first, to = e->second;
     if (p.along != Along::Direct) {
-        const Point axis = geometry::direction(in.frame.angle), u = p.along == Along::DatumX ? axis : geometry::leftOf(axis);
+        const Point axis = geometry::direction(in.frame.angle),
+                    u = p.along == Along::DatumX ? axis : geometry::leftOf(axis);
         to = from + u * geometry::dot(u, to - from);
     }
     RunOutput out;
@@ -128,7 +131,8 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
 
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
-    if (g.type != Gesture::Type::Stroke || g.fromFeature.empty() || g.toFeature.empty() || g.fromFeature == g.toFeature) return {};
+    if (g.type != Gesture::Type::Stroke || g.fromFeature.empty() || g.toFeature.empty() || g.fromFeature == g.toFeature)
+        return {};
     const auto a = in.features.find(g.fromFeature), b = in.features.find(g.toFeature);
     if (a == in.features.end() || b == in.features.end() || !ends(a->second, b->second, Reach::Centre)) return {};
     Offer o;
@@ -138,7 +142,8 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     o.rank = -1;
     std::vector<Offer> out{o};
     if (in.hasDatum)
-        for (const auto& [along, words] : {std::pair{Along::DatumX, "along datum x"}, std::pair{Along::DatumY, "along datum y"}}) {
+        for (const auto& [along, words] :
+             {std::pair{Along::DatumX, "along datum x"}, std::pair{Along::DatumY, "along datum y"}}) {
             o.step.params = P{along, Reach::Centre};
             o.words = words;
             ++o.rank;
@@ -152,15 +157,17 @@ StepKind distance()
 {
     const std::vector<FeatureType> any{FeatureType::Point,   FeatureType::Line,    FeatureType::Circle,
                                        FeatureType::Ellipse, FeatureType::Contour, FeatureType::Group};
-    return Declare<P>({"distance", "Distance", "Distance of two features: points, lines, circle centres."}, Question::HowBig, 1,
-                      "plane geometry; ends stated in steps/distance/distance.h")
-        .purpose("pitch spacing gap centre to centre hole width").drawn("stroke from one feature to the other")
+    return Declare<P>({"distance", "Distance", "Distance of two features: points, lines, circle centres."},
+                      Question::HowBig, 1, "plane geometry; ends stated in steps/distance/distance.h")
+        .purpose("pitch spacing gap centre to centre hole width")
+        .drawn("stroke from one feature to the other")
         .gives(FeatureType::Point)
         .input({"first", "From", "Feature the distance starts at.", any})
         .input({"second", "To", "Feature the distance ends at.", any})
         .param(&P::along, {"along", "Along", "Straight, or only the part along one axis of the datum."},
                {{"direct", "Straight"}, {"datum_x", "Datum x"}, {"datum_y", "Datum y"}}, true)
-        .param(&P::reach, {"reach", "Between", "Centres, or the nearest or farthest points of circles, ellipses and contours."},
+        .param(&P::reach,
+               {"reach", "Between", "Centres, or the nearest or farthest points of circles, ellipses and contours."},
                {{"centre", "Centres"}, {"nearest", "Nearest points"}, {"farthest", "Farthest points"}}, true)
         .output({"distance", "Distance", "Between the two features.", Unit::Pixel, false, true, true})
         .offers(offer)

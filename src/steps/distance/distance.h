@@ -1,7 +1,8 @@
 // distance.h - step kind: distance of two features found by other steps.
 //
-// nearest and farthest: between the outlines of circles, ellipses and contours; overlapping outlines are 0 apart at the nearest.
-// point–point and centres: straight. point–line: perpendicular. line–line: mean perpendicular distance over the part where both were seen.
+// nearest and farthest: between the outlines of circles, ellipses and contours; overlapping outlines are 0 apart at the
+// nearest. point–point and centres: straight. point–line: perpendicular. line–line: mean perpendicular distance over
+// the part where both were seen.
 #pragma once
 #include "recipe/step_kind.h"
 
@@ -17,6 +18,7 @@ struct DistanceParams {
 recipe::StepKind distance();
 
 // The two ends between which the distance is taken; fails for two lines more than 5° apart.
-base::Result<std::pair<geometry::Point, geometry::Point>> ends(const recipe::Feature& a, const recipe::Feature& b, Reach reach);
+base::Result<std::pair<geometry::Point, geometry::Point>> ends(const recipe::Feature& a, const recipe::Feature& b,
+                                                               Reach reach);
 
 } // namespace steps

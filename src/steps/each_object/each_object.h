@@ -1,4 +1,5 @@
-// each_object.h - step kind: a circle, a width or an edge line in each object of a group, as lists. Edges and fits: vision/edges.h, geometry/fit.h.
+// each_object.h - step kind: a circle, a width or an edge line in each object of a group, as lists. Edges and fits:
+// vision/edges.h, geometry/fit.h.
 #pragma once
 #include "recipe/step_kind.h"
 

@@ -18,7 +18,8 @@ namespace
 {
 vision::EdgeOptions options(const P& p) { return {vision::Polarity::Any, p.leastStrength, p.smoothing}; }
 
-base::Result<std::pair<std::size_t, std::size_t>> choose(const P& p, const std::vector<vision::Edge>& all, double middle)
+base::Result<std::pair<std::size_t, std::size_t>> choose(const P& p, const std::vector<vision::Edge>& all,
+                                                         double middle)
 {
     const auto none = [&](const std::string& text) { return base::fail(base::ErrorCode::NoResult, text); };
     if (all.empty()) return none(noEdgeText(p.leastStrength));
@@ -46,7 +47,8 @@ base::Result<std::pair<std::size_t, std::size_t>> choose(const P& p, const std::
     case PairRule::Numbered:
         for (const auto& [number, from] : {std::pair{p.firstNumber, p.firstFrom}, {p.lastNumber, p.lastFrom}})
             if (std::size_t(number) > all.size())
-                return none("edge " + std::to_string(number) + " from the " + (from == CountedFrom::Start ? "start" : "end") + " is not there; " +
+                return none("edge " + std::to_string(number) + " from the " +
+                            (from == CountedFrom::Start ? "start" : "end") + " is not there; " +
                             std::to_string(all.size()) + " were found");
         const auto place = [&](int number, CountedFrom from) {
             return from == CountedFrom::Start ? std::size_t(number - 1) : all.size() - std::size_t(number);
@@ -56,7 +58,8 @@ base::Result<std::pair<std::size_t, std::size_t>> choose(const P& p, const std::
         if (a > b) std::swap(a, b); // two edges are a pair, whichever was named first
         break;
     }
-    if (a >= all.size() || a >= b || !right(a) || !opposite(b)) return none("1 of 2 edges found: no pair with this polarity");
+    if (a >= all.size() || a >= b || !right(a) || !opposite(b))
+        return none("1 of 2 edges found: no pair with this polarity");
     return std::pair{a, b};
 }
 
@@ -116,10 +119,12 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
     if (!seen) return base::passOn(seen.error());
     vision::EdgeOptions o = options(p);
     const auto pair = choose(p, seen->edges, seen->profile.path.length / 2);
-    o.leastStrength = std::min(o.leastStrength, 2.0); // weaker ones are shown too, so that the limit can be dragged past them
+    // weaker ones are shown too, so that the limit can be dragged past them
+    o.leastStrength = std::min(o.leastStrength, 2.0);
     const auto all = vision::edges(seen->profile, o);
     Evidence e = profileEvidence(seen->profile, all, p.leastStrength, p.smoothing, [&](std::size_t i) {
-        return pair && (all[i].position == seen->edges[pair->first].position || all[i].position == seen->edges[pair->second].position);
+        return pair && (all[i].position == seen->edges[pair->first].position ||
+                        all[i].position == seen->edges[pair->second].position);
     });
     e.note = pair ? "" : pair.error().message;
     return e;
@@ -145,7 +150,8 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
         const auto local = in.calibration->local(middle);
         const Point edge = local.carry(geometry::leftOf(along)), want{edge.y, -edge.x};
         const double det = local.area();
-        Point back{(want.x * local.down.y - want.y * local.down.x) / det, (local.right.x * want.y - local.right.y * want.x) / det};
+        Point back{(want.x * local.down.y - want.y * local.down.x) / det,
+                   (local.right.x * want.y - local.right.y * want.x) / det};
         along = geometry::unit(geometry::dot(back, along) < 0 ? back * -1.0 : back);
     }
     const Region window = Region::window(middle + along * geometry::dot(g.from - middle, profile->along()),
@@ -182,9 +188,11 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind edge_pair()
 {
-    return Declare<P>({"edge_pair", "Edge pair", "Distance of two edges along a directed window, to a fraction of a pixel."}, Question::HowBig, 1,
-                      "Canny 1986; log-parabola on the derivative of a Gaussian (docs/methods.md)")
-        .purpose("width thickness gap diameter distance size length").drawn("stroke across both edges")
+    return Declare<P>(
+               {"edge_pair", "Edge pair", "Distance of two edges along a directed window, to a fraction of a pixel."},
+               Question::HowBig, 1, "Canny 1986; log-parabola on the derivative of a Gaussian (docs/methods.md)")
+        .purpose("width thickness gap diameter distance size length")
+        .drawn("stroke across both edges")
         .gives(FeatureType::Point)
         .region({"window",
                  "Window",
@@ -196,25 +204,42 @@ StepKind edge_pair()
                  false,
                  true})
         .param(&P::rule,
-               {"rule", "Which pair", "Outermost: first and last edge; innermost: the two beside the middle; by number: any two, each counted from either end."},
+               {"rule", "Which pair",
+                "Outermost: first and last edge; innermost: the two beside the middle; by number: any two, each "
+                "counted from either end."},
                {{"outermost", "Outermost"}, {"innermost", "Innermost"}, {"numbered", "By number"}}, true)
-        .param(&P::first, {"first", "First edge", "Which way the grey level changes at the first edge; the second one is its opposite."},
+        .param(&P::first,
+               {"first", "First edge",
+                "Which way the grey level changes at the first edge; the second one is its opposite."},
                polarityChoices(), true)
-        .param(&P::firstNumber, {"first_number", "Number of the first", "With 'by number': the first edge, counted from the end stated below."},
+        .param(&P::firstNumber,
+               {"first_number", "Number of the first",
+                "With 'by number': the first edge, counted from the end stated below."},
                Unit::None, Whole{1, 1000})
-        .param(&P::firstFrom, {"first_from", "First counted from", "With 'by number': from which end of the way the first edge is counted."},
+        .param(&P::firstFrom,
+               {"first_from", "First counted from",
+                "With 'by number': from which end of the way the first edge is counted."},
                {{"start", "The start"}, {"end", "The end"}})
-        .param(&P::lastNumber, {"last_number", "Number of the second", "With 'by number': the second edge, counted from the end stated below."},
+        .param(&P::lastNumber,
+               {"last_number", "Number of the second",
+                "With 'by number': the second edge, counted from the end stated below."},
                Unit::None, Whole{1, 1000})
-        .param(&P::lastFrom, {"last_from", "Second counted from", "With 'by number': from which end of the way the second edge is counted."},
+        .param(&P::lastFrom,
+               {"last_from", "Second counted from",
+                "With 'by number': from which end of the way the second edge is counted."},
                {{"start", "The start"}, {"end", "The end"}})
         .param(&P::leastStrength,
-               {"least_strength", "Least strength", "Edges with a smaller grey difference are ignored; raise it when dirt is found."},
+               {"least_strength", "Least strength",
+                "Edges with a smaller grey difference are ignored; raise it when dirt is found."},
                Unit::GreyLevel, kStrengthRange, true)
-        .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian that quiets the profile; raise it when noise makes false edges."},
+        .param(&P::smoothing,
+               {"smoothing", "Smoothing",
+                "Width of the Gaussian that quiets the profile; raise it when noise makes false edges."},
                Unit::Pixel, kSmoothingRange)
-        .param(&P::backwards, {"reversed", "Search backwards", "Edges are met from the end of the region to its start."})
-        .output({"distance", "Distance", "From the first edge of the pair to the second.", Unit::Pixel, false, true, true})
+        .param(&P::backwards,
+               {"reversed", "Search backwards", "Edges are met from the end of the region to its start."})
+        .output(
+            {"distance", "Distance", "From the first edge of the pair to the second.", Unit::Pixel, false, true, true})
         .output({"edges", "Edges met", "Number of edges above the least strength.", Unit::None, false, true, false})
         .output({"angle", "Angle", "On a ring or arc: angle between the two edges about the centre.", Unit::Degree})
         .leavesOut()

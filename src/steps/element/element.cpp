@@ -18,18 +18,21 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     if (all.empty()) return base::fail(base::ErrorCode::NoResult, "there is no object");
     const std::size_t unlisted = std::get<Group>(in.inputs.at("group")).unlisted;
     if (unlisted > 0 && (p.by == PickBy::Place || p.number < 0))
-        return base::fail(base::ErrorCode::NoResult, "the list is cut off: " + std::to_string(unlisted) + " objects are not in it");
+        return base::fail(base::ErrorCode::NoResult,
+                          "the list is cut off: " + std::to_string(unlisted) + " objects are not in it");
     std::size_t index = 0;
     if (p.by == PickBy::Place) {
         const auto at = in.points.find("place");
-        if (at == in.points.end()) return base::fail(base::ErrorCode::NotFound, "the point \"Place\" (place) has not been set");
+        if (at == in.points.end())
+            return base::fail(base::ErrorCode::NotFound, "the point \"Place\" (place) has not been set");
         for (std::size_t i = 1; i < all.size(); ++i)
-            if (geometry::distance(all[i].centre, at->second) < geometry::distance(all[index].centre, at->second)) index = i;
+            if (geometry::distance(all[i].centre, at->second) < geometry::distance(all[index].centre, at->second))
+                index = i;
     } else {
         const int n = p.number > 0 ? p.number - 1 : int(all.size()) + p.number;
         if (p.number == 0 || n < 0 || n >= int(all.size()))
-            return base::fail(base::ErrorCode::NoResult,
-                              "no value: object " + std::to_string(p.number) + " of " + std::to_string(all.size()) + " is asked for");
+            return base::fail(base::ErrorCode::NoResult, "no value: object " + std::to_string(p.number) + " of " +
+                                                             std::to_string(all.size()) + " is asked for");
         index = std::size_t(n);
     }
     RunOutput out = pointResult(in, all[index].centre);
@@ -56,16 +59,20 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind element()
 {
-    return Declare<P>({"element", "One of a group", "Picks one object out of a group, by its number from either end or as the nearest to a place."},
+    return Declare<P>({"element", "One of a group",
+                       "Picks one object out of a group, by its number from either end or as the nearest to a place."},
                       Question::What, 1, "plane geometry")
-        .purpose("pick one object of many number nearest first last").drawn("click the object of a group")
+        .purpose("pick one object of many number nearest first last")
+        .drawn("click the object of a group")
         .gives(FeatureType::Point)
         .input({"group", "Group", "Step that finds the objects.", {FeatureType::Group}})
         .point({"place", "Place", "With the nearest: where the object belongs, on the reference."})
         .param(&P::by, {"by", "Picked by", "The object with this number, or the nearest to the place."},
                {{"number", "Number"}, {"place", "Nearest to the place"}}, true)
-        .param(&P::number, {"number", "Number", "Counted from 1 at the start, from -1 at the end; beyond the end there is no value."}, Unit::None,
-               Whole{-100000, 100000}, true)
+        .param(
+            &P::number,
+            {"number", "Number", "Counted from 1 at the start, from -1 at the end; beyond the end there is no value."},
+            Unit::None, Whole{-100000, 100000}, true)
         .output({"x", "x", "Place in the picture.", Unit::Pixel, false, false})
         .output({"y", "y", "Place in the picture.", Unit::Pixel, false, false})
         .output({"along_x", "Along datum x", "Place along the datum's x direction.", Unit::Pixel})

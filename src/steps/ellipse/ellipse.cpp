@@ -38,8 +38,11 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     out.values["angle"] = {geometry::degrees(geometry::wrapped(2 * (e.angle - in.frame.angle)) / 2)};
     out.features["ellipse"] = e;
     Mark m{MarkShape::Polygon, MarkRole::Found, {}, 0, {}};
-    const Point u = geometry::direction(e.angle) * (e.major / 2), v = geometry::leftOf(geometry::direction(e.angle)) * (e.minor / 2);
-    for (int i = 0; i < 96; ++i) m.points.push_back(e.centre + u * std::cos(2 * geometry::kPi * i / 96) + v * std::sin(2 * geometry::kPi * i / 96));
+    const Point u = geometry::direction(e.angle) * (e.major / 2),
+                v = geometry::leftOf(geometry::direction(e.angle)) * (e.minor / 2);
+    for (int i = 0; i < 96; ++i)
+        m.points.push_back(e.centre + u * std::cos(2 * geometry::kPi * i / 96) +
+                           v * std::sin(2 * geometry::kPi * i / 96));
     out.marks.push_back(std::move(m));
     tell(*f, p, out);
     return out;
@@ -52,7 +55,8 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
     const geometry::Ellipse& e = f->fit.shape;
     return residuals(
         *f, p, "distance of the edge points from the ellipse", "angle, °",
-        [&](Point q) { return geometry::degrees(geometry::angleOf(q - e.centre)); }, [&](Point q) { return geometry::offsetFrom(e, q); });
+        [&](Point q) { return geometry::degrees(geometry::angleOf(q - e.centre)); },
+        [&](Point q) { return geometry::offsetFrom(e, q); });
 }
 
 // The oval thing under a click: rays to the first clear edge, twice, the second time from the centre found.
@@ -71,9 +75,11 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
         std::vector<Point> points;
         rising = 0, strengths.clear();
         for (int i = 0; i < rays; ++i) {
-            const auto p = vision::profile(picture, e.centre, e.centre + geometry::direction(2 * geometry::kPi * i / rays) * far, 1);
+            const auto p = vision::profile(picture, e.centre,
+                                           e.centre + geometry::direction(2 * geometry::kPi * i / rays) * far, 1);
             if (!p) continue;
-            if (const auto edge = vision::pick(vision::edges(*p, {vision::Polarity::Any, least, 1.5}), vision::Pick::First))
+            if (const auto edge =
+                    vision::pick(vision::edges(*p, {vision::Polarity::Any, least, 1.5}), vision::Pick::First))
                 points.push_back(edge->point), rising += edge->polarity > 0, strengths.push_back(edge->strength);
         }
         const auto fit = geometry::fitEllipse(points, 1.5);
@@ -98,13 +104,17 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind ellipse()
 {
-    Declare<P> d(
-        {"ellipse", "Ellipse", "Ellipse through the edge points of radial windows; stray points are dropped."}, Question::What, 1,
-        "direct least squares (Fitzgibbon 1999; Halir, Flusser 1998) inside least median of squares (Rousseeuw 1984), then geometric least squares");
-    d.purpose("oval round tilted slot axes hole").drawn("click the oval thing")
+    Declare<P> d({"ellipse", "Ellipse", "Ellipse through the edge points of radial windows; stray points are dropped."},
+                 Question::What, 1,
+                 "direct least squares (Fitzgibbon 1999; Halir, Flusser 1998) inside least median of squares "
+                 "(Rousseeuw 1984), then geometric least squares");
+    d.purpose("oval round tilted slot axes hole")
+        .drawn("click the oval thing")
         .gives(FeatureType::Ellipse)
-        .region(
-            {"ring", "Ring", "The edge is searched between the inner and the outer circle, all round or over an arc.", {Shape::Ring, Shape::Arc}});
+        .region({"ring",
+                 "Ring",
+                 "The edge is searched between the inner and the outer circle, all round or over an arc.",
+                 {Shape::Ring, Shape::Arc}});
     return declareFit(d, "inward", "Search inward", "Search from the outer circle to the inner one instead of outward.")
         .output({"x", "Centre x", "Place of the centre in the picture.", Unit::Pixel, false, false})
         .output({"y", "Centre y", "Place of the centre in the picture.", Unit::Pixel, false, false})
@@ -112,7 +122,8 @@ StepKind ellipse()
         .output({"along_y", "Along datum y", "Place of the centre along the datum's y direction.", Unit::Pixel})
         .output({"major", "Longer axis", "Full length of the longer axis.", Unit::Pixel})
         .output({"minor", "Shorter axis", "Full length of the shorter axis.", Unit::Pixel})
-        .output({"angle", "Angle", "Direction of the longer axis against the datum's x direction, -90 to 90.", Unit::Degree})
+        .output({"angle", "Angle", "Direction of the longer axis against the datum's x direction, -90 to 90.",
+                 Unit::Degree})
         .shows(evidence)
         .offers(offer)
         .runs(run);

@@ -1,4 +1,5 @@
-// farthest.h - step kind: the farthest point off a line or circle: burr, flash, sink, chip. Every edge point counts, none is dropped as stray.
+// farthest.h - step kind: the farthest point off a line or circle: burr, flash, sink, chip. Every edge point counts,
+// none is dropped as stray.
 #pragma once
 #include "steps/glue.h"
 

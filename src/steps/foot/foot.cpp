@@ -28,15 +28,18 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     });
     // Whichever end the line is at.
     for (Offer& o : made)
-        if (typeOf(in.features.at(g.fromFeature)) != FeatureType::Line) std::swap(o.step.inputs["first"], o.step.inputs["second"]);
+        if (typeOf(in.features.at(g.fromFeature)) != FeatureType::Line)
+            std::swap(o.step.inputs["first"], o.step.inputs["second"]);
     return made;
 }
 } // namespace
 
 StepKind foot()
 {
-    return Declare<P>({"foot", "Foot of the perpendicular", "Point of a line nearest to another feature."}, Question::What, 1, "plane geometry")
-        .purpose("perpendicular nearest point on line").drawn("stroke from the line to the point, or back")
+    return Declare<P>({"foot", "Foot of the perpendicular", "Point of a line nearest to another feature."},
+                      Question::What, 1, "plane geometry")
+        .purpose("perpendicular nearest point on line")
+        .drawn("stroke from the line to the point, or back")
         .gives(FeatureType::Point)
         .input({"first", "Line", "Line the foot stands on.", {FeatureType::Line}})
         .input({"second",

@@ -16,9 +16,10 @@ namespace
 base::Result<FoundShape<geometry::Segment>> find(const P& p, const RunInput& in)
 {
     const Region r = in.region("window");
-    return fitProbe<geometry::Segment>(
-        p, in, vision::probeLine(in.grey(), {r.from, r.to}, r.width, p.windows, p.windowWidth, p.backwards, p.edges(), p.which), geometry::fitLine,
-        "line");
+    return fitProbe<geometry::Segment>(p, in,
+                                       vision::probeLine(in.grey(), {r.from, r.to}, r.width, p.windows, p.windowWidth,
+                                                         p.backwards, p.edges(), p.which),
+                                       geometry::fitLine, "line");
 }
 
 base::Result<RunOutput> run(const P& p, const RunInput& in)
@@ -30,7 +31,8 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     out.values["angle"] = {geometry::degrees(geometry::wrapped(geometry::angleOf(s.along())))};
     out.values["datum_angle"] = {geometry::degrees(geometry::wrapped(geometry::angleOf(s.along()) - in.frame.angle))};
     out.values["length"] = {s.length()};
-    out.values["x1"] = {s.from.x}, out.values["y1"] = {s.from.y}, out.values["x2"] = {s.to.x}, out.values["y2"] = {s.to.y};
+    out.values["x1"] = {s.from.x}, out.values["y1"] = {s.from.y}, out.values["x2"] = {s.to.x},
+    out.values["y2"] = {s.to.y};
     out.features["line"] = s;
     out.marks.push_back(lineMark(s.from, s.to));
     tell(*f, p, out);
@@ -43,7 +45,8 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
     if (!f) return base::passOn(f.error());
     const geometry::Segment& s = f->fit.shape;
     return residuals(
-        *f, p, "distance of the edge points from the line", "px along the line", [&](Point q) { return geometry::dot(s.along(), q - s.from); },
+        *f, p, "distance of the edge points from the line", "px along the line",
+        [&](Point q) { return geometry::dot(s.along(), q - s.from); },
         [&](Point q) { return geometry::signedDistance(s, q); });
 }
 
@@ -65,7 +68,8 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     if (!f) return {};
     p.leastShare = P{}.leastShare;
     p.reach = reachFor(f->fit.rms);
-    const double off = std::abs(geometry::wrapped(geometry::angleOf(f->fit.shape.along()) - geometry::angleOf(g.to - g.from)));
+    const double off =
+        std::abs(geometry::wrapped(geometry::angleOf(f->fit.shape.along()) - geometry::angleOf(g.to - g.from)));
     if (std::min(off, geometry::kPi - off) > geometry::radians(6)) return {};
     std::vector<double> strengths;
     int rising = 0;
@@ -73,7 +77,8 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     std::sort(strengths.begin(), strengths.end());
     p.leastStrength = leastStrengthFor(strengths[strengths.size() / 4], in.noise);
     // The search starts on the dark side or the bright side as seen; keep it.
-    p.polarity = 2 * rising > int(f->probe.edges.size()) ? vision::Polarity::DarkToBright : vision::Polarity::BrightToDark;
+    p.polarity =
+        2 * rising > int(f->probe.edges.size()) ? vision::Polarity::DarkToBright : vision::Polarity::BrightToDark;
     // A reversed stroke comes with its ends exchanged: its left hand side is the other one already.
     Offer o;
     o.step.params = p;
@@ -89,9 +94,12 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind line()
 {
-    Declare<P> d({"line", "Line", "Straight line through the edge points of many small windows; stray points are dropped."}, Question::What, 1,
-                 "least median of squares (Rousseeuw 1984), then total least squares; edges as in vision/edges.h");
-    d.purpose("edge side border straight contour baseline").drawn("stroke along the edge")
+    Declare<P> d(
+        {"line", "Line", "Straight line through the edge points of many small windows; stray points are dropped."},
+        Question::What, 1,
+        "least median of squares (Rousseeuw 1984), then total least squares; edges as in vision/edges.h");
+    d.purpose("edge side border straight contour baseline")
+        .drawn("stroke along the edge")
         .gives(FeatureType::Line)
         .region({"window",
                  "Stroke along the edge",
@@ -101,10 +109,11 @@ StepKind line()
                  true,
                  false,
                  true});
-    return declareFit(d, "reversed", "Search to the right", "Search from the left hand side of the stroke to its right instead of the other way.")
+    return declareFit(d, "reversed", "Search to the right",
+                      "Search from the left hand side of the stroke to its right instead of the other way.")
         .output({"angle", "Angle", "Direction of the line in the picture, counter-clockwise as seen.", Unit::Degree})
-        .output(
-            {"datum_angle", "Angle to the datum", "Direction of the line against the datum's x direction, counter-clockwise as seen.", Unit::Degree})
+        .output({"datum_angle", "Angle to the datum",
+                 "Direction of the line against the datum's x direction, counter-clockwise as seen.", Unit::Degree})
         .output({"length", "Length seen", "From the first to the last edge point used.", Unit::Pixel})
         .output({"x1", "Start x", "Place of the found line's first end in the picture.", Unit::Pixel, false, false})
         .output({"y1", "Start y", "Place of the found line's first end in the picture.", Unit::Pixel, false, false})

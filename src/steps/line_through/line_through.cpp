@@ -21,14 +21,17 @@ base::Result<RunOutput> run(const P&, const RunInput& in)
 
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
-    return pairOffer(g, in, P{}, "line through two", 6, [](const Feature& a, const Feature& b) { return hasPlace(a) && hasPlace(b); });
+    return pairOffer(g, in, P{}, "line through two", 6,
+                     [](const Feature& a, const Feature& b) { return hasPlace(a) && hasPlace(b); });
 }
 } // namespace
 
 StepKind line_through()
 {
-    return Declare<P>({"line_through", "Line through two", "Line through two points or centres."}, Question::What, 1, "plane geometry")
-        .purpose("connect centres axis").drawn("stroke from one point or centre to the other")
+    return Declare<P>({"line_through", "Line through two", "Line through two points or centres."}, Question::What, 1,
+                      "plane geometry")
+        .purpose("connect centres axis")
+        .drawn("stroke from one point or centre to the other")
         .gives(FeatureType::Line)
         .input({"first",
                 "From",

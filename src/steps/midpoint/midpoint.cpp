@@ -19,24 +19,30 @@ base::Result<RunOutput> run(const P&, const RunInput& in)
 
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
-    const auto fits = [](const Feature& f) { return hasPlace(f) || typeOf(f) == FeatureType::Line || typeOf(f) == FeatureType::Group; };
+    const auto fits = [](const Feature& f) {
+        return hasPlace(f) || typeOf(f) == FeatureType::Line || typeOf(f) == FeatureType::Group;
+    };
     return pairOffer(g, in, P{}, "midpoint", 5, [&](const Feature& a, const Feature& b) { return fits(a) && fits(b); });
 }
 } // namespace
 
 StepKind midpoint()
 {
-    return Declare<P>({"midpoint", "Midpoint", "Point midway between two features."}, Question::What, 1, "plane geometry")
-        .purpose("middle centre between symmetry").drawn("stroke from one feature to the other")
+    return Declare<P>({"midpoint", "Midpoint", "Point midway between two features."}, Question::What, 1,
+                      "plane geometry")
+        .purpose("middle centre between symmetry")
+        .drawn("stroke from one feature to the other")
         .gives(FeatureType::Point)
         .input({"first",
                 "First",
                 "Point, centre or line.",
-                {FeatureType::Point, FeatureType::Circle, FeatureType::Ellipse, FeatureType::Line, FeatureType::Contour, FeatureType::Group}})
+                {FeatureType::Point, FeatureType::Circle, FeatureType::Ellipse, FeatureType::Line, FeatureType::Contour,
+                 FeatureType::Group}})
         .input({"second",
                 "Second",
                 "Point, centre or line.",
-                {FeatureType::Point, FeatureType::Circle, FeatureType::Ellipse, FeatureType::Line, FeatureType::Contour, FeatureType::Group}})
+                {FeatureType::Point, FeatureType::Circle, FeatureType::Ellipse, FeatureType::Line, FeatureType::Contour,
+                 FeatureType::Group}})
         .output({"x", "x", "Place in the picture.", Unit::Pixel, false, false})
         .output({"y", "y", "Place in the picture.", Unit::Pixel, false, false})
         .output({"along_x", "Along datum x", "Place along the datum's x direction.", Unit::Pixel})

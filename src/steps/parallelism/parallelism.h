@@ -1,4 +1,5 @@
-// parallelism.h - step kind: parallelism of an edge to a datum line: width of the strip along the datum that holds every edge point.
+// parallelism.h - step kind: parallelism of an edge to a datum line: width of the strip along the datum that holds
+// every edge point.
 #pragma once
 #include "steps/glue.h"
 

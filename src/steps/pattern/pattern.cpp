@@ -27,24 +27,28 @@ base::Result<vision::PatternModel> teach(const P& p, const TeachInput& in)
     const auto origin = in.points.find("origin");
     const Point at = origin == in.points.end() ? region->second.middle() : origin->second;
     if (in.calibration && in.calibration->bends()) {
-        // Under tilt or lens the part keeps its shape only on the level picture: it is taught and found there, and nowhere else.
+        // Under tilt or lens the part keeps its shape only on the level picture: it is taught and found there, and
+        // nowhere else.
         const auto level = vision::levelPicture(in.reference.grey.grey(), *in.calibration);
         const auto carry = [&](Point q) { return in.calibration->level(q) - level.origin; };
         std::vector<Region> leftOut;
         for (const Region& r : in.leaveOut) leftOut.push_back(r.mapped(carry));
         const Point x = geometry::direction(geometry::radians(p.direction));
-        return vision::teachPattern(level.picture.grey(), region->second.mapped(carry), {carry(at), geometry::angleOf(carry(at + x) - carry(at - x))},
-                                    p.leastContrast, leftOut);
+        return vision::teachPattern(level.picture.grey(), region->second.mapped(carry),
+                                    {carry(at), geometry::angleOf(carry(at + x) - carry(at - x))}, p.leastContrast,
+                                    leftOut);
     }
-    return vision::teachPattern(in.reference.grey.grey(), region->second, {at, geometry::radians(p.direction)}, p.leastContrast, in.leaveOut);
+    return vision::teachPattern(in.reference.grey.grey(), region->second, {at, geometry::radians(p.direction)},
+                                p.leastContrast, in.leaveOut);
 }
 
 std::string note(const P& p, const vision::PatternModel& m)
 {
     if (std::abs(p.angleRange) > 20 && m.turnedScore > 0.85)
-        return "looks alike when turned by " + base::toText(geometry::degrees(m.turnedAngle), 0) + "° (" + base::toText(100 * m.turnedScore, 0) +
-               " % of its edges)";
-    if (m.contrast < 3 * p.leastContrast) return "weak: its edges differ by " + base::toText(m.contrast, 0) + " grey levels only";
+        return "looks alike when turned by " + base::toText(geometry::degrees(m.turnedAngle), 0) + "° (" +
+               base::toText(100 * m.turnedScore, 0) + " % of its edges)";
+    if (m.contrast < 3 * p.leastContrast)
+        return "weak: its edges differ by " + base::toText(m.contrast, 0) + " grey levels only";
     return {};
 }
 
@@ -52,7 +56,9 @@ std::string note(const P& p, const vision::PatternModel& m)
 void inOrder(FindOrder order, double radius, std::vector<vision::PatternFind>& finds)
 {
     const auto place = [&](const vision::PatternFind& f) { return f.pose.origin; };
-    const auto by = [&](auto key) { std::stable_sort(finds.begin(), finds.end(), [&](const auto& a, const auto& b) { return key(a) < key(b); }); };
+    const auto by = [&](auto key) {
+        std::stable_sort(finds.begin(), finds.end(), [&](const auto& a, const auto& b) { return key(a) < key(b); });
+    };
     switch (order) {
     case FindOrder::Score: return;
     case FindOrder::AlongX: return by([&](const auto& f) { return place(f).x; });
@@ -73,11 +79,13 @@ void inOrder(FindOrder order, double radius, std::vector<vision::PatternFind>& f
 }
 
 // Searches where and how the step is told to; places come back in level px.
-std::vector<vision::PatternFind> search(const RunInput& in, const vision::PatternModel& model, const Region& where, const vision::PatternOptions& o)
+std::vector<vision::PatternFind> search(const RunInput& in, const vision::PatternModel& model, const Region& where,
+                                        const vision::PatternOptions& o)
 {
     if (!in.bends()) return vision::findPattern(in.grey(), model, where, o);
     const auto level = vision::levelPicture(in.grey(), *in.calibration);
-    auto finds = vision::findPattern(level.picture.grey(), model, where.mapped([&](Point q) { return in.level(q) - level.origin; }), o);
+    auto finds = vision::findPattern(level.picture.grey(), model,
+                                     where.mapped([&](Point q) { return in.level(q) - level.origin; }), o);
     for (auto& f : finds) f.pose.origin = f.pose.origin + level.origin;
     return finds;
 }
@@ -93,8 +101,8 @@ std::string outside(const P& p, const RunInput& in, const vision::PatternModel& 
     const vision::PatternFind& f = better.front();
     const Point at = in.picture(f.pose.origin);
     const double turn = geometry::degrees(geometry::wrapped(f.pose.angle - model.origin.angle - in.motion.turn()));
-    std::string out = "; a part of score " + base::toText(f.score, 2) + " lies at " + base::toText(at.x, 0) + ", " + base::toText(at.y, 0) +
-                      " px, turned by " + base::toText(turn, 0) + "°";
+    std::string out = "; a part of score " + base::toText(f.score, 2) + " lies at " + base::toText(at.x, 0) + ", " +
+                      base::toText(at.y, 0) + " px, turned by " + base::toText(turn, 0) + "°";
     if (std::abs(turn) > p.angleRange) out += ": outside the angle range of ± " + base::toText(p.angleRange, 0) + "°";
     else out += ": outside the search area";
     return out;
@@ -107,7 +115,8 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     vision::PatternOptions o;
     o.leastScore = p.leastScore;
     // Inside another datum the part turns and grows with it.
-    o.angleFrom = geometry::radians(-p.angleRange) + in.motion.turn(), o.angleTo = geometry::radians(p.angleRange) + in.motion.turn();
+    o.angleFrom = geometry::radians(-p.angleRange) + in.motion.turn(),
+    o.angleTo = geometry::radians(p.angleRange) + in.motion.turn();
     o.leastContrast = p.leastContrast;
     o.wanted = p.expected > 0 ? p.expected : p.most;
     o.most = 100000; // what is there is there, however many are wanted
@@ -115,10 +124,12 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     o.scaleFrom = (1 - p.scaleRange / 100) * in.grows(), o.scaleTo = (1 + p.scaleRange / 100) * in.grows();
     std::vector<vision::PatternFind> finds = search(in, model, in.region("search"), o);
     if (finds.empty())
-        return base::fail(base::ErrorCode::Absent,
-                          "not found: nothing reaches the least score " + base::toText(p.leastScore, 2) + outside(p, in, model, o));
+        return base::fail(base::ErrorCode::Absent, "not found: nothing reaches the least score " +
+                                                       base::toText(p.leastScore, 2) + outside(p, in, model, o));
     // The best ones are the wanted ones; what lies on one of them is no part of its own.
-    const std::size_t wanted = p.expected > 0 ? std::size_t(p.expected) : p.most > 0 ? std::size_t(p.most) : finds.size();
+    const std::size_t wanted = p.expected > 0 ? std::size_t(p.expected)
+                               : p.most > 0   ? std::size_t(p.most)
+                                              : finds.size();
     std::vector<vision::PatternFind> surplus;
     if (finds.size() > wanted) {
         surplus.assign(finds.begin() + std::ptrdiff_t(wanted), finds.end());
@@ -187,9 +198,12 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind pattern()
 {
-    return Declare<P>({"pattern", "Pattern datum", "Finds the part by the directions of its edges, at any place and angle."}, Question::Where, 1,
-                      "edge directions after Steger 2002; refinement by least squares along the normals (docs/methods.md)")
-        .purpose("locate find position part datum align where template").drawn("Ctrl and drag a frame round the part")
+    return Declare<P>(
+               {"pattern", "Pattern datum", "Finds the part by the directions of its edges, at any place and angle."},
+               Question::Where, 1,
+               "edge directions after Steger 2002; refinement by least squares along the normals (docs/methods.md)")
+        .purpose("locate find position part datum align where template")
+        .drawn("Ctrl and drag a frame round the part")
         .isDatum()
         .gives(FeatureType::Point)
         .leavesOut()
@@ -208,33 +222,54 @@ StepKind pattern()
         .point({"origin", "Origin", "Origin of the datum on the reference; without it the middle of the part."})
         .param(&P::leastScore,
                {"least_score", "Least score",
-                "Share of the edges that must be seen again; lower it for hidden parts, raise it when other things are found."},
+                "Share of the edges that must be seen again; lower it for hidden parts, raise it when other things are "
+                "found."},
                Unit::None, Real{0.2, 1, 0.01, 0.4, 0.95}, true)
-        .param(&P::angleRange, {"angle_range", "Angle range ±", "How far the part may be turned against the reference; a smaller range is faster."},
+        .param(&P::angleRange,
+               {"angle_range", "Angle range ±",
+                "How far the part may be turned against the reference; a smaller range is faster."},
                Unit::Degree, Real{0, 180, 5}, true)
-        .param(&P::leastContrast, {"least_contrast", "Least contrast", "Grey difference an edge of the part must have; lower it for faint parts."},
+        .param(&P::leastContrast,
+               {"least_contrast", "Least contrast",
+                "Grey difference an edge of the part must have; lower it for faint parts."},
                Unit::GreyLevel, Real{2, 200, 1, 4, 80}, true)
-        .param(&P::most, {"finds", "Finds wanted",
-                "Largest number of parts in one picture; each one is an item. Parts beyond it are surplus: named, rejected, not inspected. 0: any."},
+        .param(&P::most,
+               {"finds", "Finds wanted",
+                "Largest number of parts in one picture; each one is an item. Parts beyond it are surplus: named, "
+                "rejected, not inspected. 0: any."},
                Unit::None, Whole{0, 200}, true)
-        .param(&P::direction, {"direction", "Direction", "Angle of the datum's x direction on the reference, counter-clockwise as seen."},
-               Unit::Degree, Real{-360, 360, 1})
+        .param(
+            &P::direction,
+            {"direction", "Direction", "Angle of the datum's x direction on the reference, counter-clockwise as seen."},
+            Unit::Degree, Real{-360, 360, 1})
         .param(&P::expected,
-               {"expected", "Parts expected", "Number of parts that must lie in the picture; each one that is lost or surplus is a rejected item. 0: any."},
+               {"expected", "Parts expected",
+                "Number of parts that must lie in the picture; each one that is lost or surplus is a rejected item. 0: "
+                "any."},
                Unit::None, Whole{0, 200}, true)
         .param(&P::order, {"order", "Order of the finds", "How the parts in one picture are numbered."},
-               {{"score", "Best first"}, {"rows", "Row by row"}, {"x", "Along x"}, {"y", "Along y"}, {"angle", "By angle"}})
-        .param(&P::leastDistance, {"least_distance", "Least distance", "Two finds nearer than this are one; 0: a third of the part's radius."},
+               {{"score", "Best first"},
+                {"rows", "Row by row"},
+                {"x", "Along x"},
+                {"y", "Along y"},
+                {"angle", "By angle"}})
+        .param(&P::leastDistance,
+               {"least_distance", "Least distance",
+                "Two finds nearer than this are one; 0: a third of the part's radius."},
                Unit::Pixel, Real{0, 10000, 1})
         .param(&P::scaleRange,
-               {"scale_range", "Scale range ±", "How much larger or smaller the part may be than on the reference; a smaller range is faster."},
+               {"scale_range", "Scale range ±",
+                "How much larger or smaller the part may be than on the reference; a smaller range is faster."},
                Unit::Percent, Real{0, 50, 1, 0, 10})
-        .param(&P::reversal, {"reversal", "Bright and dark exchanged", "A part that is bright where the reference is dark is found too."})
+        .param(&P::reversal, {"reversal", "Bright and dark exchanged",
+                              "A part that is bright where the reference is dark is found too."})
         .output({"x", "x", "Place of the origin in the picture.", Unit::Pixel, false, false, false})
         .output({"y", "y", "Place of the origin in the picture.", Unit::Pixel, false, false, false})
-        .output({"angle", "Angle", "Turn of the part's x direction, counter-clockwise as seen.", Unit::Degree, false, true, false})
+        .output({"angle", "Angle", "Turn of the part's x direction, counter-clockwise as seen.", Unit::Degree, false,
+                 true, false})
         .output({"score", "Score", "Share of the part's edges seen again, 0 to 1.", Unit::None, false, true, true})
-        .output({"finds", "Finds", "Number of parts found, also those beyond the wanted ones.", Unit::None, false, true, false})
+        .output({"finds", "Finds", "Number of parts found, also those beyond the wanted ones.", Unit::None, false, true,
+                 false})
         .output({"scale", "Scale", "Size of the part against the reference, 1 when equal.", Unit::None})
         .output({"scores", "Scores", "Score of every part found, in order.", Unit::None, true})
         .better({"score", "scores"}, OutputSpec::Better::More, 0.0, 1.0)

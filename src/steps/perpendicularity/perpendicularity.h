@@ -1,4 +1,5 @@
-// perpendicularity.h - step kind: perpendicularity of an edge to a datum line: width of the strip square to the datum that holds every edge point.
+// perpendicularity.h - step kind: perpendicularity of an edge to a datum line: width of the strip square to the datum
+// that holds every edge point.
 #pragma once
 #include "steps/glue.h"
 

@@ -21,8 +21,9 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     if (p.unit != PlaceUnit::Value) {
         const bool pixels = p.unit == PlaceUnit::Pixel;
         if (pixels != (scale <= 0))
-            return base::fail(base::ErrorCode::InvalidArgument, pixels ? "the true place is in px, the recipe is calibrated: convert it"
-                                                                       : "the true place is in a real unit, the recipe is not calibrated");
+            return base::fail(base::ErrorCode::InvalidArgument,
+                              pixels ? "the true place is in px, the recipe is calibrated: convert it"
+                                     : "the true place is in a real unit, the recipe is not calibrated");
         if (p.unit == PlaceUnit::Micrometre) perPixel = scale * 1000;
         if (p.unit == PlaceUnit::Inch) perPixel = scale / 25.4;
     }
@@ -59,23 +60,31 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind position()
 {
-    return Declare<P>({"position", "Position", "Position of a feature: diameter of the zone about its true place that reaches to where it is."},
+    return Declare<P>({"position", "Position",
+                       "Position of a feature: diameter of the zone about its true place that reaches to where it is."},
                       Question::HowTrue, 1, "ISO 1101: twice the distance from the true position")
-        .purpose("position true place hole tolerance location").drawn("pull from a hole or point into empty space")
+        .purpose("position true place hole tolerance location")
+        .drawn("pull from a hole or point into empty space")
         .input({"of",
                 "Feature",
                 "Feature whose place is judged.",
                 {FeatureType::Point, FeatureType::Circle, FeatureType::Ellipse, FeatureType::Contour}})
-        .param(&P::x, {"x", "True x", "True place along the datum's x direction, in mm when the recipe is calibrated, else in px."}, Unit::None,
-               Real{-1e6, 1e6, 0.01}, true)
+        .param(&P::x,
+               {"x", "True x",
+                "True place along the datum's x direction, in mm when the recipe is calibrated, else in px."},
+               Unit::None, Real{-1e6, 1e6, 0.01}, true)
         .param(&P::y,
                {"y", "True y",
-                "True place along the datum's y direction (down when the datum is level), in mm when the recipe is calibrated, else in px."},
+                "True place along the datum's y direction (down when the datum is level), in mm when the recipe is "
+                "calibrated, else in px."},
                Unit::None, Real{-1e6, 1e6, 0.01}, true)
-        .param(&P::unit, {"unit", "Unit of the true place", "The unit true x and y are stated in; the value's own: mm when calibrated, else px."},
+        .param(&P::unit,
+               {"unit", "Unit of the true place",
+                "The unit true x and y are stated in; the value's own: mm when calibrated, else px."},
                {{"", "The value's own"}, {"px", "px"}, {"mm", "mm"}, {"um", "µm"}, {"in", "inch"}})
         .statesLengths({"x", "y"}, "unit")
-        .output({"position", "Position", "Diameter of the zone: twice the distance from the true place.", Unit::Pixel, false, true, true})
+        .output({"position", "Position", "Diameter of the zone: twice the distance from the true place.", Unit::Pixel,
+                 false, true, true})
         .output({"dx", "Off in x", "Deviation along the datum's x direction.", Unit::Pixel})
         .output({"dy", "Off in y", "Deviation along the datum's y direction.", Unit::Pixel})
         .better({"position"}, OutputSpec::Better::Less, 0.0)

@@ -50,12 +50,15 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind roundness()
 {
-    Declare<P> d({"roundness", "Roundness", "Roundness of a circle: width of the narrowest ring that holds every edge point."}, Question::HowTrue, 1,
-                 "ISO 1101, ISO 12181-1 minimum zone circles (geometry/zones.h)");
-    d.purpose("round circular form tolerance oval lobes").drawn("pull from a circle into empty space")
+    Declare<P> d(
+        {"roundness", "Roundness", "Roundness of a circle: width of the narrowest ring that holds every edge point."},
+        Question::HowTrue, 1, "ISO 1101, ISO 12181-1 minimum zone circles (geometry/zones.h)");
+    d.purpose("round circular form tolerance oval lobes")
+        .drawn("pull from a circle into empty space")
         .input({"of", "Feature", "Feature whose edge is judged, every point of it.", {FeatureType::Circle}});
     declareDense(d)
-        .output({"zone", "Roundness", "Width of the smallest zone that holds every edge point.", Unit::Pixel, false, true, true})
+        .output({"zone", "Roundness", "Width of the smallest zone that holds every edge point.", Unit::Pixel, false,
+                 true, true})
         .output({"points", "Points", "Number of edge points the zone holds.", Unit::None})
         .better({"zone"}, OutputSpec::Better::Less, 0.0);
     return d.offers(offer).runs(run);

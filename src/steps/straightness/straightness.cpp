@@ -40,12 +40,15 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind straightness()
 {
-    Declare<P> d({"straightness", "Straightness", "Straightness of an edge: width of the narrowest strip that holds every edge point."},
+    Declare<P> d({"straightness", "Straightness",
+                  "Straightness of an edge: width of the narrowest strip that holds every edge point."},
                  Question::HowTrue, 1, "ISO 1101, minimum zone; calipers on the convex hull (geometry/zones.h)");
-    d.purpose("straight flat form tolerance bent edge bow").drawn("pull from a line into empty space")
+    d.purpose("straight flat form tolerance bent edge bow")
+        .drawn("pull from a line into empty space")
         .input({"of", "Feature", "Feature whose edge is judged, every point of it.", {FeatureType::Line}});
     declareDense(d)
-        .output({"zone", "Straightness", "Width of the smallest zone that holds every edge point.", Unit::Pixel, false, true, true})
+        .output({"zone", "Straightness", "Width of the smallest zone that holds every edge point.", Unit::Pixel, false,
+                 true, true})
         .output({"points", "Points", "Number of edge points the zone holds.", Unit::None})
         .better({"zone"}, OutputSpec::Better::Less, 0.0);
     return d.offers(offer).runs(run);

@@ -29,9 +29,11 @@ base::Result<RunOutput> run(const P&, const RunInput& in)
 
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
-    const auto round = [](const Feature& f) { return typeOf(f) == FeatureType::Circle || typeOf(f) == FeatureType::Point; };
-    auto made =
-        pairOffer(g, in, P{}, "datum of two holes", in.hasDatum ? 5 : -2, [&](const Feature& a, const Feature& b) { return round(a) && round(b); });
+    const auto round = [](const Feature& f) {
+        return typeOf(f) == FeatureType::Circle || typeOf(f) == FeatureType::Point;
+    };
+    auto made = pairOffer(g, in, P{}, "datum of two holes", in.hasDatum ? 5 : -2,
+                          [&](const Feature& a, const Feature& b) { return round(a) && round(b); });
     for (Offer& o : made) o.step.name = "Two holes";
     return made;
 }
@@ -39,10 +41,12 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind two_holes()
 {
-    const std::vector<FeatureType> any{FeatureType::Point, FeatureType::Circle, FeatureType::Ellipse, FeatureType::Contour};
-    return Declare<P>({"two_holes", "Datum of two holes", "Origin on the first hole, x direction towards the second."}, Question::Where, 1,
-                      "plane geometry; ISO 5459 datum system")
-        .purpose("locate datum holes origin direction align where pins").drawn("stroke from one hole that was found to the other")
+    const std::vector<FeatureType> any{FeatureType::Point, FeatureType::Circle, FeatureType::Ellipse,
+                                       FeatureType::Contour};
+    return Declare<P>({"two_holes", "Datum of two holes", "Origin on the first hole, x direction towards the second."},
+                      Question::Where, 1, "plane geometry; ISO 5459 datum system")
+        .purpose("locate datum holes origin direction align where pins")
+        .drawn("stroke from one hole that was found to the other")
         .isDatum()
         .madeByStroke()
         .gives(FeatureType::Point)

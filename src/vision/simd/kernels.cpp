@@ -37,8 +37,14 @@ template <class T> void InRange(const T* p, int n, T low, T high, std::uint64_t*
     }
     if (i < n) scalar::inRange(p + i, n - i, low, high, bits + i / 64);
 }
-void InRange8(const std::uint8_t* p, int n, std::uint8_t low, std::uint8_t high, std::uint64_t* bits) { InRange(p, n, low, high, bits); }
-void InRange16(const std::uint16_t* p, int n, std::uint16_t low, std::uint16_t high, std::uint64_t* bits) { InRange(p, n, low, high, bits); }
+void InRange8(const std::uint8_t* p, int n, std::uint8_t low, std::uint8_t high, std::uint64_t* bits)
+{
+    InRange(p, n, low, high, bits);
+}
+void InRange16(const std::uint16_t* p, int n, std::uint16_t low, std::uint16_t high, std::uint64_t* bits)
+{
+    InRange(p, n, low, high, bits);
+}
 
 void Spline(const std::uint8_t* base, std::ptrdiff_t stride, float x, float y, float dx, float dy, int n, float* sums)
 {
@@ -46,8 +52,10 @@ void Spline(const std::uint8_t* base, std::ptrdiff_t stride, float x, float y, f
     const hn::RebindToSigned<decltype(d)> di;
     using V = hn::Vec<decltype(d)>;
     const int lanes = int(hn::Lanes(d));
-    const auto one = hn::Set(d, 1.0f), sixth = hn::Set(d, 1.0f / 6.0f), twoThirds = hn::Set(d, 2.0f / 3.0f), halfOf = hn::Set(d, 0.5f);
-    const auto count = hn::Iota(d, 0.0f), vx = hn::Set(d, x), vy = hn::Set(d, y), vdx = hn::Set(d, dx), vdy = hn::Set(d, dy);
+    const auto one = hn::Set(d, 1.0f), sixth = hn::Set(d, 1.0f / 6.0f), twoThirds = hn::Set(d, 2.0f / 3.0f),
+               halfOf = hn::Set(d, 0.5f);
+    const auto count = hn::Iota(d, 0.0f), vx = hn::Set(d, x), vy = hn::Set(d, y), vdx = hn::Set(d, dx),
+               vdy = hn::Set(d, dy);
     const auto byte = hn::Set(di, 255), pitch = hn::Set(di, std::int32_t(stride));
     int i = 0;
     for (; i + lanes <= n; i += lanes) {
@@ -61,12 +69,15 @@ void Spline(const std::uint8_t* base, std::ptrdiff_t stride, float x, float y, f
         const V y0 = hn::Mul(hn::Mul(hn::Mul(gy, gy), gy), sixth), y3 = hn::Mul(hn::Mul(hn::Mul(fy, fy), fy), sixth);
         const V y1 = hn::Add(hn::Mul(hn::Sub(hn::Mul(fy, halfOf), one), hn::Mul(fy, fy)), twoThirds);
         const V y2 = hn::Add(hn::Mul(hn::Sub(hn::Mul(gy, halfOf), one), hn::Mul(gy, gy)), twoThirds);
-        auto offset = hn::Add(hn::Mul(hn::Sub(hn::ConvertTo(di, iy), hn::Set(di, 1)), pitch), hn::Sub(hn::ConvertTo(di, ix), hn::Set(di, 1)));
+        auto offset = hn::Add(hn::Mul(hn::Sub(hn::ConvertTo(di, iy), hn::Set(di, 1)), pitch),
+                              hn::Sub(hn::ConvertTo(di, ix), hn::Set(di, 1)));
         const auto row = [&](V wy, V all) HWY_ATTR {
             // Four neighbouring bytes in one word.
             const auto word = hn::GatherOffset(di, reinterpret_cast<const std::int32_t*>(base), offset);
-            const V p0 = hn::ConvertTo(d, hn::And(word, byte)), p1 = hn::ConvertTo(d, hn::And(hn::ShiftRight<8>(word), byte));
-            const V p2 = hn::ConvertTo(d, hn::And(hn::ShiftRight<16>(word), byte)), p3 = hn::ConvertTo(d, hn::And(hn::ShiftRight<24>(word), byte));
+            const V p0 = hn::ConvertTo(d, hn::And(word, byte)),
+                    p1 = hn::ConvertTo(d, hn::And(hn::ShiftRight<8>(word), byte));
+            const V p2 = hn::ConvertTo(d, hn::And(hn::ShiftRight<16>(word), byte)),
+                    p3 = hn::ConvertTo(d, hn::And(hn::ShiftRight<24>(word), byte));
             const V sum = hn::Add(hn::Add(hn::Add(hn::Mul(x0, p0), hn::Mul(x1, p1)), hn::Mul(x2, p2)), hn::Mul(x3, p3));
             offset = hn::Add(offset, pitch);
             return hn::Add(all, hn::Mul(wy, sum));
@@ -177,7 +188,8 @@ template <bool low> void ExtremeOf(const std::uint8_t* const* rows, int count, i
     default: return ExtremeOfRows<low, 0>(rows, count, n, to);
     }
 }
-template <bool low, int fixed> void ExtremeOfTwoRows(const std::uint8_t* const* rows, int asked, int n, std::uint8_t* first, std::uint8_t* second)
+template <bool low, int fixed>
+void ExtremeOfTwoRows(const std::uint8_t* const* rows, int asked, int n, std::uint8_t* first, std::uint8_t* second)
 {
     const int count = fixed > 0 ? fixed : asked;
     const hn::ScalableTag<std::uint8_t> d;
@@ -199,10 +211,13 @@ template <bool low, int fixed> void ExtremeOfTwoRows(const std::uint8_t* const* 
     if (i >= n) return;
     const std::uint8_t* rest[16];
     for (int k = 0; k < count; ++k) rest[k] = row[k] + i;
-    if constexpr (low) scalar::lowestOf(rest, count - 1, n - i, first + i), scalar::lowestOf(rest + 1, count - 1, n - i, second + i);
-    else scalar::highestOf(rest, count - 1, n - i, first + i), scalar::highestOf(rest + 1, count - 1, n - i, second + i);
+    if constexpr (low)
+        scalar::lowestOf(rest, count - 1, n - i, first + i), scalar::lowestOf(rest + 1, count - 1, n - i, second + i);
+    else
+        scalar::highestOf(rest, count - 1, n - i, first + i), scalar::highestOf(rest + 1, count - 1, n - i, second + i);
 }
-template <bool low> void ExtremeOfTwo(const std::uint8_t* const* rows, int count, int n, std::uint8_t* first, std::uint8_t* second)
+template <bool low>
+void ExtremeOfTwo(const std::uint8_t* const* rows, int count, int n, std::uint8_t* first, std::uint8_t* second)
 {
     switch (count) {
     case 4: return ExtremeOfTwoRows<low, 4>(rows, count, n, first, second);
@@ -220,8 +235,14 @@ void HighestOfTwo(const std::uint8_t* const* rows, int count, int n, std::uint8_
 {
     ExtremeOfTwo<false>(rows, count, n, first, second);
 }
-void LowestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to) { ExtremeOf<true>(rows, count, n, to); }
-void HighestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to) { ExtremeOf<false>(rows, count, n, to); }
+void LowestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to)
+{
+    ExtremeOf<true>(rows, count, n, to);
+}
+void HighestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to)
+{
+    ExtremeOf<false>(rows, count, n, to);
+}
 void Slide(std::uint32_t* sums, const std::uint8_t* in, const std::uint8_t* out, int n)
 {
     const hn::ScalableTag<std::uint32_t> d;
@@ -234,7 +255,8 @@ void Slide(std::uint32_t* sums, const std::uint8_t* in, const std::uint8_t* out,
     }
     scalar::slide(sums + i, in + i, out + i, n - i);
 }
-void Below(const std::uint8_t* p, const std::uint32_t* prefix, int window, int n, std::uint32_t area, std::int32_t k, bool bright, std::uint8_t* to)
+void Below(const std::uint8_t* p, const std::uint32_t* prefix, int window, int n, std::uint32_t area, std::int32_t k,
+           bool bright, std::uint8_t* to)
 {
     const hn::ScalableTag<std::int32_t> d;
     const hn::Rebind<std::uint8_t, decltype(d)> d8;
@@ -244,7 +266,8 @@ void Below(const std::uint8_t* p, const std::uint32_t* prefix, int window, int n
     int i = 0;
     for (; i + lanes <= n; i += lanes) {
         const auto v = hn::Mul(hn::BitCast(d, hn::PromoteTo(du, hn::LoadU(d8, p + i))), a);
-        const auto diff = hn::Sub(v, hn::BitCast(d, hn::Sub(hn::LoadU(du, prefix + i + window), hn::LoadU(du, prefix + i))));
+        const auto diff =
+            hn::Sub(v, hn::BitCast(d, hn::Sub(hn::LoadU(du, prefix + i + window), hn::LoadU(du, prefix + i))));
         const auto taken = bright ? hn::Gt(diff, limit) : hn::Lt(diff, limit);
         const auto value = hn::IfThenElseZero(taken, hn::Set(d, 255));
         hn::StoreU(hn::DemoteTo(d8, value), d8, to + i);
@@ -267,7 +290,8 @@ bool SumRows(const std::uint8_t* const* rows, int count, int n, int least, std::
             const int stop = j + 12 < count ? j + 12 : count;
             for (; j < stop; ++j) sum = hn::Add(sum, hn::LoadU(d, rows[j] + i));
             const int needed = least - 4 * (count - j);
-            if (needed > 0 && (needed > 255 || hn::AllFalse(d, hn::Eq(hn::Max(sum, hn::Set(d, std::uint8_t(needed))), sum)))) {
+            if (needed > 0 &&
+                (needed > 255 || hn::AllFalse(d, hn::Eq(hn::Max(sum, hn::Set(d, std::uint8_t(needed))), sum)))) {
                 lost = true;
                 break;
             }
@@ -284,7 +308,8 @@ bool SumRows(const std::uint8_t* const* rows, int count, int n, int least, std::
     }
     return any;
 }
-void Rate(const std::uint32_t* bits, int n, std::uint32_t best, std::uint32_t good, std::uint32_t fair, std::uint8_t* to)
+void Rate(const std::uint32_t* bits, int n, std::uint32_t best, std::uint32_t good, std::uint32_t fair,
+          std::uint8_t* to)
 {
     const hn::ScalableTag<std::uint32_t> d;
     const hn::Rebind<std::uint8_t, decltype(d)> d8;
@@ -314,7 +339,8 @@ void Half8(const std::uint8_t* a, const std::uint8_t* b, int n, float scale, flo
     for (; i + lanes <= n; i += lanes) {
         const auto x = hn::LoadU(d16, reinterpret_cast<const std::uint16_t*>(a + 2 * i)),
                    y = hn::LoadU(d16, reinterpret_cast<const std::uint16_t*>(b + 2 * i));
-        const auto sum = hn::Add(hn::Add(hn::And(x, lowByte), hn::ShiftRight<8>(x)), hn::Add(hn::And(y, lowByte), hn::ShiftRight<8>(y)));
+        const auto sum = hn::Add(hn::Add(hn::And(x, lowByte), hn::ShiftRight<8>(x)),
+                                 hn::Add(hn::And(y, lowByte), hn::ShiftRight<8>(y)));
         hn::StoreU(hn::Mul(hn::ConvertTo(d, hn::BitCast(di32, hn::PromoteTo(d32, sum))), k), d, to + i);
     }
     scalar::half(a + 2 * i, b + 2 * i, n - i, scale, to + i);
@@ -337,9 +363,11 @@ void Spread(const std::uint32_t* above, const std::uint32_t* here, const std::ui
 {
     const hn::ScalableTag<std::uint32_t> d;
     const int lanes = int(hn::Lanes(d));
-    const auto row = [&](const std::uint32_t* p) HWY_ATTR { return hn::Or(hn::Or(hn::LoadU(d, p), hn::LoadU(d, p + 1)), hn::LoadU(d, p + 2)); };
+    const auto row = [&](const std::uint32_t* p)
+                         HWY_ATTR { return hn::Or(hn::Or(hn::LoadU(d, p), hn::LoadU(d, p + 1)), hn::LoadU(d, p + 2)); };
     int i = 0;
-    for (; i + lanes <= n; i += lanes) hn::StoreU(hn::Or(hn::Or(row(above + i), row(here + i)), row(below + i)), d, to + i);
+    for (; i + lanes <= n; i += lanes)
+        hn::StoreU(hn::Or(hn::Or(row(above + i), row(here + i)), row(below + i)), d, to + i);
     scalar::spread(above + i, here + i, below + i, n - i, to + i);
 }
 void Directions(const float* above, const float* here, const float* below, int n, float least, std::uint32_t* to)
@@ -349,7 +377,8 @@ void Directions(const float* above, const float* here, const float* below, int n
     const hn::RebindToSigned<decltype(d)> di;
     const int lanes = int(hn::Lanes(d));
     const auto half = hn::Set(d, 0.5f), square = hn::Set(d, least * least), zero = hn::Zero(d);
-    const float tangent[8] = {0.098491403f, 0.303346683f, 0.534511136f, 0.820678790f, 1.218503526f, 1.870868412f, 3.296558209f, 10.153170388f};
+    const float tangent[8] = {0.098491403f, 0.303346683f, 0.534511136f, 0.820678790f,
+                              1.218503526f, 1.870868412f, 3.296558209f, 10.153170388f};
     int i = 0;
     for (; i + lanes <= n; i += lanes) {
         const auto gx = hn::Mul(hn::Sub(hn::LoadU(d, here + i + 1), hn::LoadU(d, here + i - 1)), half);
@@ -362,7 +391,8 @@ void Directions(const float* above, const float* here, const float* below, int n
         }
         const auto ax = hn::Abs(gx), ay = hn::Abs(gy);
         auto k = hn::Zero(di);
-        for (const float t : tangent) k = hn::Sub(k, hn::BitCast(di, hn::VecFromMask(d, hn::Gt(ay, hn::Mul(hn::Set(d, t), ax)))));
+        for (const float t : tangent)
+            k = hn::Sub(k, hn::BitCast(di, hn::VecFromMask(d, hn::Gt(ay, hn::Mul(hn::Set(d, t), ax)))));
         auto dir = hn::IfThenElse(hn::RebindMask(di, hn::Ge(gx, zero)), k, hn::Sub(hn::Set(di, 16), k));
         dir = hn::IfThenElse(hn::RebindMask(di, hn::Gt(gy, zero)), hn::Neg(dir), dir);
         const auto shift = hn::And(hn::BitCast(du, dir), hn::Set(du, 31u));
@@ -372,7 +402,8 @@ void Directions(const float* above, const float* here, const float* below, int n
     scalar::directions(above + i, here + i, below + i, n - i, least, to + i);
 }
 
-// The samples beside each other on rows y and y + 1, at byte offsets `at`: bytes and words of one 32-bit load, floats one by one.
+// The samples beside each other on rows y and y + 1, at byte offsets `at`: bytes and words of one 32-bit load, floats
+// one by one.
 template <class D, class DI> struct Pairs {
     using V = hn::Vec<D>;
     D d;
@@ -399,14 +430,16 @@ template <class D, class DI> struct Pairs {
     }
 };
 // One profile a lane: every lane goes the plain function's way in its order.
-template <class T> void EdgePeaks(const T* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
+template <class T>
+void EdgePeaks(const T* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
 {
     const hn::CappedTag<double, 8> d;
     const hn::Rebind<std::int32_t, decltype(d)> di;
     using V = hn::Vec<decltype(d)>;
     const Pairs<std::decay_t<decltype(d)>, std::decay_t<decltype(di)>> pairs{d, di};
     const int lanes = int(hn::Lanes(d)), n = 2 * reach + 7, m = 2 * reach + 1;
-    const auto rowBytes = hn::Set(di, std::int32_t(pitch * std::ptrdiff_t(sizeof(T)))), size = hn::Set(di, std::int32_t(sizeof(T)));
+    const auto rowBytes = hn::Set(di, std::int32_t(pitch * std::ptrdiff_t(sizeof(T)))),
+               size = hn::Set(di, std::int32_t(sizeof(T)));
     HWY_ALIGN double level[(2 * kLongestReach + 7) * 8];
     HWY_ALIGN double slope[(2 * kLongestReach + 1) * 8];
     int i = 0;
@@ -427,12 +460,14 @@ template <class T> void EdgePeaks(const T* data, std::ptrdiff_t pitch, const Pro
         }
         for (int k = 0; k < m; ++k) {
             V sum = hn::Zero(d);
-            for (int j = 0; j < 7; ++j) sum = hn::Add(sum, hn::Mul(hn::Set(d, kDerivative[j]), hn::Load(d, level + (k + j) * lanes)));
+            for (int j = 0; j < 7; ++j)
+                sum = hn::Add(sum, hn::Mul(hn::Set(d, kDerivative[j]), hn::Load(d, level + (k + j) * lanes)));
             hn::Store(hn::Mul(sum, hn::Set(d, each)), d, slope + k * lanes);
         }
         V best = hn::Set(d, -1.0), value = hn::Zero(d), before = hn::Zero(d), here = hn::Zero(d), after = hn::Zero(d);
         for (int k = 1; k + 1 < m; ++k) {
-            const V a = hn::Load(d, slope + (k - 1) * lanes), b = hn::Load(d, slope + k * lanes), c = hn::Load(d, slope + (k + 1) * lanes);
+            const V a = hn::Load(d, slope + (k - 1) * lanes), b = hn::Load(d, slope + k * lanes),
+                    c = hn::Load(d, slope + (k + 1) * lanes);
             const V rated = hn::Mul(b, hn::Set(d, 1 - 0.3 * std::abs(k - reach) / (reach + 1.0)));
             const auto better = hn::And(hn::And(hn::Ge(b, a), hn::Ge(b, c)), hn::Gt(rated, value));
             value = hn::IfThenElse(better, rated, value);
@@ -448,17 +483,21 @@ template <class T> void EdgePeaks(const T* data, std::ptrdiff_t pitch, const Pro
         hn::Store(after, d, columns[3]);
         for (int k = 0; k < lanes; ++k) to[i + k] = {columns[0][k], columns[1][k], columns[2][k], columns[3][k]};
     }
-    scalar::edgePeaks(data, pitch, {lines.x + i, lines.y + i, lines.dx + i, lines.dy + i, lines.count - i}, reach, each, to + i);
+    scalar::edgePeaks(data, pitch, {lines.x + i, lines.y + i, lines.dx + i, lines.dy + i, lines.count - i}, reach, each,
+                      to + i);
 }
-void EdgePeaks8(const std::uint8_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
+void EdgePeaks8(const std::uint8_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each,
+                EdgePeak* to)
 {
     EdgePeaks(data, pitch, lines, reach, each, to);
 }
-void EdgePeaks16(const std::uint16_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
+void EdgePeaks16(const std::uint16_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each,
+                 EdgePeak* to)
 {
     EdgePeaks(data, pitch, lines, reach, each, to);
 }
-void EdgePeaksFloat(const float* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
+void EdgePeaksFloat(const float* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each,
+                    EdgePeak* to)
 {
     EdgePeaks(data, pitch, lines, reach, each, to);
 }
@@ -508,10 +547,22 @@ void differs(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t l
 {
     HWY_DYNAMIC_DISPATCH(Differs)(a, b, n, least, to);
 }
-void lower(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(Lower)(a, b, n, to); }
-void higher(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(Higher)(a, b, n, to); }
-void lowestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(LowestOf)(rows, count, n, to); }
-void highestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(HighestOf)(rows, count, n, to); }
+void lower(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to)
+{
+    HWY_DYNAMIC_DISPATCH(Lower)(a, b, n, to);
+}
+void higher(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to)
+{
+    HWY_DYNAMIC_DISPATCH(Higher)(a, b, n, to);
+}
+void lowestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to)
+{
+    HWY_DYNAMIC_DISPATCH(LowestOf)(rows, count, n, to);
+}
+void highestOf(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to)
+{
+    HWY_DYNAMIC_DISPATCH(HighestOf)(rows, count, n, to);
+}
 void lowestOfTwo(const std::uint8_t* const* rows, int count, int n, std::uint8_t* first, std::uint8_t* second)
 {
     HWY_DYNAMIC_DISPATCH(LowestOfTwo)(rows, count, n, first, second);
@@ -520,10 +571,20 @@ void highestOfTwo(const std::uint8_t* const* rows, int count, int n, std::uint8_
 {
     HWY_DYNAMIC_DISPATCH(HighestOfTwo)(rows, count, n, first, second);
 }
-void lowest(const std::uint8_t* p, int n, int window, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(Lowest)(p, n, window, to); }
-void highest(const std::uint8_t* p, int n, int window, std::uint8_t* to) { HWY_DYNAMIC_DISPATCH(Highest)(p, n, window, to); }
-void slide(std::uint32_t* sums, const std::uint8_t* in, const std::uint8_t* out, int n) { HWY_DYNAMIC_DISPATCH(Slide)(sums, in, out, n); }
-void below(const std::uint8_t* p, const std::uint32_t* prefix, int window, int n, std::uint32_t area, std::int32_t k, bool bright, std::uint8_t* to)
+void lowest(const std::uint8_t* p, int n, int window, std::uint8_t* to)
+{
+    HWY_DYNAMIC_DISPATCH(Lowest)(p, n, window, to);
+}
+void highest(const std::uint8_t* p, int n, int window, std::uint8_t* to)
+{
+    HWY_DYNAMIC_DISPATCH(Highest)(p, n, window, to);
+}
+void slide(std::uint32_t* sums, const std::uint8_t* in, const std::uint8_t* out, int n)
+{
+    HWY_DYNAMIC_DISPATCH(Slide)(sums, in, out, n);
+}
+void below(const std::uint8_t* p, const std::uint32_t* prefix, int window, int n, std::uint32_t area, std::int32_t k,
+           bool bright, std::uint8_t* to)
 {
     HWY_DYNAMIC_DISPATCH(Below)(p, prefix, window, n, area, k, bright, to);
 }
@@ -531,12 +592,19 @@ bool sumRows(const std::uint8_t* const* rows, int count, int n, int least, std::
 {
     return HWY_DYNAMIC_DISPATCH(SumRows)(rows, count, n, least, to);
 }
-void rate(const std::uint32_t* bits, int n, std::uint32_t best, std::uint32_t good, std::uint32_t fair, std::uint8_t* to)
+void rate(const std::uint32_t* bits, int n, std::uint32_t best, std::uint32_t good, std::uint32_t fair,
+          std::uint8_t* to)
 {
     HWY_DYNAMIC_DISPATCH(Rate)(bits, n, best, good, fair, to);
 }
-void half(const std::uint8_t* a, const std::uint8_t* b, int n, float scale, float* to) { HWY_DYNAMIC_DISPATCH(Half8)(a, b, n, scale, to); }
-void half(const float* a, const float* b, int n, float scale, float* to) { HWY_DYNAMIC_DISPATCH(HalfFloat)(a, b, n, scale, to); }
+void half(const std::uint8_t* a, const std::uint8_t* b, int n, float scale, float* to)
+{
+    HWY_DYNAMIC_DISPATCH(Half8)(a, b, n, scale, to);
+}
+void half(const float* a, const float* b, int n, float scale, float* to)
+{
+    HWY_DYNAMIC_DISPATCH(HalfFloat)(a, b, n, scale, to);
+}
 void spread(const std::uint32_t* above, const std::uint32_t* here, const std::uint32_t* below, int n, std::uint32_t* to)
 {
     HWY_DYNAMIC_DISPATCH(Spread)(above, here, below, n, to);
@@ -545,11 +613,13 @@ void directions(const float* above, const float* here, const float* below, int n
 {
     HWY_DYNAMIC_DISPATCH(Directions)(above, here, below, n, least, to);
 }
-void edgePeaks(const std::uint8_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
+void edgePeaks(const std::uint8_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each,
+               EdgePeak* to)
 {
     HWY_DYNAMIC_DISPATCH(EdgePeaks8)(data, pitch, lines, reach, each, to);
 }
-void edgePeaks(const std::uint16_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
+void edgePeaks(const std::uint16_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each,
+               EdgePeak* to)
 {
     HWY_DYNAMIC_DISPATCH(EdgePeaks16)(data, pitch, lines, reach, each, to);
 }

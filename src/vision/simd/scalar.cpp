@@ -15,11 +15,12 @@ template <class T> void range(const T* p, int n, T low, T high, std::uint64_t* b
     std::memset(bits, 0, std::size_t((n + 63) / 64) * 8);
     for (int i = 0; i < n; ++i) bits[i / 64] |= std::uint64_t(p[i] >= low && p[i] <= high) << (i % 64);
 }
-// The direction of (gx, gy), y down, counted counter-clockwise in 32 parts: by comparing with the tangents of the part's borders, so that
-// every processor decides alike.
+// The direction of (gx, gy), y down, counted counter-clockwise in 32 parts: by comparing with the tangents of the
+// part's borders, so that every processor decides alike.
 std::uint32_t directionBit(float gx, float gy)
 {
-    constexpr float tangent[8] = {0.098491403f, 0.303346683f, 0.534511136f, 0.820678790f, 1.218503526f, 1.870868412f, 3.296558209f, 10.153170388f};
+    constexpr float tangent[8] = {0.098491403f, 0.303346683f, 0.534511136f, 0.820678790f,
+                                  1.218503526f, 1.870868412f, 3.296558209f, 10.153170388f};
     const float ax = std::abs(gx), ay = std::abs(gy);
     int k = 0;
     for (const float t : tangent) k += ay > t * ax;
@@ -28,7 +29,8 @@ std::uint32_t directionBit(float gx, float gy)
     if (gy > 0) d = -d;
     return 1u << (d & 31);
 }
-template <class T> void peaks(const T* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
+template <class T>
+void peaks(const T* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
 {
     const int n = 2 * reach + 7;
     double level[2 * kLongestReach + 7];
@@ -50,8 +52,14 @@ template <class T> void peaks(const T* data, std::ptrdiff_t pitch, const Profile
 }
 } // namespace
 
-void inRange(const std::uint8_t* p, int n, std::uint8_t low, std::uint8_t high, std::uint64_t* bits) { range(p, n, low, high, bits); }
-void inRange(const std::uint16_t* p, int n, std::uint16_t low, std::uint16_t high, std::uint64_t* bits) { range(p, n, low, high, bits); }
+void inRange(const std::uint8_t* p, int n, std::uint8_t low, std::uint8_t high, std::uint64_t* bits)
+{
+    range(p, n, low, high, bits);
+}
+void inRange(const std::uint16_t* p, int n, std::uint16_t low, std::uint16_t high, std::uint64_t* bits)
+{
+    range(p, n, low, high, bits);
+}
 void spline(const std::uint8_t* base, std::ptrdiff_t stride, float x, float y, float dx, float dy, int n, float* sums)
 {
     const auto weights = [](float f, float* w) {
@@ -114,7 +122,8 @@ void slide(std::uint32_t* sums, const std::uint8_t* in, const std::uint8_t* out,
 {
     for (int i = 0; i < n; ++i) sums[i] += std::uint32_t(in[i]) - std::uint32_t(out[i]);
 }
-void below(const std::uint8_t* p, const std::uint32_t* prefix, int window, int n, std::uint32_t area, std::int32_t k, bool bright, std::uint8_t* to)
+void below(const std::uint8_t* p, const std::uint32_t* prefix, int window, int n, std::uint32_t area, std::int32_t k,
+           bool bright, std::uint8_t* to)
 {
     for (int i = 0; i < n; ++i) {
         const std::int32_t d = std::int32_t(p[i] * area) - std::int32_t(prefix[i + window] - prefix[i]);
@@ -127,7 +136,8 @@ void sumRows(const std::uint8_t* const* rows, int count, int n, std::uint8_t* to
     for (int j = 0; j < count; ++j)
         for (int i = 0; i < n; ++i) to[i] = std::uint8_t(to[i] + rows[j][i]);
 }
-void rate(const std::uint32_t* bits, int n, std::uint32_t best, std::uint32_t good, std::uint32_t fair, std::uint8_t* to)
+void rate(const std::uint32_t* bits, int n, std::uint32_t best, std::uint32_t good, std::uint32_t fair,
+          std::uint8_t* to)
 {
     for (int i = 0; i < n; ++i) to[i] = bits[i] & best ? 4 : bits[i] & good ? 2 : bits[i] & fair ? 1 : 0;
 }
@@ -142,7 +152,8 @@ void half(const float* a, const float* b, int n, float scale, float* to)
 void spread(const std::uint32_t* above, const std::uint32_t* here, const std::uint32_t* below, int n, std::uint32_t* to)
 {
     for (int i = 0; i < n; ++i)
-        to[i] = above[i] | above[i + 1] | above[i + 2] | here[i] | here[i + 1] | here[i + 2] | below[i] | below[i + 1] | below[i + 2];
+        to[i] = above[i] | above[i + 1] | above[i + 2] | here[i] | here[i + 1] | here[i + 2] | below[i] | below[i + 1] |
+                below[i + 2];
 }
 void directions(const float* above, const float* here, const float* below, int n, float least, std::uint32_t* to)
 {
@@ -170,11 +181,13 @@ EdgePeak edgePeak(const double* level, int reach, double each)
     if (best < 0) return {-1, 0, 0, 0};
     return {double(best), d[best - 1], d[best], d[best + 1]};
 }
-void edgePeaks(const std::uint8_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
+void edgePeaks(const std::uint8_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each,
+               EdgePeak* to)
 {
     peaks(data, pitch, lines, reach, each, to);
 }
-void edgePeaks(const std::uint16_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each, EdgePeak* to)
+void edgePeaks(const std::uint16_t* data, std::ptrdiff_t pitch, const ProfileLines& lines, int reach, double each,
+               EdgePeak* to)
 {
     peaks(data, pitch, lines, reach, each, to);
 }
