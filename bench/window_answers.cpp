@@ -19,7 +19,7 @@ std::unique_ptr<desktop::MainWindow> g_window;
 desktop::Session& session() { return g_window->session(); }
 void settle()
 {
-    while (session().pending() > 0) QTest::qWait(5);
+    while (!session().settled()) QTest::qWait(5);
     QApplication::processEvents();
 }
 

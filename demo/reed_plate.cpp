@@ -186,7 +186,7 @@ std::string reedPlateRecipe(const Field& field, const std::vector<std::pair<std:
            {"revision", 1}};
     r["calibration"] = {{"mm_per_px", field.mmPerPixel}, {"by", "telecentric lens, stated"}};
     if (field.found) r["calibration"] = recipe::calibrationToJson(*field.found);
-    r["reference"] = {{"picture", "reference.png"}, {"taken_from", "reference.png"}};
+    r["assets"]["reference"] = {{"file", "reference.png"}, {"taken_from", "reference.png"}};
     r["trials"] = json::array();
     for (const auto& [picture, label] : trials) r["trials"].push_back({{"picture", picture}, {"label", label}});
     auto& steps = r["steps"] = json::array();

@@ -71,7 +71,7 @@ json recipeHead(const char* name, const Field& field)
             {"name", name},
             {"revision", 1},
             {"calibration", {{"mm_per_px", field.mmPerPixel}, {"by", "telecentric lens, stated"}}},
-            {"reference", {{"picture", "reference.png"}, {"taken_from", "reference.png"}}},
+            {"assets", {{"reference", {{"file", "reference.png"}, {"taken_from", "reference.png"}}}}},
             {"steps", json::array()}};
 }
 json checkJson(const char* output, const char* name, int balloon, json limits)

@@ -2,7 +2,7 @@
 
 #include "base/files.h"
 #include "base/parallel.h"
-#include "image/decode.h"
+#include "image/capture_files.h"
 #include "recipe/calibration_file.h"
 #include "vision/calibrate.h"
 
@@ -184,7 +184,7 @@ base::Status writeTiltedPlates(const std::string& folder, std::uint64_t seed, in
         const std::string leaf = "board-0" + std::to_string(n + 1) + ".png";
         const auto capture = image::loadCapture((std::filesystem::path(folder) / leaf).string());
         if (!capture) return base::passOn(capture.error());
-        const auto found = vision::findTarget(capture->grey.grey(), board);
+        const auto found = vision::findTarget(capture->first().grey(), board);
         if (!found) return base::passOn(found.error(), leaf);
         views.push_back({leaf, f.width, f.height, found->points});
     }

@@ -96,7 +96,7 @@ private slots:
         QVERIFY(QFile::exists(m_dir.filePath("r.json")) && QFile::exists(m_dir.filePath("r.sqlite")));
         QCOMPARE(int(QString::fromStdString(*base::readFile(at("r.csv"))).count('\n')), 3);
         const auto drawn = image::loadCapture(at("annotated/plate-003-annotated.png"));
-        QVERIFY(drawn && drawn->grey.width() == support::smallField().width);
+        QVERIFY(drawn && drawn->width() == support::smallField().width);
         QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), "--csv", at("r.csv")}), 0); // grows
         QCOMPARE(int(QString::fromStdString(*base::readFile(at("r.csv"))).count('\n')), 4);
     }
@@ -188,15 +188,15 @@ private slots:
         QVERIFY(call({"check", at("taken")}) == 0);
         // A reference that is called like the recipe itself is kept under another name.
         auto j = nlohmann::json::parse(*base::readFile(at("taken/recipe.json")));
-        const std::string name = j["reference"]["picture"].get<std::string>(),
+        const std::string name = j["assets"]["reference"]["file"].get<std::string>(),
                           bytes = *base::readFile(at("taken/") + name);
         QVERIFY(QDir(m_dir.filePath("taken")).mkdir("deep"));
         QVERIFY(base::realFiles().write(at("taken/deep/recipe.json"), bytes));
-        j["reference"]["picture"] = "deep/recipe.json";
+        j["assets"]["reference"]["file"] = "deep/recipe.json";
         QVERIFY(base::realFiles().write(at("taken/recipe.json"), j.dump()));
         QCOMPARE(call({"pack", at("taken"), at("named.dikkat")}), 0);
         QCOMPARE(call({"unpack", at("named.dikkat"), at("named")}), 0);
-        QVERIFY(recipe::load(at("named")) && *base::readFile(at("named/picture-recipe.json")) == bytes);
+        QVERIFY(recipe::load(at("named")) && *base::readFile(at("named/reference-recipe.json")) == bytes);
     }
     void namesThatAreNoTextDoNoHarm()
     {

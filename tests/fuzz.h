@@ -120,9 +120,8 @@ inline std::string once(const StepKind& kind, std::uint64_t seed, bool large = f
     const int w = shown.width(), h = shown.height();
     Recipe recipe;
     if (r.below(4))
-        recipe.reference = {"r.png", "", nullptr,
-                            std::make_shared<const image::Capture>(image::makeCapture(shown.clone(), "reference")),
-                            seed};
+        recipe.reference = {
+            {}, "", std::make_shared<const image::Capture>(image::makeCapture(shown.clone(), "reference")), seed};
     switch (r.below(4)) {
     case 0: recipe.calibration = geometry::Calibration::factor(r.uniform(0.001, 2), ""); break;
     case 1: { // any lens, folding ones and those of another picture size too
@@ -141,8 +140,8 @@ inline std::string once(const StepKind& kind, std::uint64_t seed, bool large = f
     default: break;
     }
     if (r.below(4) == 0)
-        recipe.empty = {"e.png", "", nullptr,
-                        std::make_shared<const image::Capture>(image::makeCapture(picture(r, false), "empty")), seed};
+        recipe.empty = {
+            {}, "", std::make_shared<const image::Capture>(image::makeCapture(picture(r, false), "empty")), seed};
     const auto base = [&](const char* key, const char* id) {
         Step s = makeStep(recipe, *findKind(key));
         s.id = s.name = id;

@@ -230,9 +230,9 @@ inline Whole& wholeRecipe(const std::string& folder)
         const auto members = recipe::readZip(*base::readFile(place + "/reed-plate.dikkat"));
         out.recipe = json::parse(members->at("recipe.json"));
         out.recipe["trials"] = json::array();
-        out.name = out.recipe["reference"]["picture"].get<std::string>();
+        out.name = out.recipe["assets"]["reference"]["file"].get<std::string>();
         out.reference = members->at(out.name);
-        out.picture = std::move(image::loadCapture(place + "/plate-001.png")->grey);
+        out.picture = image::loadCapture(place + "/plate-001.png")->first().pixels.clone();
         return out;
     }();
     return w;

@@ -34,7 +34,7 @@ class InvarianceTest : public QObject
         const Pose ref{{210, 200}, 0};
         const auto at = [&](double x, double y) { return ref.toPicture({x, y}); };
         recipe::Recipe r;
-        r.reference = *recipe::makeReference("r.png", *image::encodePng(part(ref)), "");
+        r.reference = *recipe::makeAsset("r.png", *image::encodePng(part(ref)), "");
         chain(r, "pattern", "plate", [&](recipe::Step& s) {
             s.regions["part"] = Region::rectangle(at(0, 0), 216, 136);
             s.points["origin"] = at(0, 0);

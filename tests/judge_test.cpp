@@ -304,7 +304,7 @@ private slots:
     {
         // The same list matched on a shifted picture: its datum is the first disc.
         Recipe r = row();
-        r.reference = *makeReference("reference.png", *image::encodePng(discs({})), "");
+        r.reference = *makeAsset("reference.png", *image::encodePng(discs({})), "");
         Step all = r.steps.front();
         all.id = "all", all.name = "All", all.checks.clear();
         Step datum = makeStep(r, *findKind("blob_datum"));

@@ -1,4 +1,5 @@
 // The line without a window, and logged items computed again.
+#include "base/text.h"
 #include "cli/commands.h"
 #include "records/record_log.h"
 #include "support.h"
@@ -125,6 +126,59 @@ private slots:
     {
         QCOMPARE(call({"run", m_recipe, "--source", "list:" + at("list.txt"), "--items", "2"}), 0);
         QCOMPARE(lines(m_out.str()), 2);
+    }
+    // A file system of 3 MB, made for this test where that is allowed: what is not said to be unsaved is there.
+    void aFullDiskLosesNothingAcknowledged()
+    {
+        QTemporaryDir pictures, after;
+        for (int i = 0; i < 40; ++i) { // each another content, so that each is kept
+            std::string bytes = *base::readFile(at("plate-00" + std::to_string(i % 6 + 1) + ".png"));
+            bytes += "part " + std::to_string(i);
+            QVERIFY(base::realFiles().write(
+                pictures.filePath(QString("%1.png").arg(i, 3, 10, QLatin1Char('0'))).toStdString(), bytes));
+        }
+        QTemporaryDir small;
+        const QString script =
+            "mount -t tmpfs -o size=3m none \"$1\" || exit 77; \"$2\" --call run \"$3\" --source \"folder:$4\" --log "
+            "\"$1/log.sqlite\" --csv \"$1/t.csv\" --keep all; code=$?; cp -r \"$1/.\" \"$5\"; exit $code";
+        QProcess child;
+        child.start("unshare", {"-rm", "sh", "-c", script, "sh", small.path(), QCoreApplication::applicationFilePath(),
+                                QString::fromStdString(m_recipe), pictures.path(), after.path()});
+        if (!child.waitForStarted() || !child.waitForFinished(120000) || child.exitCode() == 77 ||
+            child.exitCode() == 1)
+            QSKIP("no file system of its own can be made here");
+        const QByteArray said = child.readAllStandardOutput(), why = child.readAllStandardError();
+        QCOMPARE(child.exitCode(), 2);
+        QVERIFY2(why.contains("No space left") || why.contains("full"), why.constData());
+        const auto log = records::RecordLog::open(after.filePath("log.sqlite"));
+        QVERIFY2(log.has_value(), log ? "" : log.error().text().c_str());
+        std::map<QString, records::ItemRow> rows;
+        const auto items = (*log)->items({});
+        for (const auto& row : *items) QVERIFY(rows.emplace(row.picture, row).second);
+        int saved = 0, unsaved = 0;
+        for (const QByteArray& line : said.split('\n')) {
+            if (line.isEmpty()) continue;
+            if (line.endsWith("NOT saved")) {
+                ++unsaved;
+                continue;
+            }
+            ++saved;
+            const auto row = rows.find(QString::fromUtf8(line.left(line.indexOf(".png") + 4)));
+            QVERIFY2(row != rows.end() && !(*log)->values(row->second.id)->empty(), line.constData());
+        }
+        QCOMPARE(saved + unsaved, 40);
+        QVERIFY2(saved > 0 && unsaved > 0, said.constData());
+        // Kept pictures are whole or said not to be there; the table holds whole rows only.
+        for (const auto& [picture, row] : rows) {
+            if (row.kept.isEmpty()) {
+                QVERIFY(row.notKept.contains("No space left"));
+                continue;
+            }
+            const QString kept = after.path() + row.kept.mid(small.path().size());
+            QCOMPARE(QString::fromStdString(base::sha256(*base::readFile(kept.toStdString()))), row.pictureHash);
+        }
+        const std::string table = *base::readFile(after.filePath("t.csv").toStdString());
+        QVERIFY(table.back() == '\n' && lines(table) - 1 >= saved);
     }
     // SIGTERM ends the line with everything on disk, exit code as ever; an interrupted `inspect` says that it is not
     // complete.

@@ -251,8 +251,8 @@ private slots:
                 for (const int take : {1, 2}) {
                     const auto plate = image::loadCapture(at("plate-00" + std::to_string(part) + ".png"));
                     QVERIFY(plate);
-                    const auto copy =
-                        inspect::noisyCopy(plate->grey, 1.5, std::uint64_t(part * 100 + take * 10 + person[0]));
+                    const auto copy = inspect::noisyCopy(plate->first().pixels, 1.5,
+                                                         std::uint64_t(part * 100 + take * 10 + person[0]));
                     words.push_back(
                         at("p" + std::to_string(part) + "-" + person + "-" + std::to_string(take) + ".png"));
                     QVERIFY(base::realFiles().write(words.back(), *image::encodePng(copy)));

@@ -37,7 +37,7 @@ class MeasuringWindowTest : public QObject
     Session& session() { return m_window->session(); }
     bool settled()
     {
-        return waitFor([&] { return session().pending() == 0; });
+        return waitFor([&] { return session().settled(); });
     }
     const recipe::Check& stored(const std::string& step, const std::string& output)
     {

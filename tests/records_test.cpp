@@ -275,23 +275,23 @@ private slots:
         auto log = RecordLog::open(m_dir.filePath("whole.sqlite"));
         recipe::Recipe r = recipeOf();
         const auto png = image::encodePng(support::draw({support::box(30, 5, 90, 55)}, 120, 60));
-        r.reference = *recipe::makeReference("reference.png", *png, "where/it/was.png");
+        r.reference = *recipe::makeAsset("reference.png", *png, "where/it/was.png");
         auto result = resultOf(r);
         result.warnings = {"beware"};
         Entry e = support::entryOf(support::released(r, "B. Person"), result, "lot 3");
         e.station = "left";
-        e.pictureHash = base::sha256(*png);
-        e.kept = "somewhere.png";
+        e.pictures = {{"", base::sha256(*png), "somewhere.png", ""}};
         const auto ids = (*log)->append({e});
         QVERIFY(ids);
         const auto row = (*log)->item(ids->front().front());
         QVERIFY(row && row->by == "B. Person" && row->station == "left" && row->batch == "lot 3" &&
                 row->kept == "somewhere.png");
-        QVERIFY(row->warnings == QStringList{"beware"} && row->pictureHash.toStdString() == e.pictureHash &&
+        QVERIFY(row->warnings == QStringList{"beware"} && row->pictureHash.toStdString() == e.pictures.front().hash &&
                 row->identity.size() == 64);
         const auto again = (*log)->recipeOf(row->id);
         QVERIFY2(again.has_value(), again ? "" : again.error().text().c_str());
-        QVERIFY(recipe::identity(*again) == row->identity.toStdString() && *again->reference.bytes == *png);
+        QVERIFY(recipe::identity(*again) == row->identity.toStdString() &&
+                *again->reference.files.front().bytes == *png);
         QVERIFY(resultOf(*again).items[0].checks[0].values == result.items[0].checks[0].values);
         QVERIFY(!(*log)->item(99) && !(*log)->recipeOf(99));
         // A picture that could not be read is a record too.
@@ -302,24 +302,55 @@ private slots:
         QVERIFY(id && (*log)->item(id->front())->verdict == "error" &&
                 (*log)->item(id->front())->sentence.contains("cannot open"));
     }
+    // The third schema lacked the pictures of captures that have several.
+    void capturesOfSeveralPicturesAreWhole()
+    {
+        const QString path = m_dir.filePath("third.sqlite");
+        const recipe::Recipe r = recipeOf();
+        long long before = 0;
+        {
+            auto log = RecordLog::open(path);
+            before = logOne(**log, r, resultOf(r))->front();
+        }
+        {
+            QSqlDatabase db = QSqlDatabase::addDatabase("QSQLITE", "third");
+            db.setDatabaseName(path);
+            QVERIFY(db.open());
+            QSqlQuery q(db);
+            QVERIFY(q.exec("drop table picture") && q.exec("pragma user_version = 3"));
+        }
+        QSqlDatabase::removeDatabase("third");
+        auto log = RecordLog::open(path);
+        QVERIFY2(bool(log), log ? "" : log.error().text().c_str());
+        QVERIFY((*log)->pictures(before)->empty() && (*log)->item(before)->verdict == "accept");
+        Entry e = support::entryOf(support::released(r), resultOf(r), "");
+        e.pictures = {{"white", "aa", "w.png", ""}, {"dome", "bb", "", "no space left"}};
+        const auto ids = (*log)->append({e});
+        QVERIFY(ids);
+        const auto pictures = (*log)->pictures(ids->front().front());
+        QVERIFY(pictures && pictures->size() == 2);
+        QVERIFY((*pictures)[0].key == "white" && (*pictures)[0].kept == "w.png" && (*pictures)[1].hash == "bb" &&
+                (*pictures)[1].notKept == "no space left");
+        QCOMPARE((*log)->item(ids->front().front())->pictureHash, QString("aa"));
+    }
     void identityIsWhatTheRecipeDoes()
     {
         recipe::Recipe r = recipeOf();
         const auto png = *image::encodePng(support::draw({}, 40, 40)),
                    other = *image::encodePng(support::draw({}, 41, 40));
-        r.reference = *recipe::makeReference("a.png", png, "x/a.png");
+        r.reference = *recipe::makeAsset("a.png", png, "x/a.png");
         const std::string before = recipe::identity(r);
         recipe::Recipe same = r;
         same.trials.push_back({"t.png", recipe::Label::Good});
         same.revision = 77;
-        same.reference = *recipe::makeReference("b.png", png, "moved/b.png");
+        same.reference = *recipe::makeAsset("b.png", png, "moved/b.png");
         QVERIFY(recipe::identity(same) == before);
         const auto changed = [&](const std::function<void(recipe::Recipe&)>& edit) {
             recipe::Recipe c = r;
             edit(c);
             return recipe::identity(c) != before;
         };
-        QVERIFY(changed([&](auto& c) { c.reference = *recipe::makeReference("a.png", other, "x/a.png"); }));
+        QVERIFY(changed([&](auto& c) { c.reference = *recipe::makeAsset("a.png", other, "x/a.png"); }));
         QVERIFY(changed([&](auto& c) { c.reference = {}; }));
         QVERIFY(changed([&](auto& c) { c.empty = c.reference; }));
         QVERIFY(changed([](auto& c) { c.steps[0].checks[0].limits.low = 59.0000001; }));

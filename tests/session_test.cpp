@@ -20,7 +20,7 @@ class SessionTest : public QObject
 
     bool settled()
     {
-        return waitFor([&] { return m_session->pending() == 0; });
+        return waitFor([&] { return m_session->settled(); });
     }
     // mm on the plate → picture px of the picture in view.
     Point onPlate(double x, double y)
@@ -77,8 +77,9 @@ private slots:
         QVERIFY(m_session->result(2)->accepted());
         QVERIFY(m_session->result(1)->accepted());
         const auto shown = image::loadCapture(picture);
-        QVERIFY(std::equal(shown->grey.row(0), shown->grey.row(0) + shown->grey.byteCount(),
-                           m_session->capture()->grey.row(0)));
+        const image::Image& pixels = shown->first().pixels;
+        QVERIFY(
+            std::equal(pixels.row(0), pixels.row(0) + pixels.byteCount(), m_session->capture()->first().pixels.row(0)));
         QVERIFY(base::realFiles().write(picture, before));
         m_session->lookForChangedPictures();
         QVERIFY(settled());

@@ -170,7 +170,7 @@ private slots:
             {"regions: area: kind \"edge_pair\" has no such region; there are window"});
         row("unknown setting", [](json& j) { step(j, "width")["params"]["girth"] = 1; },
             {"unknown field \"girth\"; kind \"edge_pair\" has rule"});
-        row("no reference", [](json& j) { j.erase("reference"); }, {"reference: is missing"});
+        row("no reference", [](json& j) { j.erase("assets"); }, {"reference: is missing"});
         row("general tolerance without a class",
             [](json& j) {
                 auto& c = step(j, "width")["checks"][0];

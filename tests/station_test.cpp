@@ -1,6 +1,7 @@
 // The line: order, what each item belongs to, what is on disk when it is said to be, several programs on one log, and
 // the end by force.
 #include "base/text.h"
+#include "failing_sqlite.h"
 #include "recipe/differences.h"
 #include "records/csv.h"
 #include "station/station.h"
@@ -40,7 +41,10 @@ std::shared_ptr<PictureSource> bars(int most = 1'000'000)
     {
     public:
         explicit Bars(int m) : SimulatedSource([](int n) { return barPicture(n % 5 == 4, 60); }), m_left(m) {}
-        std::optional<Shot> next() override { return m_left-- > 0 ? SimulatedSource::next() : std::nullopt; }
+        std::optional<Shot> next(const image::Naming& naming) override
+        {
+            return m_left-- > 0 ? SimulatedSource::next(naming) : std::nullopt;
+        }
 
     private:
         int m_left;
@@ -218,8 +222,8 @@ private slots:
         (void)base::realFiles().write(list, "# of the day\n\nx.png\r\n/abs/y.png\n");
         auto source = ListSource::list(list, false);
         QVERIFY(source);
-        const auto first = (*source)->next(), second = (*source)->next();
-        QVERIFY(first->id == path("x.png") && first->error && second->id == "/abs/y.png" && !(*source)->next());
+        const auto first = (*source)->next({}), second = (*source)->next({});
+        QVERIFY(first->id == path("x.png") && first->error && second->id == "/abs/y.png" && !(*source)->next({}));
         (void)base::realFiles().write(list, "# nothing\n");
         QVERIFY(ListSource::list(list, false).error().message.find("names no picture") != std::string::npos);
     }
@@ -238,6 +242,20 @@ private slots:
                             [](const auto& t) { return t.first == "records"; }));
         QCOMPARE(linesIn(path("dead.csv")), 4); // the table has them
     }
+    void theLineStopsWhereTheRecipeSaysSo()
+    {
+        recipe::Recipe r = recipeOf();
+        r.stopUnsaved = true;
+        Heard heard;
+        Station s(sinksTo(path("no/such/folder.sqlite"), {}), {}, heard.listener(), {1, 1});
+        s.setLine(lineOf(r));
+        s.setSource(std::make_shared<SimulatedSource>([](int) { return barPicture(); })); // never ends by itself
+        s.start();
+        QVERIFY(s.settle(std::chrono::milliseconds(20000)));
+        QVERIFY(!s.running() && s.counts().unsaved == s.counts().taken && s.counts().taken < 40);
+        QVERIFY(heard.troubles.back().first == "line" &&
+                heard.troubles.back().second.find("stop") != std::string::npos);
+    }
     void aLiveSourceLosesTheNewestAndCounts()
     {
         class Fast : public SimulatedSource
@@ -245,12 +263,12 @@ private slots:
         public:
             Fast() : SimulatedSource([](int) { return image::Image(); }) {}
             bool live() const override { return true; }
-            std::optional<Shot> next() override
+            std::optional<Shot> next(const image::Naming&) override
             {
                 if (m_left-- == 0) return {};
                 Shot shot;
                 shot.ready = m_picture;
-                shot.id = m_picture->id;
+                shot.id = m_picture->id();
                 return shot;
             }
 
@@ -427,6 +445,53 @@ private slots:
         QFAIL("the operations never ended");
     }
     // No file of this process may grow beyond a bound: as on a full disk, a write stops half way.
+    // The same for what SQLite does with its files, from making the log to closing it.
+    void noFaultOfTheDatabaseLosesWhatWasAcknowledged()
+    {
+        using Failing = support::FailingSqlite;
+        Failing::install();
+        const LinePtr line = lineOf(recipeOf());
+        for (int n = 1; n < 1000; ++n) {
+            const std::string log = path(qPrintable(QString("sql-%1.sqlite").arg(n)));
+            Heard heard;
+            Failing::seen = 0;
+            Failing::failAt = n;
+            {
+                std::vector<std::unique_ptr<Sink>> sinks;
+                sinks.push_back(std::make_unique<RecordSink>(log));
+                Station s(std::move(sinks), {}, heard.listener(), {1, 1});
+                s.setLine(line);
+                s.setSource(bars(4));
+                s.setPause(1);
+                s.start();
+                s.settle();
+            }
+            Failing::failAt = 0;
+            const int operations = Failing::seen;
+            const auto opened = records::RecordLog::open(QString::fromStdString(log));
+            QVERIFY2(opened.has_value(), opened ? "" : (std::to_string(n) + ": " + opened.error().text()).c_str());
+            int saved = 0;
+            std::set<long long> ids;
+            for (const Logged& l : heard.items) {
+                if (!l.saved) continue;
+                ++saved;
+                const auto row = (*opened)->item(l.records.at(0));
+                QVERIFY2(row && row->picture.toStdString() == l.result().picture, std::to_string(n).c_str());
+                QVERIFY(ids.insert(row->id).second && (*opened)->values(row->id)->size() == 2);
+            }
+            // What was not acknowledged was said, and nothing is there twice.
+            QVERIFY2(saved == 4 || !heard.troubles.empty(), std::to_string(n).c_str());
+            QVERIFY2(saved >= 3, std::to_string(n).c_str());
+            std::set<QString> pictures;
+            const auto rows = (*opened)->items({});
+            for (const auto& row : *rows) QVERIFY2(pictures.insert(row.picture).second, std::to_string(n).c_str());
+            if (operations < n) {
+                QVERIFY(n > 40 && saved == 4); // every operation had its turn
+                return;
+            }
+        }
+        QFAIL("more operations than expected");
+    }
     void aFullDiskLeavesWholeRows()
     {
         const auto run = [&](const QString& log, const QString& csv, const char* bytes,
@@ -542,9 +607,8 @@ private slots:
         QCOMPARE(one([](auto& r) { r.steps[0].checks[0].fault = "narrow"; }),
                  std::string("step \"Edge pair\": details of its checks differ"));
         QCOMPARE(one([](auto& r) { r.rule = "1"; }), std::string("recipe settings"));
-        QCOMPARE(
-            one([](auto& r) { r.reference = *recipe::makeReference("r.png", *image::encodePng(barPicture()), ""); }),
-            std::string("another reference"));
+        QCOMPARE(one([](auto& r) { r.reference = *recipe::makeAsset("r.png", *image::encodePng(barPicture()), ""); }),
+                 std::string("another reference"));
         QCOMPARE(one([](auto& r) { std::swap(r.steps[0], r.steps[1]); }), std::string("the order of its steps"));
         QCOMPARE(one([](auto& r) { r.trials.push_back({"x.png"}); }), std::string("0 differences"));
     }

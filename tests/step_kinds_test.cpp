@@ -1,7 +1,8 @@
-// The house rules every step kind must keep; a new kind is covered the moment it is listed. Here the list holds one
-// made-up kind more, which gets its form, JSON, listing, reference page and results without a line of code elsewhere.
+// The house rules every step kind must keep; a new kind is covered the moment it is listed. Here the list holds two
+// made-up kinds more, which get their form, JSON, listing, reference page and results without a line of code elsewhere.
 #include "cli/json_results.h"
 #include "desktop/param_form.h"
+#include "recipe/soundness.h"
 #include "step_kinds_headers.inc"
 #include "support.h"
 
@@ -17,12 +18,14 @@
 namespace steps
 {
 recipe::StepKind grey_mean();
-}
+recipe::StepKind light_step();
+} // namespace steps
 std::span<const recipe::StepKind> recipe::allStepKinds()
 {
     static const StepKind kinds[] = {
 #include "step_kinds_items.inc"
         steps::grey_mean(),
+        steps::light_step(),
     };
     return kinds;
 }
@@ -63,7 +66,7 @@ class StepKindsTest : public QObject
     static inspect::PictureResult run(Step s, image::Image picture)
     {
         Recipe r;
-        if (findKind(s.kind)->teach) r.reference = *makeReference("r.png", *image::encodePng(picture), "");
+        if (findKind(s.kind)->teach) r.reference = *makeAsset("r.png", *image::encodePng(picture), "");
         r.steps.push_back(std::move(s));
         auto p = inspect::Prepared::make(r);
         return inspect::evaluate(*p, support::captureOf(std::move(picture)));
@@ -96,7 +99,35 @@ private slots:
         }
         for (const RegionSpec& r : kind().regions) QVERIFY2(!r.shapes.empty() && sentence(r.help), r.key.c_str());
         for (const OutputSpec& o : kind().outputs) QVERIFY2(!o.label.empty() && sentence(o.help), o.key.c_str());
-        if (!kind().reverse.empty()) QVERIFY(kind().param(kind().reverse));
+        rolesResolve();
+    }
+    // What a kind says of its settings and values names something it has, of the right sort.
+    static void rolesResolve()
+    {
+        const Roles& r = kind().roles;
+        const auto setting = [&](const std::string& key, const Value& like) {
+            const ParamSpec* p = key.empty() ? nullptr : kind().param(key);
+            return key.empty() || (p && p->fallback.index() == like.index());
+        };
+        QVERIFY(setting(r.reversed, false) && setting(r.reversedRound, false));
+        QVERIFY(setting(r.direction, 0.0) && setting(r.expected, std::int64_t(0)));
+        QVERIFY(setting(r.colourSetting, std::string()));
+        QCOMPARE(r.colourSetting.empty(), !kind().hasSamples);
+        QVERIFY(r.colourRegion.empty() || kind().region(r.colourRegion)->teaching);
+        QVERIFY(r.origin.empty() || std::any_of(kind().points.begin(), kind().points.end(),
+                                                [&](const PointSpec& p) { return p.key == r.origin; }));
+        const auto value = [&](const std::string& key) { return key.empty() || kind().output(key); };
+        QVERIFY(value(r.findX) && value(r.findY) && value(r.findAngle) && value(r.findScore) && value(r.findScale));
+        QCOMPARE(r.findX.empty(), !kind().datum);
+        for (const auto& [x, y] : r.places)
+            for (const OutputSpec* o : {kind().output(x), kind().output(y)})
+                QVERIFY(o && !o->list && !o->calibrates && o->unit == base::Unit::Pixel);
+        // Every single place in the picture says that it is one.
+        for (const OutputSpec& o : kind().outputs)
+            if (!o.list && !o.calibrates && o.unit == base::Unit::Pixel)
+                QVERIFY2(std::any_of(r.places.begin(), r.places.end(),
+                                     [&](const auto& p) { return p.first == o.key || p.second == o.key; }),
+                         o.key.c_str());
     }
     void jsonRoundTrips()
     {
@@ -245,6 +276,61 @@ private slots:
         const auto r = run(placed(kind(), 40, 30), std::move(p));
         QCOMPARE(r.items[0].checks.at(0).values.at(0), 80.0);
         QCOMPARE(r.items[0].checks[0].unit, base::Unit::GreyLevel);
+    }
+    void theMadeUpKindReadsTwoPictures()
+    {
+        if (kind().key != "light_step") return;
+        Recipe r;
+        r.pictures = {{"white", "{id}-white.png", {}}, {"red", "{id}-red.png", {}}, {"dome", "{id}-dome.png", {}}};
+        r.steps.push_back(placed(kind(), 40, 30));
+        QTemporaryDir dir;
+        const auto file = [&](const char* leaf, std::uint8_t level) {
+            image::Image p(40, 30, image::PixelFormat::Grey8);
+            std::fill_n(p.row(0), p.byteCount(), level);
+            const std::string path = dir.filePath(leaf).toStdString();
+            (void)base::realFiles().write(path, *image::encodePng(p));
+            return path;
+        };
+        file("a-white.png", 200), file("a-red.png", 90);
+        const std::string any = file("a-dome.png", 50);
+        const auto capture = image::loadCapture(any, r.pictures);
+        QVERIFY2(capture.has_value(), capture ? "" : capture.error().text().c_str());
+        const auto measured = [&](const char* second, const char* first) -> std::string {
+            r.steps[0].pictures.clear();
+            if (*second) r.steps[0].pictures["second"] = second;
+            if (*first) r.steps[0].pictures["picture"] = first;
+            const auto p = inspect::Prepared::make(r);
+            const auto result = inspect::evaluate(*p, *capture);
+            const auto& s = *result.items[0].steps[0];
+            return s.state == inspect::State::Ok ? std::to_string(int(s.outputs[0].values[0])) : s.reason;
+        };
+        QCOMPARE(measured("red", ""), std::string("110"));
+        QCOMPARE(measured("dome", "red"), std::string("40"));
+        // Half said, or wrongly said, is never a value.
+        QVERIFY(measured("", "").find("\"Second picture\" (second)") != std::string::npos);
+        QVERIFY(measured("blue", "").find("no picture \"blue\"; there is white, red, dome") != std::string::npos);
+        // It is in the file, in the form and in what is refused.
+        r.steps[0].pictures = {{"second", "dome"}};
+        const std::string path = dir.filePath("r.dikkat").toStdString();
+        QVERIFY(save(r, path));
+        const auto again = load(path);
+        QVERIFY2(again.has_value(), again ? "" : again.error().text().c_str());
+        QVERIFY(again->pictures == r.pictures && again->steps[0].pictures == r.steps[0].pictures);
+        QVERIFY(unsound(*again).empty());
+        auto half = *again;
+        half.steps[0].pictures.clear();
+        QVERIFY(unsound(half).size() == 1 && unsound(half)[0].where.find("second") != std::string::npos);
+        half.steps[0].pictures = {{"second", "violet"}};
+        QVERIFY(save(half, path) && !load(path));
+        desktop::ParamForm form;
+        form.show(r, r.steps[0], {}, false);
+        auto* box = form.findChild<QComboBox*>("picture_second");
+        QVERIFY(box && box->currentText() == "dome" && box->count() == 3);
+        Step s = r.steps[0];
+        connect(&form, &desktop::ParamForm::edited, &form,
+                [&](const QString&, const std::function<void(Step&)>& edit, const QString&) { edit(s); });
+        box->setCurrentIndex(0);
+        QCOMPARE(s.pictures.at("second"), std::string("white"));
     }
 };
 QTEST_MAIN(StepKindsTest)

@@ -27,7 +27,7 @@ Step& last(Recipe& r) { return r.steps.back(); }
 Recipe taught(const std::function<void(Step&)>& edit = [](Step&) {})
 {
     Recipe r;
-    r.reference = *makeReference("reference.png", *image::encodePng(draw({part({{100, 90}, 0})}, 200, 180)), "");
+    r.reference = *makeAsset("reference.png", *image::encodePng(draw({part({{100, 90}, 0})}, 200, 180)), "");
     chain(r, "pattern", "datum", [&](Step& s) {
         s.letter = "A";
         s.regions["part"] = Region::rectangle({100, 90}, 150, 110);
@@ -254,10 +254,10 @@ private slots:
             std::vector<int> found;
             for (const int most : {1, 3, 50}) {
                 Recipe r;
-                r.reference = *makeReference("r.png",
-                                             *image::encodePng(draw({demo::circleOutline({120, 120}, 70)}, 240, 240,
-                                                                    {demo::circleOutline({120, 120}, 26)})),
-                                             "");
+                r.reference = *makeAsset("r.png",
+                                         *image::encodePng(draw({demo::circleOutline({120, 120}, 70)}, 240, 240,
+                                                                {demo::circleOutline({120, 120}, 26)})),
+                                         "");
                 chain(r, "pattern", "datum", [&](Step& s) {
                     s.regions["part"] = Region::rectangle({120, 120}, 180, 180);
                     put(s, "finds", std::int64_t(most));
@@ -310,7 +310,7 @@ private slots:
         std::vector<std::vector<Point>> dark, holes;
         plate({{300, 200}, 0}, dark, holes);
         Recipe r;
-        r.reference = *makeReference("reference.png", *image::encodePng(draw(dark, 600, 400, holes)), "");
+        r.reference = *makeAsset("reference.png", *image::encodePng(draw(dark, 600, 400, holes)), "");
         chain(r, "pattern", "datum", [&](Step& s) {
             s.letter = "A";
             s.regions["part"] = Region::rectangle({300, 200}, 450, 230);
@@ -602,8 +602,8 @@ private slots:
             return p;
         };
         Recipe r;
-        r.reference = *makeReference("r.png", *image::encodePng(lit(true)), "");
-        r.empty = *makeReference("e.png", *image::encodePng(lit(false)), "");
+        r.reference = *makeAsset("r.png", *image::encodePng(lit(true)), "");
+        r.empty = *makeAsset("e.png", *image::encodePng(lit(false)), "");
         chain(r, "blobs", "part", [](Step& s) {
             put(s, "objects", std::string("dark"));
             put(s, "once", true), put(s, "shading", true);

@@ -39,7 +39,7 @@ class TruthWindowTest : public QObject
     QAction* action(const char* id) { return m_window->setupPage()->action(QString::fromLatin1(id)); }
     bool settled()
     {
-        return waitFor([&] { return session().pending() == 0; });
+        return waitFor([&] { return session().settled(); });
     }
     void openDemo()
     {

@@ -34,7 +34,7 @@ class WindowTest : public QObject
     GridView* grid() { return m_window->setupPage()->grid(); }
     bool settled()
     {
-        return waitFor([&] { return session().pending() == 0; });
+        return waitFor([&] { return session().settled(); });
     }
     void openDemo()
     {

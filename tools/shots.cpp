@@ -78,7 +78,7 @@ int main(int argc, char** argv)
         return 1;
     }
     Session& s = window.session();
-    const auto allDone = [&] { return s.pending() == 0; };
+    const auto allDone = [&] { return s.settled(); };
     if (!waitFor(allDone)) return 1;
     // A rejected trial, its hole pitch in view.
     s.select("pitch");

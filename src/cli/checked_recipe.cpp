@@ -88,9 +88,11 @@ std::vector<std::string> filesOf(const std::string& path, const recipe::Recipe& 
     const bool folder = fs::is_directory(path, ignored);
     std::vector<std::string> out{folder ? (fs::path(path) / "recipe.json").string() : path};
     const fs::path place = folder ? fs::path(path) : fs::path(path).parent_path();
-    for (const std::string& name : {recipe.reference.name, recipe.empty.name})
-        if (!name.empty()) out.push_back((place / name).string());
-    for (const recipe::Trial& t : recipe.trials) out.push_back(t.picture);
+    for (const auto& [role, asset] : recipe::Recipe::assets())
+        for (const auto& f : (recipe.*asset).files) out.push_back((place / f.name).string());
+    for (const recipe::Trial& t : recipe.trials)
+        if (const auto files = image::filesOf(recipe.pictures, t.picture))
+            for (const auto& [key, file] : files->files) out.push_back(file);
     return out;
 }
 

@@ -211,6 +211,10 @@ ordered_json kindsJson()
                                     {"needed", r.needed}});
         j["points"] = ordered_json::array();
         for (const auto& p : k.points) j["points"].push_back({{"key", p.key}, {"label", p.label}, {"help", p.help}});
+        j["pictures"] = ordered_json::array();
+        for (const auto& p : k.pictures)
+            j["pictures"].push_back(
+                {{"key", p.key}, {"label", p.label}, {"help", p.help}, {"holds", p.height ? "heights" : "light"}});
         j["inputs"] = ordered_json::array();
         for (const auto& i : k.inputs) {
             ordered_json accepts = ordered_json::array();

@@ -52,7 +52,10 @@ class Limited : public station::PictureSource
 public:
     Limited(std::unique_ptr<PictureSource> source, long long most) : m_source(std::move(source)), m_left(most) {}
     std::string name() const override { return m_source->name(); }
-    std::optional<station::Shot> next() override { return m_left-- > 0 ? m_source->next() : std::nullopt; }
+    std::optional<station::Shot> next(const image::Naming& naming) override
+    {
+        return m_left-- > 0 ? m_source->next(naming) : std::nullopt;
+    }
     bool live() const override { return m_source->live(); }
 
 private:
@@ -171,8 +174,12 @@ int inspectPictures(const std::vector<std::string>& arguments, std::ostream& out
     if (!jobs) return bad(jobs.error());
     auto loaded = soundRecipe(a->words[0], err);
     if (!loaded) return kBadInput;
-    std::vector<std::string> pictures(a->words.begin() + 1, a->words.end()), inputs = filesOf(a->words[0], *loaded);
-    inputs.insert(inputs.end(), pictures.begin(), pictures.end());
+    // Of a capture of several pictures any one of its files stands for all.
+    const std::vector<std::string> pictures = image::captures(loaded->pictures, {a->words.begin() + 1, a->words.end()});
+    std::vector<std::string> inputs = filesOf(a->words[0], *loaded);
+    for (const std::string& p : pictures)
+        if (const auto files = image::filesOf(loaded->pictures, p))
+            for (const auto& [key, file] : files->files) inputs.push_back(file);
     const std::string annotate = a->option("--annotate"), jsonFile = a->option("--json");
     const std::vector<std::string> leaves = annotate.empty() ? std::vector<std::string>() : leavesFor(pictures);
     // Nothing that is read in this run is written in it.
@@ -246,8 +253,8 @@ base::Result<std::unique_ptr<station::PictureSource>> demoSource(const std::stri
         if (leaf == "reference" || leaf == "empty" || leaf.rfind("target", 0) == 0) continue;
         auto capture = image::loadCapture(file);
         if (!capture) return base::passOn(capture.error());
-        capture->id = "demo-" + set + "-" + leaf;
-        pictures.push_back(std::make_shared<const image::Capture>(std::move(*capture)));
+        pictures.push_back(
+            std::make_shared<const image::Capture>(std::move(*capture).renamed("demo-" + set + "-" + leaf)));
     }
     return std::unique_ptr<station::PictureSource>(new station::MemorySource("demo " + set, std::move(pictures)));
 }
@@ -353,34 +360,53 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
 // ---------------------------------------------------------------- replay
 namespace
 {
-// The picture of a logged item, the very bytes that were inspected.
-base::Result<image::Capture> pictureOf(const records::ItemRow& row, const std::string& log)
+// The pictures of a logged item, the very bytes that were inspected.
+base::Result<image::FileBytes> pictureOf(const records::PictureRow& picture, const std::string& original,
+                                         const std::string& log, long long item)
 {
     std::vector<std::string> places;
-    if (!row.kept.isEmpty()) {
-        const fs::path kept = row.kept.toStdString();
+    if (!picture.kept.isEmpty()) {
+        const fs::path kept = picture.kept.toStdString();
         places.push_back(kept.string());
         places.push_back((fs::path(log).parent_path() / "pictures" / kept.parent_path().filename() / kept.filename())
                              .string()); // moved with its log
     }
-    if (!row.pictureHash.isEmpty()) places.push_back(row.picture.toStdString());
+    if (!picture.hash.isEmpty()) places.push_back(original);
     bool other = false;
     for (const std::string& place : places) {
         auto bytes = base::readFile(place);
         if (!bytes) continue;
-        if (base::sha256(*bytes) != row.pictureHash.toStdString()) {
-            other = true;
-            continue;
-        }
-        auto capture = image::captureOf(std::make_shared<const std::string>(std::move(*bytes)), place);
-        if (capture) capture->id = row.picture.toStdString();
-        return capture;
+        if (base::sha256(*bytes) == picture.hash.toStdString())
+            return image::FileBytes{picture.key.toStdString(), place,
+                                    std::make_shared<const std::string>(std::move(*bytes))};
+        other = true;
     }
-    const std::string why = other                ? "what stands under its name is another picture"
-                            : row.kept.isEmpty() ? row.notKept.toStdString()
-                                                 : "it is gone from " + row.kept.toStdString();
+    const std::string why = other                    ? "what stands under its name is another picture"
+                            : picture.kept.isEmpty() ? picture.notKept.toStdString()
+                                                     : "it is gone from " + picture.kept.toStdString();
+    const std::string key = picture.key.isEmpty() ? "" : " \"" + picture.key.toStdString() + "\"";
     return base::fail(base::ErrorCode::NotFound,
-                      "item " + std::to_string(row.id) + ": the picture is not there: " + why, log);
+                      "item " + std::to_string(item) + ": the picture" + key + " is not there: " + why, log);
+}
+base::Result<image::Capture> captureOf(const records::RecordLog& records, const records::ItemRow& row,
+                                       const image::Naming& naming, const std::string& log)
+{
+    auto pictures = records.pictures(row.id);
+    if (!pictures) return base::passOn(pictures.error());
+    if (pictures->empty()) pictures->push_back({"", row.pictureHash, row.kept, row.notKept});
+    const std::string first = row.picture.toStdString();
+    const auto originals = image::filesOf(naming, first);
+    std::vector<image::FileBytes> files;
+    for (const records::PictureRow& p : *pictures) {
+        std::string original = first;
+        if (originals)
+            for (const auto& [key, file] : originals->files)
+                if (key == p.key.toStdString()) original = file;
+        auto one = pictureOf(p, original, log, row.id);
+        if (!one) return base::passOn(one.error());
+        files.push_back(std::move(*one));
+    }
+    return image::captureOf(naming, files, first);
 }
 struct Difference {
     std::string what, logged, now;
@@ -451,7 +477,7 @@ int replay(const std::vector<std::string>& arguments, std::ostream& out, std::os
             if (!made) return bad(made.error());
             prepared = std::make_shared<const inspect::Prepared>(std::move(*made));
         }
-        const auto capture = pictureOf(*row, path);
+        const auto capture = captureOf(**log, *row, prepared->recipe().pictures, path);
         if (!capture) return bad(capture.error());
         const inspect::PictureResult result = inspect::evaluate(*prepared, *capture, nullptr, nullptr, 0);
         const auto item = std::find_if(result.items.begin(), result.items.end(),

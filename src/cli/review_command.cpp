@@ -34,7 +34,7 @@ int review(const std::vector<std::string>& arguments, std::ostream& out, std::os
     std::vector<inspect::PictureResult> results(recipe.trials.size());
     base::parallelFor(int(results.size()), int(*jobs), [&](int n) {
         const auto i = std::size_t(n);
-        auto capture = image::loadCapture(recipe.trials[i].picture);
+        auto capture = image::loadCapture(recipe.trials[i].picture, recipe.pictures);
         if (capture) results[i] = inspect::evaluate(*prepared, *capture);
         else results[i].picture = recipe.trials[i].picture, results[i].error = capture.error().text();
     });

@@ -67,7 +67,7 @@ base::Result<std::vector<inspect::StudyValue>> studyOfPictures(const std::vector
     std::vector<inspect::PictureResult> results(words.size() - 1);
     base::parallelFor(int(results.size()), jobs, [&](int n) {
         const std::string& picture = words[std::size_t(n) + 1];
-        auto capture = image::loadCapture(picture);
+        auto capture = image::loadCapture(picture, prepared->recipe().pictures);
         if (capture) results[std::size_t(n)] = inspect::evaluate(*prepared, *capture);
         else results[std::size_t(n)].error = capture.error().message;
         results[std::size_t(n)].picture = picture;
@@ -119,8 +119,9 @@ int repeat(const std::vector<std::string>& arguments, std::ostream& out, std::os
     const auto truths = truthsFrom(a->option("--truth"), prepared->recipe());
     if (!truths) return bad(err, truths.error());
     std::vector<image::Capture> captures;
-    for (std::size_t i = 1; i < a->words.size(); ++i) {
-        auto c = image::loadCapture(a->words[i]);
+    for (const std::string& picture :
+         image::captures(prepared->recipe().pictures, {a->words.begin() + 1, a->words.end()})) {
+        auto c = image::loadCapture(picture, prepared->recipe().pictures);
         if (!c) return bad(err, c.error());
         captures.push_back(std::move(*c));
     }
@@ -135,8 +136,7 @@ int repeat(const std::vector<std::string>& arguments, std::ostream& out, std::os
             results[std::size_t(n)] = inspect::evaluate(*prepared, captures[picture]);
             return;
         }
-        const auto copy = image::makeCapture(
-            inspect::noisyCopy(captures[picture].grey, levels[picture], std::uint64_t(n) + 1), captures[picture].id);
+        const auto copy = inspect::noisyCapture(captures[picture], levels[picture], std::uint64_t(n) + 1);
         results[std::size_t(n)] = inspect::evaluate(*prepared, copy);
     });
     std::vector<const inspect::PictureResult*> pointers;

@@ -488,7 +488,7 @@ bool MainWindow::mayLoseChanges()
     box.setObjectName(QStringLiteral("unsavedDialog"));
     const int answer = box.exec();
     if (answer == QMessageBox::Save) return save();
-    if (answer == QMessageBox::Discard) Recovery::forget();
+    if (answer == QMessageBox::Discard) m_session.forgetRecovery();
     return answer == QMessageBox::Discard;
 }
 

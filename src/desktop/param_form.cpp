@@ -210,6 +210,7 @@ void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<s
         });
         addRow(q(in.label), box, q(in.help));
     }
+    addPictures(recipe, step, *kind);
     if (draft && !chosen.empty()) {
         auto* note = new QLabel(tr("chosen for you"), m_body);
         note->setObjectName(QStringLiteral("chosenForYou"));
@@ -241,6 +242,33 @@ void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<s
     }
     addLists(recipe, step, *kind);
     addChecks(recipe, step, *kind);
+}
+
+// Which pictures of the capture it reads, where there is a choice; only what fits is offered.
+void ParamForm::addPictures(const Recipe& recipe, const Step& step, const StepKind& kind)
+{
+    if (recipe.pictures.size() < 2) return;
+    for (const PictureSpec& spec : kind.pictures) {
+        auto* box = new Calm<QComboBox>(m_body);
+        box->setObjectName(QStringLiteral("picture_") + q(spec.key));
+        for (const image::PictureName& n : recipe.pictures)
+            if (n.height.has_value() == spec.height) box->addItem(q(n.key), q(n.key));
+        const auto now = step.pictures.find(spec.key);
+        const bool first = &spec == &kind.pictures.front();
+        int at = now == step.pictures.end() ? -1 : box->findData(q(now->second));
+        if (at < 0 && first && recipe.pictures.front().height.has_value() == spec.height) at = 0;
+        if (at < 0) box->insertItem(at = 0, tr("choose…"), QString());
+        box->setCurrentIndex(at);
+        connect(box, &QComboBox::currentIndexChanged, this, [this, box, key = spec.key](int) {
+            emit edited(tr("picture"),
+                        [key, picture = box->currentData().toString().toStdString()](Step& s) {
+                            if (picture.empty()) s.pictures.erase(key);
+                            else s.pictures[key] = picture;
+                        },
+                        {});
+        });
+        addRow(q(spec.label), box, q(spec.help));
+    }
 }
 
 // Regions that are results, what is left out, filters, colours and places.
@@ -294,9 +322,9 @@ void ParamForm::addLists(const Recipe& recipe, const Step& step, const StepKind&
     for (const RegionSpec& spec : kind.regions) {
         if (spec.needed || step.regionsOf.count(spec.key) || spec.shapes.empty() || recipe.reference.empty()) continue;
         const bool drawn = step.regions.count(spec.key) > 0;
-        const double w = recipe.reference.capture->grey.width(), h = recipe.reference.capture->grey.height();
+        const double w = recipe.reference.capture->width(), h = recipe.reference.capture->rows();
         const double share = spec.teaching ? 0.2 : 0.7;
-        const auto around = step.regions.find("region");
+        const auto around = step.regions.find(kind.regions.front().key);
         const geometry::Point middle =
             spec.teaching && around != step.regions.end() ? around->second.middle() : geometry::Point{w / 2, h / 2};
         auto* line = new QWidget(m_body);
@@ -348,8 +376,7 @@ void ParamForm::addLists(const Recipe& recipe, const Step& step, const StepKind&
                        QStringLiteral("leaveOutBack"),
                        tr("Press X and draw to leave out more; drag the handles to change them."),
                        [](Step& s) { s.leaveOut.pop_back(); });
-    const ParamSpec* mode = kind.param("mode");
-    if (kind.hasSamples && mode && std::get<std::string>(mode->get(step.params)) == "colour") {
+    if (kind.hasSamples && kind.takesColour(step.params)) {
         const auto refused =
             std::count_if(step.samples.begin(), step.samples.end(), [](const Sample& s) { return s.refused; });
         if (step.samples.empty()) {

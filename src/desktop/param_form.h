@@ -31,6 +31,7 @@ signals:
 private:
     QWidget* editorFor(const recipe::ParamSpec& spec, const recipe::Recipe& recipe, const recipe::Step& step);
     void addRow(const QString& label, QWidget* editor, const QString& help);
+    void addPictures(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::StepKind& kind);
     void addLists(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::StepKind& kind);
     void addChecks(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::StepKind& kind);
 

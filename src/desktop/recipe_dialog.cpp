@@ -49,6 +49,11 @@ RecipeDialog::RecipeDialog(Session& session, QWidget* parent) : QDialog(parent),
     m_guard->setObjectName(QStringLiteral("guardBand"));
     m_guard->setChecked(r.guardBand);
     form->addRow(tr("Guard band"), m_guard);
+    m_stop = new QCheckBox(tr("The line stops; else it goes on and says so"), this);
+    m_stop->setObjectName(QStringLiteral("stopUnsaved"));
+    m_stop->setToolTip(tr("A full disk or a log that cannot be written: nothing more is inspected without a record"));
+    m_stop->setChecked(r.stopUnsaved);
+    form->addRow(tr("When an item cannot be saved"), m_stop);
     m_rule = new QLineEdit(q(withNames(r.rule, r)), this);
     m_rule->setObjectName(QStringLiteral("itemRule"));
     m_rule->setPlaceholderText(tr("all checks pass"));
@@ -125,6 +130,7 @@ base::Result<Recipe> RecipeDialog::edited() const
     r.shownIn = kUnits[m_unit->currentIndex()];
     r.toleranceClass = ToleranceClass(m_class->currentIndex());
     r.guardBand = m_guard->isChecked();
+    r.stopUnsaved = m_stop->isChecked();
     r.rule = withIds(m_rule->text().trimmed().toStdString(), r);
     r.acceptWord = m_accept->text().trimmed().toStdString(), r.rejectWord = m_reject->text().trimmed().toStdString();
     if (r.acceptWord.empty() || r.rejectWord.empty() || r.acceptWord == r.rejectWord)

@@ -177,9 +177,8 @@ void RepeatDialog::measure()
         [this, prepared, capture, results] {
             const double noise = inspect::pictureNoise(*capture);
             for (std::size_t i = 0; i < results->size() && !m_work.cancel; ++i) {
-                (*results)[i] = inspect::evaluate(
-                    *prepared, image::makeCapture(inspect::noisyCopy(capture->grey, noise, i + 1), capture->id),
-                    nullptr, &m_work.cancel, 0);
+                (*results)[i] = inspect::evaluate(*prepared, inspect::noisyCapture(*capture, noise, i + 1), nullptr,
+                                                  &m_work.cancel, 0);
                 ++m_work.done;
             }
         },

@@ -51,7 +51,7 @@ void Session::newRecipe()
     m_draft.reset(), m_proposal.reset();
     m_modified = m_showReference = false;
     m_trial = -1, m_item = 0;
-    Recovery::forget();
+    forgetRecovery();
     adopt();
     loadPicture();
     emit recipeChanged();
@@ -61,7 +61,7 @@ void Session::newRecipe()
 
 base::Status Session::open(const QString& path)
 {
-    auto loaded = recipe::load(path.toStdString());
+    auto loaded = awake([file = path.toStdString()] { return recipe::load(file); });
     if (!loaded) return base::passOn(loaded.error());
     newRecipe();
     m_recipe = std::move(*loaded);
@@ -84,11 +84,17 @@ base::Status Session::saveTo(const QString& path)
     m_recipe.revision = copy.revision;
     m_path = path;
     m_modified = false;
-    m_autosave.stop();
-    Recovery::forget();
+    forgetRecovery();
     adopt();
     emit recipeChanged();
     return {};
+}
+
+void Session::forgetRecovery()
+{
+    m_autosave.stop();
+    m_keeper.wait(); // what is being kept would stand there again
+    Recovery::forget();
 }
 
 void Session::setRevision(int revision)
@@ -154,8 +160,10 @@ void Session::step(std::vector<Kept>& from, std::vector<Kept>& to)
 void Session::addTrials(const QStringList& pictures)
 {
     QStringList fresh;
-    for (const QString& p : pictures) {
-        const std::string path = QFileInfo(p).absoluteFilePath().toStdString();
+    std::vector<std::string> paths;
+    for (const QString& p : pictures) paths.push_back(QFileInfo(p).absoluteFilePath().toStdString());
+    // Of a capture of several pictures any one of its files stands for all.
+    for (const std::string& path : image::captures(m_recipe.pictures, paths)) {
         const bool known = std::any_of(m_recipe.trials.begin(), m_recipe.trials.end(),
                                        [&](const Trial& t) { return t.picture == path; });
         if (!known) fresh << QString::fromStdString(path);
@@ -167,22 +175,33 @@ void Session::addTrials(const QStringList& pictures)
     if (m_trial < 0) setTrial(0);
 }
 
+base::Result<Asset> Session::assetOf(const std::string& role, const std::string& path, const std::string& origin) const
+{
+    auto read = image::readCapture(m_recipe.pictures, path);
+    if (!read) return base::passOn(read.error());
+    std::vector<Asset::File> files;
+    for (image::FileBytes& f : *read) {
+        const std::string end = "." + QFileInfo(QString::fromStdString(f.path)).suffix().toStdString();
+        files.push_back({f.key, role + (f.key.empty() ? "" : "-" + f.key) + end, std::move(f.bytes)});
+    }
+    return makeAsset(m_recipe.pictures, std::move(files), origin);
+}
+
 base::Status Session::takeReference()
 {
     if (m_trial < 0) return base::fail(base::ErrorCode::NotFound, "there is no picture in view to take as reference");
     const std::string path = m_recipe.trials[std::size_t(m_trial)].picture;
-    auto bytes = base::readFile(path);
-    if (!bytes) return base::passOn(bytes.error());
     const std::string leaf = QFileInfo(QString::fromStdString(path)).fileName().toStdString();
-    const std::string extension = QFileInfo(QString::fromStdString(path)).suffix().toStdString();
-    auto made = makeReference("reference." + extension, std::move(*bytes), leaf);
+    auto made = awake([&] { return assetOf("reference", path, leaf); });
     if (!made) return base::passOn(made.error());
     const inspect::ItemResult* item = currentItem();
     // What was drawn is carried over by the datums found on the new picture: where one is not found, everything would
     // stay behind.
     std::optional<inspect::PictureResult> fresh;
     if (!m_recipe.reference.empty() && m_capture && m_prepared && (!item || viewIsPending())) {
-        fresh = inspect::evaluate(*m_prepared, *m_capture, nullptr, nullptr, 0);
+        fresh = awake([prepared = m_prepared, capture = m_capture] {
+            return inspect::evaluate(*prepared, *capture, nullptr, nullptr, 0);
+        });
         item = fresh->items.empty() ? nullptr : &fresh->items.front();
     }
     if (!m_recipe.reference.empty())
@@ -220,7 +239,7 @@ base::Status Session::takeReference()
                     for (auto& e : c.elements)
                         if (e.at) e.at = inspect::carried(old, *motion, *e.at);
                 }
-                if (const ParamSpec* d = kind ? kind->param("direction") : nullptr)
+                if (const ParamSpec* d = kind ? kind->param(kind->roles.direction) : nullptr)
                     d->put(s.params, geometry::degrees(geometry::wrapped(
                                          geometry::radians(std::get<double>(d->get(s.params))) + motion->turn())));
             }
@@ -235,10 +254,7 @@ base::Status Session::takeEmpty()
     if (m_trial < 0)
         return base::fail(base::ErrorCode::NotFound, "there is no picture in view to take as the empty picture");
     const std::string path = m_recipe.trials[std::size_t(m_trial)].picture;
-    auto bytes = base::readFile(path);
-    if (!bytes) return base::passOn(bytes.error());
-    auto made =
-        makeReference("empty." + QFileInfo(QString::fromStdString(path)).suffix().toStdString(), std::move(*bytes), "");
+    auto made = awake([&] { return assetOf("empty", path, ""); });
     if (!made) return base::passOn(made.error());
     change(tr("take empty picture"), [&](Recipe& r) { r.empty = *made; });
     emit said(tr("This picture is kept as the one without a part"));
@@ -252,12 +268,11 @@ void Session::placesFromObjects()
     const auto* item = currentItem();
     const auto* found = item && s ? item->step(s->id) : nullptr;
     const auto motion = s && m_prepared ? inspect::motionOf(m_prepared->recipe(), s->datum, item) : std::nullopt;
-    if (!kind || !kind->hasPlaces || !found || found->state != inspect::State::Ok || !motion ||
-        !found->features.count("group")) {
+    if (!kind || !kind->hasPlaces || !found || found->state != inspect::State::Ok || !motion || !found->group()) {
         emit said(tr("Choose a blobs step that finds objects in this picture"));
         return;
     }
-    const auto group = std::get<Group>(found->features.at("group"));
+    const Group group = *found->group();
     const geometry::Motion back = motion->inverse();
     change(tr("places"), [&](Recipe& r) {
         Step* step = r.find(s->id);
@@ -328,12 +343,34 @@ Recipe Session::withDraft() const
 
 void Session::adopt()
 {
-    auto made = inspect::Prepared::make(withDraft(), m_prepared.get());
+    auto made = inspect::Prepared::begin(withDraft(), m_prepared.get());
     if (!made) {
         emit said(QString::fromStdString(made.error().message));
         return;
     }
-    m_prepared = std::make_shared<const inspect::Prepared>(std::move(*made));
+    ++m_generation; // answers that are under way are an earlier recipe's
+    m_preparing = !made->ready();
+    if (!m_preparing) {
+        m_preparer.drop();
+        return adopted(std::make_shared<const inspect::Prepared>(std::move(*made)));
+    }
+    // Teaching takes its time, off this thread; until then everything waits for its answer.
+    m_rest.stop();
+    m_runner->run(m_prepared, {}, m_generation, "");
+    for (const Trial& t : m_recipe.trials) m_stale.insert(t.picture);
+    m_preparer.ask([this, begun = std::make_shared<inspect::Prepared>(std::move(*made))] {
+        begun->finish();
+        return [this, begun] {
+            m_preparing = false;
+            adopted(begun);
+            emit resultsChanged();
+        };
+    });
+}
+
+void Session::adopted(std::shared_ptr<const inspect::Prepared> prepared)
+{
+    m_prepared = std::move(prepared);
     std::vector<std::string> work;
     m_stale.clear();
     for (const Trial& t : m_recipe.trials) {
@@ -344,7 +381,6 @@ void Session::adopt()
     }
     // A proposal rests on what was answered and labelled then.
     if (m_proposal) m_proposeFor = m_proposal->step, m_proposeOutput = m_proposal->output, m_proposal.reset();
-    ++m_generation;
     const std::string first =
         m_trial >= 0 && m_trial < trialCount() ? m_recipe.trials[std::size_t(m_trial)].picture : "";
     m_rest.stop();
@@ -357,9 +393,7 @@ void Session::adopt()
     } else {
         m_runner->run(m_prepared, std::move(work), m_generation, first);
     }
-    m_referenceResult.reset();
-    if (m_showReference && !m_recipe.reference.empty())
-        m_referenceResult = inspect::evaluate(*m_prepared, *m_recipe.reference.capture, nullptr, nullptr, 0);
+    if (m_showReference) inspectReference();
     if (!m_proposeFor.empty() && m_stale.empty()) proposeWhenReady();
 }
 
@@ -395,8 +429,13 @@ void Session::received(int generation, inspect::PictureResult result)
 void Session::autosave()
 {
     if (!m_modified) return;
-    if (auto ok = Recovery::keep(m_recipe, m_path); !ok)
-        emit said(tr("Not kept for recovery: %1").arg(QString::fromStdString(ok.error().text())));
+    m_keeper.ask([this, recipe = m_recipe, path = m_path]() -> LatestJob::Answer {
+        const auto ok = Recovery::keep(recipe, path);
+        if (ok) return {};
+        return [this, why = QString::fromStdString(ok.error().text())] {
+            emit said(tr("Not kept for recovery: %1").arg(why));
+        };
+    });
 }
 
 // ---------------------------------------------------------------- trials
@@ -448,8 +487,25 @@ void Session::setShowReference(bool on)
     }
     m_showReference = on;
     m_referenceResult.reset();
-    if (on) m_referenceResult = inspect::evaluate(*m_prepared, *m_recipe.reference.capture, nullptr, nullptr, 0);
+    if (on && !m_preparing) inspectReference();
     loadPicture();
+}
+
+// The reference answers like a trial, off this thread; what it answered before stays in view until then.
+void Session::inspectReference()
+{
+    if (m_recipe.reference.empty()) return;
+    m_referenceAsked = true;
+    m_reference.ask([this, prepared = m_prepared, capture = m_recipe.reference.capture] {
+        auto result =
+            std::make_shared<inspect::PictureResult>(inspect::evaluate(*prepared, *capture, nullptr, nullptr, 0));
+        return [this, result] {
+            m_referenceAsked = false;
+            if (!m_showReference) return;
+            m_referenceResult = std::move(*result);
+            emit resultsChanged();
+        };
+    });
 }
 
 void Session::loadPicture()
@@ -457,23 +513,61 @@ void Session::loadPicture()
     m_capture.reset();
     m_pictureError.clear();
     m_noise = -1;
+    m_loading = false;
+    m_viewer.drop();
     if (m_showReference) {
         m_capture = m_recipe.reference.capture;
     } else if (m_trial >= 0 && m_trial < trialCount()) {
-        auto got = m_cache->get(m_recipe.trials[std::size_t(m_trial)].picture);
-        if (got) m_capture = *got;
-        else m_pictureError = QString::fromStdString(got.error().text());
+        const std::string& picture = m_recipe.trials[std::size_t(m_trial)].picture;
+        m_capture = m_cache->peek(picture, m_recipe.pictures);
+        m_loading = !m_capture;
+        if (m_loading)
+            m_viewer.ask([this, cache = m_cache, picture, naming = m_recipe.pictures] {
+                const auto got = cache->get(picture, naming);
+                return [this, got] {
+                    m_loading = false;
+                    if (got) m_capture = *got;
+                    else m_pictureError = QString::fromStdString(got.error().text());
+                    emit trialChanged();
+                    readAhead();
+                };
+            });
+        else readAhead();
     }
     emit trialChanged();
+}
+
+// The neighbours of the picture in view, so that a step to them needs no wait.
+void Session::readAhead()
+{
+    std::vector<std::string> next;
+    for (const int t : {m_trial + 1, m_trial - 1})
+        if (t >= 0 && t < trialCount()) next.push_back(m_recipe.trials[std::size_t(t)].picture);
+    m_ahead.ask([cache = m_cache, next, naming = m_recipe.pictures]() -> LatestJob::Answer {
+        for (const std::string& picture : next) (void)cache->get(picture, naming);
+        return {};
+    });
 }
 
 bool Session::viewIsReference() const
 {
     if (m_recipe.reference.empty() || !m_capture) return false;
     if (m_capture == m_recipe.reference.capture) return true;
-    const auto &a = m_capture->grey, &b = m_recipe.reference.capture->grey;
-    if (a.width() != b.width() || a.height() != b.height() || a.format() != b.format()) return false;
-    return std::equal(a.row(0), a.row(0) + a.byteCount(), b.row(0));
+    const auto here = m_capture->pictures(), there = m_recipe.reference.capture->pictures();
+    return std::equal(here.begin(), here.end(), there.begin(), there.end(), [](const auto& x, const auto& y) {
+        const image::Image &a = x.pixels, &b = y.pixels;
+        return a.width() == b.width() && a.height() == b.height() && a.format() == b.format() &&
+               std::equal(a.row(0), a.row(0) + a.byteCount(), b.row(0));
+    });
+}
+
+const image::Picture& Session::shownPicture() const
+{
+    if (!m_capture) return image::Capture::none();
+    const Step* s = selectedStep();
+    const auto it = s ? s->pictures.find("picture") : std::map<std::string, std::string>::const_iterator();
+    const image::Picture* chosen = s && it != s->pictures.end() ? m_capture->find(it->second) : nullptr;
+    return chosen ? *chosen : m_capture->first();
 }
 
 QString Session::pictureName() const

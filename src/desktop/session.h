@@ -3,6 +3,7 @@
 // The recipe is a value: every change goes through change(), which keeps the old one for undo. Verdicts follow at once;
 // step results follow from worker threads, the picture in view first.
 #pragma once
+#include "desktop/latest_job.h"
 #include "inspect/trials.h"
 
 #include <QObject>
@@ -40,6 +41,7 @@ public:
     base::Status saveTo(const QString& path);
     // What was opened is unsaved work of that file; kept for recovery again before this returns, or why not.
     base::Status restored(const QString& original);
+    void forgetRecovery(); // nothing unsaved is to be found again
     // One change, one undo. Changes with the same non-empty `merge` in a row are one.
     void change(const QString& what, const std::function<void(recipe::Recipe&)>& edit, const QString& merge = {});
     void endMerge()
@@ -76,11 +78,18 @@ public:
     void setItem(int item);
     bool showsReference() const { return m_showReference; }
     void setShowReference(bool on);
-    bool viewIsReference() const; // the picture in view is the reference, pixel for pixel
+    const image::Picture& shownPicture() const; // of the capture in view: the one the chosen step reads
+    bool viewIsReference() const;               // the picture in view is the reference, pixel for pixel
     // Of the picture in view; null when there is none or it cannot be read (then pictureError() says why).
     inspect::CapturePtr capture() const { return m_capture; }
     QString pictureName() const;
     QString pictureError() const { return m_pictureError; }
+    bool loading() const { return m_loading; } // the picture to be in view is still being read
+    bool settled() const
+    {
+        return pending() == 0 && !m_loading && !m_preparing && !m_referenceAsked;
+    }                                              // all is answered
+    bool preparing() const { return m_preparing; } // something is being taught; prepared() is of an earlier recipe
     // Answered by this recipe; null while a trial waits for its answer.
     const inspect::PictureResult* result(int trial) const;
     bool viewIsPending() const; // what the sheet shows is an earlier recipe's answer
@@ -138,12 +147,17 @@ signals:
     void said(const QString& text);                                   // a short note for the status line
 
 private:
+    base::Result<recipe::Asset> assetOf(const std::string& role, const std::string& path,
+                                        const std::string& origin) const;
     struct Kept {
         recipe::Recipe recipe;
         QString what;
     };
     void adopt(); // after the recipe or the draft changed: prepare, judge, start what must run
+    void adopted(std::shared_ptr<const inspect::Prepared> prepared);
     void loadPicture();
+    void readAhead();
+    void inspectReference();
     void received(int generation, inspect::PictureResult result);
     recipe::Recipe withDraft() const;
     void step(std::vector<Kept>& from, std::vector<Kept>& to); // undo or redo
@@ -155,7 +169,7 @@ private:
     std::shared_ptr<const inspect::Prepared> m_prepared;
     std::vector<Kept> m_undo, m_redo;
     QString m_merge, m_path;
-    bool m_modified = false, m_showReference = false;
+    bool m_modified = false, m_showReference = false, m_loading = false, m_preparing = false, m_referenceAsked = false;
     int m_trial = -1, m_item = 0, m_generation = 0;
     std::map<std::string, inspect::PictureResult> m_results;
     std::map<std::string, std::string> m_stamps; // of the files that gave the results
@@ -171,7 +185,9 @@ private:
     std::optional<inspect::PictureResult> m_referenceResult;
     std::shared_ptr<inspect::CaptureCache> m_cache;
     QTimer m_announce, m_autosave, m_rest;
-    std::unique_ptr<inspect::TrialRunner> m_runner; // last: its threads end first
+    // last: their threads end first
+    LatestJob m_preparer, m_viewer, m_ahead, m_reference, m_keeper;
+    std::unique_ptr<inspect::TrialRunner> m_runner;
 };
 
 } // namespace desktop

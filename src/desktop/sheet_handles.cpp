@@ -320,8 +320,7 @@ bool SheetView::wantsSamples() const
     const Step* s = editedStep();
     const StepKind* kind = s ? findKind(s->kind) : nullptr;
     if (!kind || !kind->hasSamples || m_session.draft() || !m_armed.empty()) return false;
-    const ParamSpec* mode = kind->param("mode");
-    return mode && std::get<std::string>(mode->get(s->params)) == "colour";
+    return kind->takesColour(s->params);
 }
 
 void SheetView::startLeavingOut()
@@ -368,13 +367,13 @@ void SheetView::reverse()
     const StepKind* kind = s ? findKind(s->kind) : nullptr;
     if (!kind) return;
     editStep(tr("reverse"), [&](Step& step) {
-        if (const ParamSpec* flag = kind->param(kind->reverse))
+        if (const ParamSpec* flag = kind->param(kind->roles.reversed))
             return flag->put(step.params, !kind->isReversed(step.params));
         for (auto& [key, r] : step.regions)
             if (r.shape == Shape::Window) std::swap(r.from, r.to);
             else if (r.shape == Shape::Polyline) std::reverse(r.points.begin(), r.points.end());
-            else if (const ParamSpec* flag = kind->param("reversed"))
-                flag->put(step.params, !std::get<bool>(flag->get(step.params)));
+            else if (const ParamSpec* flag = kind->param(kind->roles.reversedRound))
+                flag->put(step.params, !kind->isReversedRound(step.params));
     });
 }
 } // namespace desktop

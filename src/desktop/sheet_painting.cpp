@@ -25,6 +25,7 @@ void SheetView::paintEvent(QPaintEvent*)
         p.setPen(theme().ink);
         const QString text =
             !m_session.pictureError().isEmpty() ? tr("This picture cannot be shown\n%1").arg(m_session.pictureError())
+            : m_session.loading()               ? tr("Reading the picture …")
             : m_session.trialCount() == 0       ? tr("No pictures yet\nDrop pictures or a folder here, or press Ctrl+P")
                                                 : tr("No picture chosen");
         p.drawText(rect().adjusted(24, 24, -24, -24), Qt::AlignCenter | Qt::TextWordWrap, text);
@@ -49,7 +50,7 @@ void SheetView::paintEvent(QPaintEvent*)
     }
     report::SheetScene scene;
     scene.recipe = &m_session.prepared()->recipe();
-    scene.result = m_session.currentResult();
+    scene.result = m_session.loading() ? nullptr : m_session.currentResult();
     scene.item = m_session.item();
     scene.selected = m_session.draft() ? m_session.draft()->offer().step.id : m_session.selected();
     scene.all = m_all;
@@ -68,8 +69,7 @@ void SheetView::paintEvent(QPaintEvent*)
                     report::paintRegion(p, region, false, false, t, 1, true);
                     continue;
                 }
-                const ParamSpec* flag = kind->param("reversed");
-                const bool back = spec && spec->searchesRound ? flag && std::get<bool>(flag->get(s->params)) : reversed;
+                const bool back = spec && spec->searchesRound ? kind->isReversedRound(s->params) : reversed;
                 report::paintRegion(p, region, spec && spec->searchesAcross, back, t, 1, false,
                                     spec && spec->searchesRound);
             }
@@ -193,7 +193,7 @@ void SheetView::paintLoupe(QPainter& p)
 {
     const auto capture = m_session.capture();
     const Point at = pictureOf(m_pointer);
-    if (!capture || !capture->grey.grey().contains(std::round(at.x), std::round(at.y)) ||
+    if (!capture || !m_session.shownPicture().grey().contains(std::round(at.x), std::round(at.y)) ||
         !rect().contains(m_pointer.toPoint()))
         return;
     constexpr int cells = 17;
@@ -217,9 +217,10 @@ void SheetView::paintLoupe(QPainter& p)
     p.drawRect(box);
     const double k = m_session.recipe().mmPerPixel();
     const auto place = [&](double v) { return k > 0 ? QString::number(v * k, 'f', 2) : QString::number(v, 'f', 0); };
-    const QString text = tr("%1, %2 %3  grey %4")
-                             .arg(place(at.x), place(at.y), k > 0 ? QStringLiteral("mm") : QStringLiteral("px"))
-                             .arg(capture->grey.grey().levelAt(cx, cy), 0, 'f', capture->grey.grey().wide ? 1 : 0);
+    const QString text =
+        tr("%1, %2 %3  grey %4")
+            .arg(place(at.x), place(at.y), k > 0 ? QStringLiteral("mm") : QStringLiteral("px"))
+            .arg(m_session.shownPicture().grey().levelAt(cx, cy), 0, 'f', m_session.shownPicture().grey().wide ? 1 : 0);
     p.setFont(report::uiFont(12));
     const QRectF line(box.left(), box.bottom() + 2, side, 18);
     QRectF plate = p.fontMetrics().boundingRect(line.toRect(), Qt::AlignCenter, text).toRectF().adjusted(-4, -1, 4, 1);

@@ -29,14 +29,12 @@ SheetView::SheetView(Session& session, QWidget* parent) : QWidget(parent), m_ses
         if (m_taken) renderPicture();
         update();
     });
-    connect(&session, &Session::recipeChanged, this, [this] {
-        if (m_taken) renderPicture();
+    const auto otherPicture = [this] {
+        if (m_taken || m_session.shownPicture().key != m_pictureKey) renderPicture();
         update();
-    });
-    connect(&session, &Session::selectionChanged, this, [this] {
-        if (m_taken) renderPicture();
-        update();
-    });
+    };
+    connect(&session, &Session::recipeChanged, this, otherPicture);
+    connect(&session, &Session::selectionChanged, this, otherPicture);
     connect(&session, &Session::draftChanged, this, [this] {
         // A draft that became a step: its handles sleep until they are asked for.
         const Draft* d = m_session.draft();
@@ -76,10 +74,13 @@ void SheetView::renderPicture()
     m_scaledFor = {};
     const auto capture = m_session.capture();
     if (!capture) {
-        m_picture = QImage();
+        // The one before stays, without marks, for the moment it takes to read this one.
+        if (!m_session.loading()) m_picture = QImage();
         return;
     }
-    m_picture = report::toQImage(capture->shown());
+    const image::Picture& shown = m_session.shownPicture();
+    m_pictureKey = shown.key;
+    m_picture = report::toQImage(shown.pixels);
     if (!m_taken) return;
     // What the grey range takes keeps its look; the rest goes flat: to paper when dark is taken, to ink when bright is
     // taken.
@@ -92,9 +93,9 @@ void SheetView::renderPicture()
     const auto regions = inspect::regionsInPicture(m_session.prepared()->recipe(), *s, *item, placed);
     const bool dark = !e->mask && e->low <= 0.5;
     const uchar rest = dark ? 251 : 31;
-    const auto searched = regions.find("region");
+    const auto searched = regions.find(findKind(s->kind)->regions.front().key);
     const Region where = searched == regions.end() ? Region::whole() : searched->second;
-    if (e->mask && !capture->original.empty()) {
+    if (e->mask && shown.content == image::Content::Colour) {
         // Colour keeps its colour where it is taken; the rest goes grey.
         QImage colour = m_picture.convertToFormat(QImage::Format_RGB32);
         for (const auto& span : geometry::spans(where, colour.width(), colour.height())) {
@@ -108,8 +109,8 @@ void SheetView::renderPicture()
         m_picture = colour;
         return;
     }
-    QImage flat = report::toQImage(capture->grey);
-    const image::GreyView grey = capture->grey.grey();
+    QImage flat = report::toQImage(shown.levels());
+    const image::GreyView grey = shown.grey();
     for (const auto& span : geometry::spans(where, flat.width(), flat.height())) {
         uchar* row = flat.scanLine(span.y);
         for (int x = span.from; x < span.to; ++x)

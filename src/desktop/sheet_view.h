@@ -119,7 +119,8 @@ private:
     QPointF offerAnchor() const;
 
     Session& m_session;
-    QImage m_picture; // as shown at 1:1
+    QImage m_picture;         // as shown at 1:1
+    std::string m_pictureKey; // which one of the capture it is
     QPixmap m_scaled;
     QRectF m_scaledFor;
     QTransform m_scaledAt;

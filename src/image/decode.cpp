@@ -1,6 +1,7 @@
 #include "image/decode.h"
 
 #include "base/files.h"
+#include "image/png_rows.h"
 
 #include <algorithm>
 #include <cctype>
@@ -105,6 +106,7 @@ bool pngPixels(PngReader& r, png_structp png, png_bytepp rows)
 
 base::Result<Image> decodePng(const std::string& bytes, const std::string& name)
 {
+    if (auto usual = readUsualPng(bytes)) return std::move(*usual);
     PngReader r;
     r.bytes = &bytes;
     png_structp png = png_create_read_struct(PNG_LIBPNG_VER_STRING, &r, pngFail, pngWarn);
@@ -477,38 +479,6 @@ base::Result<Image> decode(const std::string& bytes, const std::string& name)
     } catch (const std::bad_alloc&) {
         return fail(ErrorCode::OutOfRange, "there is not enough memory for the picture", name);
     }
-}
-
-Capture makeCapture(Image picture, std::string id)
-{
-    Capture out;
-    out.id = std::move(id);
-    if (channels(picture.format()) == 3) {
-        out.grey = toGrey(picture);
-        out.original = std::move(picture);
-    } else {
-        out.grey = std::move(picture);
-    }
-    return out;
-}
-
-base::Result<Capture> loadCapture(const std::string& path)
-{
-    auto bytes = base::readFile(path);
-    if (!bytes) return base::passOn(bytes.error());
-    auto picture = decode(*bytes, path);
-    if (!picture) return base::passOn(picture.error());
-    return makeCapture(std::move(*picture), path);
-}
-
-base::Result<Capture> captureOf(std::shared_ptr<const std::string> file, const std::string& path)
-{
-    auto picture = decode(*file, path);
-    if (!picture) return base::passOn(picture.error());
-    Capture out = makeCapture(std::move(*picture), path);
-    out.file = std::move(file);
-    out.fileName = std::filesystem::path(path).filename().string();
-    return out;
 }
 
 bool looksLikePicture(const std::string& path)

@@ -9,10 +9,12 @@
 //         a bound, named with it; Corrupt: damaged, cut off, or stating more pixels than its bytes can hold, which is
 //         looked at before memory is taken. No partial picture is ever returned.
 // Cost    a file of 1 MB takes at most 3 GB and 8 s, whatever it states (tests/image_test.cpp, bench/fuzz_inputs.cpp).
-// Source  libpng, libjpeg-turbo, libtiff.
+// Source  libpng, libdeflate for the usual PNG file (png_rows.h), libjpeg-turbo, libtiff.
 #pragma once
 #include "base/result.h"
 #include "image/image.h"
+
+#include <string>
 
 namespace image
 {
@@ -21,11 +23,6 @@ constexpr long long kLargestPicture = 256'000'000; // pixels
 constexpr long long kLongestSide = 200'000;        // pixels
 
 base::Result<Image> decode(const std::string& bytes, const std::string& name);
-// Reads and decodes; the capture's id is the path, its grey picture is ready for measuring.
-base::Result<Capture> loadCapture(const std::string& path);
-// The same from bytes already read; the capture keeps them, so that the picture can be put aside as it came.
-base::Result<Capture> captureOf(std::shared_ptr<const std::string> file, const std::string& path);
-Capture makeCapture(Image picture, std::string id);
 
 // True when the file's name ends as a picture's does (.png .jpg .jpeg .tif .tiff, any case).
 bool looksLikePicture(const std::string& path);

@@ -6,7 +6,6 @@
 #include <cstddef>
 #include <cstdint>
 #include <memory>
-#include <string>
 #include <utility>
 #include <vector>
 
@@ -100,16 +99,5 @@ private:
 Image oriented(Image stored, int orientation);
 // Grey from colour: (299 R + 587 G + 114 B) / 1000 of ITU-R BT.601, rounded; depth is kept.
 Image toGrey(const Image& colour);
-
-// The pictures of one trigger: for now one, kept as it came and, when that was colour, as grey for measuring.
-struct Capture {
-    std::string id; // the picture's path or the station's number; stands in every error's `where`
-    Image original; // colour pictures only; empty when the picture was grey
-    Image grey;
-    std::shared_ptr<const std::string> file; // as it came, to be kept; none when the picture was never a file
-    std::string fileName;                    // of the file, without its folder
-
-    const Image& shown() const { return original.empty() ? grey : original; }
-};
 
 } // namespace image

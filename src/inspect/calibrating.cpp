@@ -23,8 +23,8 @@ Calibrating calibrateFrom(const vision::Target& target, const std::vector<std::s
         if (!capture) {
             p.why = capture.error().text();
         } else {
-            p.width = capture->grey.width(), p.height = capture->grey.height();
-            auto found = vision::findTarget(capture->grey.grey(), target);
+            p.width = capture->width(), p.height = capture->rows();
+            auto found = vision::findTarget(capture->first().grey(), target);
             if (found) p.found = std::move(*found);
             else p.why = found.error().message;
         }
@@ -102,11 +102,11 @@ std::string calibrationSentence(const Calibration& c)
 
 std::string pictureWarning(const Calibration& c, const image::Capture& capture, bool lookForTarget)
 {
-    const int w = capture.grey.width(), h = capture.grey.height();
+    const int w = capture.width(), h = capture.rows();
     if (c.bends() && (w != c.lens().width || h != c.lens().height))
         return "the picture is " + std::to_string(w) + "×" + std::to_string(h) + " px, the calibration is for " +
                std::to_string(c.lens().width) + "×" + std::to_string(c.lens().height) + " px";
-    if (lookForTarget && vision::looksLikeTarget(capture.grey.grey()))
+    if (lookForTarget && vision::looksLikeTarget(capture.first().grey()))
         return "this picture shows a calibration target, not a part";
     return {};
 }

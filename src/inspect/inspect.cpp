@@ -24,6 +24,8 @@ using geometry::Region;
 
 namespace
 {
+// Something a kind declares as a person and as a file names it.
+std::string bothNames(const std::string& label, const std::string& key) { return "\"" + label + "\" (" + key + ")"; }
 // What a step's own result depends on.
 std::uint64_t ownFingerprint(const Step& s)
 {
@@ -35,6 +37,30 @@ std::uint64_t joined(std::uint64_t a, std::uint64_t b) { return base::fingerprin
 constexpr std::size_t kMostSurplus = 100; // items; more are counted only
 StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::Capture& capture, const ItemResult& item,
                       std::uint64_t fingerprint);
+// The pictures of the capture a step reads. Fails with NotFound and the reason it cannot run.
+base::Result<std::map<std::string, const image::Picture*>> picturesFor(const Step& step, const StepKind& kind,
+                                                                       const image::Capture& capture)
+{
+    std::map<std::string, const image::Picture*> out;
+    for (const PictureSpec& spec : kind.pictures) {
+        const auto it = step.pictures.find(spec.key);
+        const bool said = it != step.pictures.end() && !it->second.empty();
+        if (!said && &spec != &kind.pictures.front())
+            return base::fail(base::ErrorCode::NotFound, "input missing: it has not been said which picture is " +
+                                                             bothNames(spec.label, spec.key));
+        const std::string key = said ? it->second : std::string();
+        const image::Picture* found = capture.find(key);
+        if (!found)
+            return base::fail(base::ErrorCode::NotFound,
+                              "the capture holds no picture \"" + key + "\"; there is " + capture.keys());
+        if (spec.height != (found->content == image::Content::Height))
+            return base::fail(base::ErrorCode::NotFound,
+                              "the picture \"" + found->key + "\" holds " + (spec.height ? "light" : "heights") + "; " +
+                                  bothNames(spec.label, spec.key) + " takes " + (spec.height ? "heights" : "light"));
+        out[spec.key] = found;
+    }
+    return out;
+}
 double since(std::chrono::steady_clock::time_point start)
 {
     return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
@@ -43,18 +69,28 @@ double since(std::chrono::steady_clock::time_point start)
 
 base::Result<Prepared> Prepared::make(Recipe recipe, const Prepared* before)
 {
+    auto p = begin(std::move(recipe), before);
+    if (p) p->finish();
+    return p;
+}
+
+base::Result<Prepared> Prepared::begin(Recipe recipe, const Prepared* before)
+{
     Prepared p;
     auto order = orderByDependence(recipe.steps);
     if (!order) return base::passOn(order.error());
     p.m_order = std::move(*order);
     const std::uint64_t calibrated = base::fingerprint(calibrationToJson(recipe.calibration).dump());
+    const std::uint64_t named = recipe.pictures.empty() ? 0 : base::fingerprint(namingToJson(recipe.pictures).dump());
     for (const int i : p.m_order) {
         const Step& s = recipe.steps[std::size_t(i)];
         const StepKind* kind = findKind(s.kind);
-        std::uint64_t mark = ownFingerprint(s);
+        const std::uint64_t own = ownFingerprint(s);
+        std::uint64_t mark = own;
         // What is taught comes from the reference; so does the place of a datum that other steps find.
         if (kind && (kind->mustBeTaught(s.params) || kind->datum)) mark = joined(mark, recipe.reference.fingerprint);
         if (!recipe.empty.empty()) mark = joined(mark, recipe.empty.fingerprint);
+        if (named) mark = joined(mark, named);
         for (const std::string& id : Recipe::reads(s)) {
             const auto it = p.m_fingerprints.find(id);
             mark = joined(mark, it == p.m_fingerprints.end() ? 0 : it->second);
@@ -63,26 +99,15 @@ base::Result<Prepared> Prepared::make(Recipe recipe, const Prepared* before)
         p.m_fingerprints[s.id] = mark;
         if (p.m_itemDatum < 0 && kind && kind->datum && s.inUse && s.datum.empty()) p.m_itemDatum = i;
         if (!kind || !kind->mustBeTaught(s.params)) continue;
-        const Taught* old = before ? before->taught(s.id) : nullptr;
         Taught t;
-        t.fingerprint = joined(ownFingerprint(s), recipe.reference.fingerprint);
+        t.fingerprint = joined(own, recipe.reference.fingerprint);
         if (recipe.calibration.bends()) t.fingerprint = joined(t.fingerprint, calibrated);
         if (!recipe.empty.empty()) t.fingerprint = joined(t.fingerprint, recipe.empty.fingerprint);
-        if (old && old->fingerprint == t.fingerprint) {
+        if (named) t.fingerprint = joined(t.fingerprint, named);
+        if (const Taught* old = before ? before->taught(s.id) : nullptr; old && old->fingerprint == t.fingerprint)
             t = *old;
-        } else if (recipe.reference.empty()) {
-            t.reason = "not taught: the recipe has no reference";
-        } else {
-            auto model = kind->teach(s.params, {*recipe.reference.capture, s.regions, s.points, s.leaveOut, s.samples,
-                                                &recipe.calibration,
-                                                recipe.empty.empty() ? nullptr : recipe.empty.capture.get()});
-            if (model) {
-                t.model = std::make_shared<const std::any>(std::move(*model));
-                if (kind->taughtNote) t.note = kind->taughtNote(s.params, *t.model);
-            } else {
-                t.reason = "not taught: " + model.error().text();
-            }
-        }
+        else if (recipe.reference.empty()) t.reason = "not taught: the recipe has no reference";
+        else p.m_untaught.push_back(i);
         p.m_taught[s.id] = std::move(t);
     }
     p.m_recipe = std::move(recipe);
@@ -95,16 +120,52 @@ base::Result<Prepared> Prepared::make(Recipe recipe, const Prepared* before)
         for (const int i : p.m_order)
             if (i != p.m_itemDatum && needed.count(p.m_recipe.steps[std::size_t(i)].id)) p.m_beforeItems.push_back(i);
     }
-    p.findDatumPoses(before);
+    p.m_recipe.datumPoses.clear();
+    const std::set<std::string> needed = p.neededForPoses();
+    // Nothing they depend on has changed: they lie where they lay.
+    const bool same = before && std::all_of(needed.begin(), needed.end(), [&](const std::string& id) {
+                          return p.fingerprint(id) != 0 && p.fingerprint(id) == before->fingerprint(id);
+                      });
+    if (!needed.empty() && same) p.m_recipe.datumPoses = before->recipe().datumPoses;
+    p.m_posesMissing = !needed.empty() && !same;
     return p;
 }
 
-// Datums that are found by other steps (two holes, a corner, a blob) are run on the reference, in order of dependence.
-void Prepared::findDatumPoses(const Prepared* before)
+void Prepared::finish()
 {
-    m_recipe.datumPoses.clear();
-    if (m_recipe.reference.empty()) return;
+    for (const int i : m_untaught) teach(i);
+    m_untaught.clear();
+    if (m_posesMissing) findDatumPoses();
+    m_posesMissing = false;
+}
+
+void Prepared::teach(int step)
+{
+    const Step& s = m_recipe.steps[std::size_t(step)];
+    const StepKind& kind = *findKind(s.kind);
+    Taught& t = m_taught.at(s.id);
+    const auto pictures = picturesFor(s, kind, *m_recipe.reference.capture);
+    if (!pictures) {
+        t.reason = "not taught: " + pictures.error().message;
+        return;
+    }
+    TeachInput in{*m_recipe.reference.capture, s.regions, s.points, s.leaveOut, s.samples, &m_recipe.calibration};
+    if (!m_recipe.empty.empty()) in.empty = m_recipe.empty.capture.get();
+    if (!kind.pictures.empty()) in.main = pictures->at(kind.pictures.front().key);
+    auto model = kind.teach(s.params, in);
+    if (!model) {
+        t.reason = "not taught: " + model.error().text();
+        return;
+    }
+    t.model = std::make_shared<const std::any>(std::move(*model));
+    if (kind.taughtNote) t.note = kind.taughtNote(s.params, *t.model);
+}
+
+// Datums that are found by other steps (two holes, a corner, a blob), and what those read.
+std::set<std::string> Prepared::neededForPoses() const
+{
     std::set<std::string> needed;
+    if (m_recipe.reference.empty()) return needed;
     for (auto it = m_order.rbegin(); it != m_order.rend(); ++it) {
         const Step& s = m_recipe.steps[std::size_t(*it)];
         const StepKind* kind = findKind(s.kind);
@@ -112,14 +173,13 @@ void Prepared::findDatumPoses(const Prepared* before)
         if (needed.count(s.id))
             for (const std::string& id : Recipe::reads(s)) needed.insert(id);
     }
-    if (needed.empty()) return;
-    // Nothing they depend on has changed: they lie where they lay.
-    if (before && std::all_of(needed.begin(), needed.end(), [&](const std::string& id) {
-            return fingerprint(id) != 0 && fingerprint(id) == before->fingerprint(id);
-        })) {
-        m_recipe.datumPoses = before->recipe().datumPoses;
-        return;
-    }
+    return needed;
+}
+
+// They are run on the reference, in order of dependence.
+void Prepared::findDatumPoses()
+{
+    const std::set<std::string> needed = neededForPoses();
     ItemResult item;
     for (const int i : m_order) {
         const Step& s = m_recipe.steps[std::size_t(i)];
@@ -153,11 +213,11 @@ std::optional<Pose> referencePose(const Recipe& recipe, const std::string& datum
         return it == recipe.datumPoses.end() ? std::nullopt : std::optional(it->second);
     }
     Pose pose;
-    const auto origin = s->points.find("origin");
+    const auto origin = s->points.find(kind->roles.origin);
     if (origin != s->points.end()) pose.origin = origin->second;
     else if (!kind->regions.empty() && s->regions.count(kind->regions.front().key))
         pose.origin = s->regions.at(kind->regions.front().key).middle();
-    if (const ParamSpec* direction = kind->param("direction"))
+    if (const ParamSpec* direction = kind->param(kind->roles.direction))
         pose.angle = geometry::radians(std::get<double>(direction->get(s->params)));
     if (recipe.calibration.bends()) {
         const auto& c = recipe.calibration;
@@ -178,8 +238,6 @@ std::optional<Motion> motionOf(const Recipe& recipe, const std::string& datum, c
 
 namespace
 {
-// A region or an input as a person and as a file names it.
-std::string bothNames(const std::string& label, const std::string& key) { return "\"" + label + "\" (" + key + ")"; }
 // The result of a step as a region: the first of the wanted shapes that can be made of it.
 std::optional<Region> regionFrom(const StepResult& r, const RegionSpec& spec, double grow, const Pose& frame)
 {
@@ -282,6 +340,9 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
     const auto notRun = [](const std::string& why) { return base::fail(base::ErrorCode::NotFound, why); };
     const Recipe& recipe = prepared.recipe();
     RunInput in{capture, {}, {}, {}, {}, {}, nullptr};
+    auto pictures = picturesFor(step, kind, capture);
+    if (!pictures) return notRun(pictures.error().message);
+    in.pictures = std::move(*pictures);
     if (recipe.calibrated()) in.calibration = &recipe.calibration;
     if (!recipe.empty.empty()) in.empty = recipe.empty.capture.get();
     if (!step.datum.empty()) {
@@ -391,11 +452,8 @@ void intoPicture(const StepKind& kind, const RunInput& in, RunOutput& out)
         }
         for (Point& p : m.points) p = in.picture(p);
     }
-    // An output named x… with its y… that no calibration changes is a place in the picture.
-    for (const OutputSpec& spec : kind.outputs) {
-        if (spec.calibrates || spec.unit != base::Unit::Pixel || spec.key.empty() || spec.key[0] != 'x' || spec.list)
-            continue;
-        const auto x = out.values.find(spec.key), y = out.values.find("y" + spec.key.substr(1));
+    for (const auto& [xKey, yKey] : kind.roles.places) {
+        const auto x = out.values.find(xKey), y = out.values.find(yKey);
         if (x == out.values.end() || y == out.values.end() || x->second.size() != y->second.size()) continue;
         for (std::size_t i = 0; i < x->second.size(); ++i) {
             const Point p = in.picture({x->second[i], y->second[i]});
@@ -492,13 +550,19 @@ StepResultPtr oneFind(const Recipe& recipe, const StepResult& all, std::size_t i
     if (one->surplus)
         one->reason = "surplus part: " + std::to_string(all.finds.size() + all.surplusFinds.size()) +
                       " are in the picture, " + std::to_string(all.finds.size()) + " wanted";
-    const auto put = [&](const char* name, double x) {
+    const auto put = [&](const std::string& name, double x) {
         for (OutputValue& v : one->outputs)
             if (v.name == name) v.values = {x};
     };
     const Point at = recipe.calibration.bends() ? recipe.calibration.picture(f.pose.origin) : f.pose.origin;
-    put("x", at.x), put("y", at.y), put("angle", geometry::degrees(f.pose.angle)), put("score", f.score),
-        put("scale", f.scale);
+    if (const Step* s = recipe.find(all.step)) {
+        const Roles& roles = findKind(s->kind)->roles;
+        put(roles.findX, at.x);
+        put(roles.findY, at.y);
+        put(roles.findAngle, geometry::degrees(f.pose.angle));
+        put(roles.findScore, f.score);
+        put(roles.findScale, f.scale);
+    }
     for (auto& [name, feature] : one->features)
         if (std::holds_alternative<Point>(feature)) feature = f.pose.origin;
     one->marks.clear();
@@ -529,7 +593,7 @@ StepResultPtr notInspected(const Prepared& prepared, const Step& s, const StepRe
 int expectedFinds(const Step& s)
 {
     const StepKind* kind = findKind(s.kind);
-    const ParamSpec* p = kind ? kind->param("expected") : nullptr;
+    const ParamSpec* p = kind ? kind->param(kind->roles.expected) : nullptr;
     return p ? int(std::get<std::int64_t>(p->get(s.params))) : 0;
 }
 } // namespace
@@ -540,7 +604,7 @@ PictureResult evaluate(const Prepared& prepared, const image::Capture& capture, 
     const auto start = std::chrono::steady_clock::now();
     const Recipe& recipe = prepared.recipe();
     PictureResult out;
-    out.picture = capture.id;
+    out.picture = capture.id();
     const auto earlier = [&](std::size_t item, const Step& s) -> StepResultPtr {
         if (!before || item >= before->items.size()) return nullptr;
         for (const auto& r : before->items[item].steps)

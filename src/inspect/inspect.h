@@ -13,6 +13,7 @@
 
 #include <atomic>
 #include <mutex>
+#include <set>
 
 namespace inspect
 {
@@ -29,6 +30,10 @@ class Prepared
 public:
     // Models whose fingerprint is unchanged are taken over from `before`. Fails only on a circle of steps.
     static base::Result<Prepared> make(recipe::Recipe recipe, const Prepared* before = nullptr);
+    // The same without what takes long: when it is not ready(), finish() must follow before it is used.
+    static base::Result<Prepared> begin(recipe::Recipe recipe, const Prepared* before = nullptr);
+    bool ready() const { return m_untaught.empty() && !m_posesMissing; }
+    void finish(); // teaches, and finds on the reference what must be found there
 
     const recipe::Recipe& recipe() const { return m_recipe; }
     const std::vector<int>& order() const { return m_order; }
@@ -45,8 +50,12 @@ private:
     std::vector<int> m_order;
     std::map<std::string, Taught> m_taught;
     std::map<std::string, std::uint64_t> m_fingerprints;
-    void findDatumPoses(const Prepared* before);
+    void teach(int step);
+    std::set<std::string> neededForPoses() const;
+    void findDatumPoses();
 
+    std::vector<int> m_untaught;
+    bool m_posesMissing = false;
     std::vector<int> m_beforeItems;
     int m_itemDatum = -1;
 };

@@ -75,12 +75,7 @@ std::string elementName(const Check& check, std::size_t i)
 void judgeList(const Recipe& recipe, const Check& check, const StepResult& result, CheckResult& c)
 {
     const auto& cal = recipe.calibration;
-    // Where each value was measured, when the step says so; level px.
-    std::vector<Point> found;
-    if (const auto at = result.points.find("elements"); at != result.points.end()) found = at->second;
-    else if (const auto f = result.features.find("group"); f != result.features.end())
-        if (const auto* g = std::get_if<Group>(&f->second))
-            for (const auto& m : g->members) found.push_back(m.centre);
+    const std::vector<Point> found = result.elementPlaces();
     const bool placed = found.size() == c.values.size();
     const auto picture = [&](Point level) { return cal.bends() ? cal.picture(level) : level; };
     const double guard = c.guard;

@@ -5,6 +5,6 @@
 namespace inspect
 {
 
-double pictureNoise(const image::Capture& capture) { return vision::noise(capture.grey.grey()); }
+double pictureNoise(const image::Capture& capture) { return vision::noise(capture.first().grey()); }
 
 } // namespace inspect

@@ -1,6 +1,6 @@
 // picture_noise.h - the grey noise of a capture, for the layers above that choose first settings by it.
 #pragma once
-#include "image/image.h"
+#include "image/capture.h"
 
 namespace inspect
 {

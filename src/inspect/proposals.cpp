@@ -182,11 +182,7 @@ base::Result<Check> fromThisPart(const Recipe& recipe, const ItemResult& item, c
         out.limits = limits(v->values.front());
         return out;
     }
-    std::vector<geometry::Point> at;
-    if (const auto p = r->points.find("elements"); p != r->points.end()) at = p->second;
-    else if (const auto f = r->features.find("group"); f != r->features.end())
-        if (const auto* g = std::get_if<Group>(&f->second))
-            for (const auto& m : g->members) at.push_back(m.centre);
+    const std::vector<geometry::Point> at = r->elementPlaces();
     if (byPlace && at.size() != v->values.size())
         return fail(ErrorCode::InvalidArgument, "this value does not say where each element lies: match by order");
     const geometry::Motion back = r->motion.inverse();

@@ -217,9 +217,9 @@ std::vector<Takes> takesOf(const recipe::Recipe& recipe, const std::vector<const
     return out;
 }
 
-image::Image noisyCopy(const image::Image& grey, double sigma, std::uint64_t seed)
+image::Image noisyCopy(const image::Image& picture, double sigma, std::uint64_t seed)
 {
-    image::Image out = grey.clone();
+    image::Image out = picture.clone();
     // Noise that depends on seed and place alone, whatever library does the drawing: sum of four uniforms is near
     // enough to normal.
     std::mt19937_64 random(seed * 0x9E3779B97F4A7C15ULL + 1);
@@ -230,16 +230,33 @@ image::Image noisyCopy(const image::Image& grey, double sigma, std::uint64_t see
                 2 * 65535.0) *
                scale;
     };
-    const bool wide = grey.format() == image::PixelFormat::Grey16;
+    const bool wide = image::bytesPerSample(picture.format()) == 2;
+    const int samples = picture.width() * image::channels(picture.format());
     for (int y = 0; y < out.height(); ++y) {
         auto* row8 = out.row(y);
         auto* row16 = reinterpret_cast<std::uint16_t*>(row8);
-        for (int x = 0; x < out.width(); ++x) {
+        for (int x = 0; x < samples; ++x) {
             if (wide) row16[x] = std::uint16_t(std::clamp(std::lround(row16[x] + 257 * draw()), 0L, 65535L));
             else row8[x] = std::uint8_t(std::clamp(std::lround(row8[x] + draw()), 0L, 255L));
         }
     }
     return out;
+}
+
+image::Capture noisyCapture(const image::Capture& capture, double sigma, std::uint64_t seed)
+{
+    std::vector<image::Picture> pictures;
+    for (const image::Picture& p : capture.pictures()) {
+        if (p.content == image::Content::Height) {
+            image::Picture same = image::makePicture(p.pixels.clone(), p.key);
+            same.content = p.content;
+            same.scale = p.scale;
+            pictures.push_back(std::move(same));
+            continue;
+        }
+        pictures.push_back(image::makePicture(noisyCopy(p.pixels, sigma, seed + 1000003 * pictures.size()), p.key));
+    }
+    return {capture.id(), std::move(pictures)};
 }
 
 } // namespace inspect

@@ -79,6 +79,8 @@ std::vector<Takes> takesOf(const recipe::Recipe& recipe, const std::vector<const
 base::Result<std::vector<StudyValue>> studyFromPictures(const std::vector<const PictureResult*>& results,
                                                         const std::string& step, const std::string& output);
 // The same picture with fresh noise on it, `sigma` grey levels; the same seed gives the same picture.
-image::Image noisyCopy(const image::Image& grey, double sigma, std::uint64_t seed);
+image::Image noisyCopy(const image::Image& picture, double sigma, std::uint64_t seed);
+// Every picture of light with noise of its own; heights stay as they are.
+image::Capture noisyCapture(const image::Capture& capture, double sigma, std::uint64_t seed);
 
 } // namespace inspect

@@ -19,6 +19,20 @@ const char* name(Verdict v)
 
 const char* name(Outcome o) { return o == Outcome::Accept ? "accept" : o == Outcome::Reject ? "reject" : "unjudged"; }
 
+const recipe::Group* StepResult::group() const
+{
+    for (const auto& [key, feature] : features)
+        if (const auto* g = std::get_if<recipe::Group>(&feature)) return g;
+    return nullptr;
+}
+std::vector<geometry::Point> StepResult::elementPlaces() const
+{
+    if (const auto at = points.find("elements"); at != points.end()) return at->second;
+    std::vector<geometry::Point> out;
+    if (const recipe::Group* g = group())
+        for (const auto& m : g->members) out.push_back(m.centre);
+    return out;
+}
 const OutputValue* StepResult::output(const std::string& wanted) const
 {
     for (const OutputValue& o : outputs)

@@ -43,6 +43,10 @@ struct StepResult {
     std::uint64_t fingerprint = 0; // of everything the result depends on but the picture
 
     const OutputValue* output(const std::string& name) const;
+    // Many objects, when that is what it found; null: something else.
+    const recipe::Group* group() const;
+    // Where each value of its lists was measured, level px, in the lists' order; empty when it does not say so.
+    std::vector<geometry::Point> elementPlaces() const;
 };
 using StepResultPtr = std::shared_ptr<const StepResult>;
 

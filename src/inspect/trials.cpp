@@ -1,7 +1,6 @@
 #include "inspect/trials.h"
 
 #include "base/files.h"
-#include "image/decode.h"
 
 #include <sys/resource.h>
 #include <unistd.h>
@@ -9,26 +8,43 @@
 namespace inspect
 {
 
-base::Result<CapturePtr> CaptureCache::get(const std::string& path)
+CapturePtr CaptureCache::known(const std::string& path, const std::string& stamp, const image::Naming& naming)
 {
-    const std::string stamp = base::stampOf(path);
+    for (auto it = m_entries.begin(); it != m_entries.end(); ++it)
+        if (it->path == path && it->stamp == stamp && it->naming == naming) {
+            m_entries.splice(m_entries.begin(), m_entries, it);
+            return m_entries.front().capture;
+        }
+    return nullptr;
+}
+
+CapturePtr CaptureCache::peek(const std::string& path, const image::Naming& naming)
+{
+    const std::string stamp = image::stampOf(naming, path);
+    const std::lock_guard lock(m_mutex);
+    return known(path, stamp, naming);
+}
+
+base::Result<CapturePtr> CaptureCache::get(const std::string& path, const image::Naming& naming)
+{
+    const std::string stamp = image::stampOf(naming, path);
     {
-        const std::lock_guard lock(m_mutex);
-        for (auto it = m_entries.begin(); it != m_entries.end(); ++it)
-            if (it->path == path && it->stamp == stamp) {
-                m_entries.splice(m_entries.begin(), m_entries, it);
-                return m_entries.front().capture;
-            }
+        std::unique_lock lock(m_mutex);
+        m_loaded.wait(lock, [&] { return m_loading.count(path) == 0; });
+        if (auto there = known(path, stamp, naming)) return there;
+        m_loading.insert(path);
     }
     forget(path);
-    auto loaded = image::loadCapture(path);
+    auto loaded = image::loadCapture(path, naming);
+    const std::lock_guard lock(m_mutex);
+    m_loading.erase(path);
+    m_loaded.notify_all();
     if (!loaded) return base::passOn(loaded.error());
     auto capture = std::make_shared<const image::Capture>(std::move(*loaded));
-    const std::lock_guard lock(m_mutex);
-    m_entries.push_front({path, stamp, capture});
-    m_used += capture->grey.byteCount() + capture->original.byteCount();
+    m_entries.push_front({path, stamp, naming, capture});
+    m_used += capture->byteCount();
     while (m_used > m_memory && m_entries.size() > 1) {
-        m_used -= m_entries.back().capture->grey.byteCount() + m_entries.back().capture->original.byteCount();
+        m_used -= m_entries.back().capture->byteCount();
         m_entries.pop_back();
     }
     return capture;
@@ -39,7 +55,7 @@ void CaptureCache::forget(const std::string& path)
     const std::lock_guard lock(m_mutex);
     m_entries.remove_if([&](const Entry& e) {
         if (e.path != path) return false;
-        m_used -= e.capture->grey.byteCount() + e.capture->original.byteCount();
+        m_used -= e.capture->byteCount();
         return true;
     });
 }
@@ -113,7 +129,7 @@ void TrialRunner::work()
         if (before && complete(*prepared, *before)) {
             result = *before;
             judge(prepared->recipe(), result);
-        } else if (auto capture = m_cache->get(picture); capture) {
+        } else if (auto capture = m_cache->get(picture, prepared->recipe().pictures); capture) {
             result = evaluate(*prepared, **capture, before.get(), cancel.get());
         } else {
             result.picture = picture;

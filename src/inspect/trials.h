@@ -24,16 +24,23 @@ class CaptureCache
 {
 public:
     explicit CaptureCache(std::size_t memory) : m_memory(memory) {}
-    base::Result<CapturePtr> get(const std::string& path); // threads: any
+    // The capture this file belongs to by the recipe's naming. Threads: any.
+    base::Result<CapturePtr> get(const std::string& path, const image::Naming& naming);
+    // Only when it is there already; null: it is not.
+    CapturePtr peek(const std::string& path, const image::Naming& naming);
     void forget(const std::string& path);
 
 private:
+    CapturePtr known(const std::string& path, const std::string& stamp, const image::Naming& naming);
     struct Entry {
         std::string path, stamp;
+        image::Naming naming;
         CapturePtr capture;
     };
     std::mutex m_mutex;
-    std::list<Entry> m_entries; // newest first
+    std::condition_variable m_loaded;
+    std::set<std::string> m_loading; // somebody is at it: others wait instead of reading it twice
+    std::list<Entry> m_entries;      // newest first
     std::size_t m_memory, m_used = 0;
 };
 

@@ -53,10 +53,11 @@ void addSettings(const Step& before, const Step& now, std::vector<std::string>& 
     };
     if (rest(a) != rest(b)) out.push_back("step " + quoted(now.name) + ": regions or inputs differ");
 }
-bool sameBytes(const Reference& a, const Reference& b)
+bool sameBytes(const Asset& a, const Asset& b)
 {
-    if (!a.bytes || !b.bytes) return !a.bytes == !b.bytes;
-    return a.bytes == b.bytes || *a.bytes == *b.bytes;
+    return std::equal(a.files.begin(), a.files.end(), b.files.begin(), b.files.end(), [](const auto& x, const auto& y) {
+        return x.key == y.key && (x.bytes == y.bytes || *x.bytes == *y.bytes);
+    });
 }
 // The recipe's own settings, without steps, pictures and trials.
 json bareSettings(const Recipe& r)

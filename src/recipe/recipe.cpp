@@ -3,7 +3,6 @@
 #include "recipe/naming.h"
 
 #include "base/files.h"
-#include "image/decode.h"
 
 #include <algorithm>
 
@@ -12,17 +11,34 @@ namespace recipe
 
 const char* name(Label label) { return label == Label::Good ? "good" : label == Label::Bad ? "bad" : "open"; }
 
-base::Result<Reference> makeReference(std::string name, std::string bytes, std::string origin)
+base::Result<Asset> makeAsset(const image::Naming& naming, std::vector<Asset::File> files, std::string origin)
 {
-    auto picture = image::decode(bytes, name);
-    if (!picture) return base::passOn(picture.error(), "reference");
-    Reference r;
-    r.fingerprint = base::fingerprint(bytes);
-    r.capture = std::make_shared<const image::Capture>(image::makeCapture(std::move(*picture), name));
-    r.name = std::move(name);
-    r.origin = std::move(origin);
-    r.bytes = std::make_shared<const std::string>(std::move(bytes));
-    return r;
+    Asset out;
+    std::vector<image::FileBytes> pictures;
+    for (const image::PictureName& n : naming)
+        if (std::none_of(files.begin(), files.end(), [&](const auto& f) { return f.key == n.key; }))
+            return base::fail(base::ErrorCode::NotFound, "the picture \"" + n.key + "\" is missing", "reference");
+    for (const Asset::File& f : files) {
+        pictures.push_back({f.key, f.name, f.bytes});
+        out.fingerprint = base::fingerprint(*f.bytes, out.fingerprint);
+    }
+    auto capture = image::captureOf(naming, pictures, files.empty() ? "" : files.front().name);
+    if (!capture) return base::passOn(capture.error(), "reference");
+    out.capture = std::make_shared<const image::Capture>(std::move(*capture));
+    out.files = std::move(files);
+    out.origin = std::move(origin);
+    return out;
+}
+
+base::Result<Asset> makeAsset(std::string name, std::string bytes, std::string origin)
+{
+    return makeAsset({}, {{"", std::move(name), std::make_shared<const std::string>(std::move(bytes))}},
+                     std::move(origin));
+}
+
+std::array<std::pair<const char*, Asset Recipe::*>, 2> Recipe::assets()
+{
+    return {{{"reference", &Recipe::reference}, {"empty", &Recipe::empty}}};
 }
 
 const Step* Recipe::find(const std::string& id) const

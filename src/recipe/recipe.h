@@ -1,7 +1,7 @@
 // recipe.h - all steps, calibration, reference and trials: a plain value, so undo keeps old ones.
 #pragma once
 #include "geometry/calibration.h"
-#include "image/image.h"
+#include "image/capture_files.h"
 #include "recipe/step_kind.h"
 
 #include <memory>
@@ -18,16 +18,24 @@ struct Trial {
     friend bool operator==(const Trial&, const Trial&) = default;
 };
 
-// The picture of a good part on which steps are drawn, with the bytes of its file so that it is saved as it came.
-struct Reference {
-    std::string name;   // file name inside the recipe
+// Something the recipe carries with it: the picture of a good part on which steps are drawn, the picture without a part.
+// With the bytes of its files, so that it is saved as it came.
+struct Asset {
+    struct File {
+        std::string key;  // of the picture of a capture; "" when the recipe names none
+        std::string name; // file name inside the recipe
+        std::shared_ptr<const std::string> bytes;
+    };
+    std::vector<File> files;
     std::string origin; // the picture it was taken from, for the title block
-    std::shared_ptr<const std::string> bytes;
     std::shared_ptr<const image::Capture> capture;
     std::uint64_t fingerprint = 0;
     bool empty() const { return !capture; }
 };
-base::Result<Reference> makeReference(std::string name, std::string bytes, std::string origin);
+// Decodes its files. Fails as image::captureOf, and with NotFound when a picture of the naming is missing.
+base::Result<Asset> makeAsset(const image::Naming& naming, std::vector<Asset::File> files, std::string origin);
+// Of one picture.
+base::Result<Asset> makeAsset(std::string name, std::string bytes, std::string origin);
 
 // Summed up over items and pictures: a formula over the item's results.
 struct Total {
@@ -43,18 +51,22 @@ struct Recipe {
     // real lengths are shown in mm, µm or inch; what is judged and logged stays in mm
     base::Unit shownIn = base::Unit::Millimetre;
     ToleranceClass toleranceClass = ToleranceClass::None;
-    bool guardBand = false; // ISO 14253-1: limits are narrowed by each check's uncertainty
-    std::string rule;       // formula over checks, 1 for pass; empty: all checks pass
+    bool stopUnsaved = false; // the line stops when an item could not be saved; else it goes on and says so
+    bool guardBand = false;   // ISO 14253-1: limits are narrowed by each check's uncertainty
+    std::string rule;         // formula over checks, 1 for pass; empty: all checks pass
     std::string acceptWord = "ACCEPT", rejectWord = "REJECT";
     std::vector<Total> totals;
-    Reference reference;
-    Reference empty; // the picture without a part, for uneven light; may be missing
+    image::Naming pictures; // of a capture; empty: one, whatever its file's name
+    Asset reference;
+    Asset empty; // the picture without a part, for uneven light; may be missing
     std::vector<Trial> trials;
     std::vector<Step> steps;
     // Where datums that are found by other steps lie on the reference; worked out from the rest when the recipe is
     // prepared, never stored.
     std::map<std::string, geometry::Pose> datumPoses;
 
+    // What it carries, by the name each has in the file: the one list for reading, writing and identity.
+    static std::array<std::pair<const char*, Asset Recipe::*>, 2> assets();
     const Step* find(const std::string& id) const;
     Step* find(const std::string& id);
     int indexOf(const std::string& id) const; // -1: not there

@@ -112,9 +112,26 @@ json stepToJson(const Step& s)
     for (const Place& p : s.places) j["places"].push_back({{"name", p.name}, {"at", pointJson(p.at)}});
     for (const auto& [key, p] : s.points) j["points"][key] = pointJson(p);
     for (const auto& [key, id] : s.inputs) j["inputs"][key] = id;
+    for (const auto& [key, picture] : s.pictures) j["pictures"][key] = picture;
     j["checks"] = json::array();
     for (const Check& c : s.checks) j["checks"].push_back(limitsJson(c));
     return j;
+}
+
+json namingToJson(const image::Naming& naming)
+{
+    json list = json::array();
+    for (const image::PictureName& n : naming) {
+        json one{{"key", n.key}, {"file", n.file}};
+        if (n.height) {
+            one["height"] = {{"mm_per_step", n.height->mmPerStep}};
+            if (n.height->offsetMm != 0) one["height"]["offset_mm"] = n.height->offsetMm;
+            if (n.height->pixelMm > 0) one["height"]["pixel_mm"] = n.height->pixelMm;
+            if (n.height->missing) one["height"]["missing"] = *n.height->missing;
+        }
+        list.push_back(std::move(one));
+    }
+    return list;
 }
 
 json toJson(const Recipe& r, const std::string& folder)
@@ -125,6 +142,7 @@ json toJson(const Recipe& r, const std::string& folder)
     if (r.toleranceClass != ToleranceClass::None)
         j["general_tolerance"] = std::string("ISO 2768-") + name(r.toleranceClass);
     if (r.guardBand) j["guard_band"] = true;
+    if (r.stopUnsaved) j["when_not_saved"] = "stop";
     if (!r.rule.empty()) j["rule"] = r.rule;
     const Recipe usual;
     if (r.acceptWord != usual.acceptWord) j["accept_word"] = r.acceptWord;
@@ -134,11 +152,16 @@ json toJson(const Recipe& r, const std::string& folder)
         if (t.unit != base::Unit::None) one["unit"] = base::symbol(t.unit);
         j["totals"].push_back(one);
     }
-    if (!r.reference.empty()) {
-        j["reference"] = {{"picture", r.reference.name}};
-        if (!r.reference.origin.empty()) j["reference"]["taken_from"] = r.reference.origin;
+    if (!r.pictures.empty()) j["pictures"] = namingToJson(r.pictures);
+    for (const auto& [name, member] : Recipe::assets()) {
+        const Asset& asset = r.*member;
+        if (asset.empty()) continue;
+        json& one = j["assets"][name];
+        for (const Asset::File& f : asset.files)
+            if (f.key.empty()) one["file"] = f.name;
+            else one["files"][f.key] = f.name;
+        if (!asset.origin.empty()) one["taken_from"] = asset.origin;
     }
-    if (!r.empty.empty()) j["empty_picture"] = r.empty.name;
     j["trials"] = json::array();
     for (const Trial& t : r.trials) {
         std::error_code ignored;
@@ -319,6 +342,7 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
     const json* filters = o.field("filters");
     const json* samples = o.field("samples");
     const json* places = o.field("places");
+    const json* pictures = o.field("pictures");
     if (auto ok = o.done(); !ok) return base::passOn(ok.error());
     const StepKind* kind = findKind(s.kind);
     if (!kind) {
@@ -341,8 +365,15 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
         if (!x || x->is_object()) return {};
         return fail(ErrorCode::InvalidArgument, std::string(key) + " must be an object", where);
     };
-    for (const auto& [x, key] : {std::pair{regions, "regions"}, {points, "points"}, {inputs, "inputs"}})
+    for (const auto& [x, key] :
+         {std::pair{regions, "regions"}, {points, "points"}, {inputs, "inputs"}, {pictures, "pictures"}})
         if (auto ok = needObject(x, key); !ok) return base::passOn(ok.error());
+    if (pictures) {
+        ObjectReader p(*pictures, where + ": pictures");
+        for (const PictureSpec& spec : kind->pictures)
+            if (std::string picture; p.text(spec.key, picture), !picture.empty()) s.pictures[spec.key] = picture;
+        if (auto ok = p.done(); !ok) return base::passOn(ok.error());
+    }
     if (regions)
         for (const auto& [key, r] : regions->items()) {
             const std::string here = where + ": regions: " + key;
@@ -494,6 +525,67 @@ base::Result<Step> stepFrom(const json& j, const std::string& where)
     return s;
 }
 
+// As the file's version calls it.
+std::string assetField(const std::string& name, int version)
+{
+    if (version == 1) return name == "empty" ? "empty_picture" : name;
+    return "assets: " + name;
+}
+
+base::Result<image::Naming> namingFrom(const json& j, const std::string& where)
+{
+    if (!j.is_array()) return fail(ErrorCode::InvalidArgument, "must be a list", where);
+    image::Naming out;
+    for (std::size_t i = 0; i < j.size() && i <= image::kMostPictures; ++i) {
+        ObjectReader o(j[i], where + "[" + std::to_string(i) + "]");
+        image::PictureName n;
+        o.text("key", n.key, true), o.text("file", n.file, true);
+        if (const json* height = o.field("height")) {
+            ObjectReader h(*height, o.where() + ": height");
+            n.height.emplace();
+            h.number("mm_per_step", n.height->mmPerStep, 1e-9, 1e6, true);
+            h.number("offset_mm", n.height->offsetMm, -1e9, 1e9);
+            h.number("pixel_mm", n.height->pixelMm, 0, 1e6);
+            h.number("missing", n.height->missing);
+            if (auto ok = h.done(); !ok) return base::passOn(ok.error());
+        }
+        if (auto ok = o.done(); !ok) return base::passOn(ok.error());
+        out.push_back(std::move(n));
+    }
+    if (auto ok = image::check(out); !ok) return base::passOn(ok.error(), where);
+    return out;
+}
+
+// Names only; the bytes are read with the rest of the file.
+base::Result<Asset> assetFrom(const json& j, const char* single, const image::Naming& naming, const std::string& where)
+{
+    Asset out;
+    const auto add = [&](const std::string& key, const std::string& name) { out.files.push_back({key, name, {}}); };
+    if (j.is_string()) {
+        add("", j.get<std::string>());
+    } else {
+        ObjectReader o(j, where);
+        std::string file;
+        const json* files = naming.empty() ? nullptr : o.field("files");
+        if (naming.empty()) o.text(single, file, true);
+        o.text("taken_from", out.origin);
+        if (auto ok = o.done(); !ok) return base::passOn(ok.error());
+        if (!file.empty()) add("", file);
+        if (files) {
+            ObjectReader all(*files, where + ": files");
+            for (const image::PictureName& n : naming) {
+                std::string name;
+                all.text(n.key, name, true);
+                if (!name.empty()) add(n.key, name);
+            }
+            if (auto ok = all.done(); !ok) return base::passOn(ok.error());
+        }
+    }
+    if (!naming.empty() && out.files.size() != naming.size())
+        return fail(ErrorCode::InvalidArgument, "files must name one file for each of the recipe's pictures", where);
+    return out;
+}
+
 // Everything but the reference's pixels.
 base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
 {
@@ -517,9 +609,12 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     o.text("shown_in", shown), o.text("general_tolerance", general), o.flag("guard_band", r.guardBand),
         o.text("rule", r.rule);
     o.text("accept_word", r.acceptWord), o.text("reject_word", r.rejectWord);
+    std::string unsaved;
+    o.text("when_not_saved", unsaved);
     const json* totals = o.field("totals");
-    const json* reference = o.field("reference");
-    const json* empty = o.field("empty_picture");
+    const json *pictures = nullptr, *assets = nullptr, *reference = nullptr, *empty = nullptr;
+    if (version == 1) reference = o.field("reference"), empty = o.field("empty_picture");
+    else pictures = o.field("pictures"), assets = o.field("assets");
     const json* trials = o.field("trials");
     const json* steps = o.field("steps");
     (void)o.field("$schema");
@@ -540,6 +635,9 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     if (!general.empty() && r.toleranceClass == ToleranceClass::None)
         return fail(ErrorCode::InvalidArgument, "general_tolerance = \"" + general +
                                                     "\" is not one of: ISO 2768-f, ISO 2768-m, ISO 2768-c, ISO 2768-v");
+    if (!unsaved.empty() && unsaved != "stop" && unsaved != "go_on")
+        return fail(ErrorCode::InvalidArgument, "when_not_saved = \"" + unsaved + "\" is not one of: go_on, stop");
+    r.stopUnsaved = unsaved == "stop";
     if (r.acceptWord.empty() || r.rejectWord.empty() || r.acceptWord == r.rejectWord)
         return fail(ErrorCode::InvalidArgument, "accept_word and reject_word must be two different words");
     if (totals) {
@@ -557,23 +655,23 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
             r.totals.push_back(std::move(one));
         }
     }
-    if (reference) {
-        if (reference->is_string()) {
-            r.reference.name = reference->get<std::string>();
-        } else {
-            ObjectReader c(*reference, "reference");
-            c.text("picture", r.reference.name, true), c.text("taken_from", r.reference.origin);
-            if (auto ok = c.done(); !ok) return base::passOn(ok.error());
-        }
+    if (pictures) {
+        auto naming = namingFrom(*pictures, "pictures");
+        if (!naming) return base::passOn(naming.error());
+        r.pictures = std::move(*naming);
     }
-    if (empty) {
-        if (empty->is_string()) {
-            r.empty.name = empty->get<std::string>();
-        } else {
-            ObjectReader c(*empty, "empty_picture");
-            c.text("picture", r.empty.name, true), c.text("taken_from", r.empty.origin);
-            if (auto ok = c.done(); !ok) return base::passOn(ok.error());
-        }
+    for (const auto& [name, member] : Recipe::assets()) {
+        const json* one = assets && assets->is_object() && assets->contains(name) ? &(*assets)[name] : nullptr;
+        if (version == 1) one = std::string(name) == "reference" ? reference : empty;
+        if (!one) continue;
+        auto asset = assetFrom(*one, version == 1 ? "picture" : "file", r.pictures, assetField(name, version));
+        if (!asset) return base::passOn(asset.error());
+        r.*member = std::move(*asset);
+    }
+    if (assets) {
+        ObjectReader known(*assets, "assets");
+        for (const auto& [name, member] : Recipe::assets()) (void)known.field(name);
+        if (auto ok = known.done(); !ok) return base::passOn(ok.error());
     }
     if (trials) {
         if (!trials->is_array() || trials->size() > kMostTrials)
@@ -604,6 +702,10 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
             if (s->id.empty()) return fail(ErrorCode::InvalidArgument, "id is empty", where);
             if (!ids.insert(s->id).second)
                 return fail(ErrorCode::InvalidArgument, "id \"" + s->id + "\" stands twice", where);
+            for (const auto& [key, picture] : s->pictures)
+                if (std::none_of(r.pictures.begin(), r.pictures.end(), [&](const auto& n) { return n.key == picture; }))
+                    return fail(ErrorCode::InvalidArgument,
+                                key + " = \"" + picture + "\" is none of the recipe's pictures", where + ": pictures");
             r.steps.push_back(std::move(*s));
         }
     }
@@ -678,19 +780,17 @@ base::Result<Recipe> finish(const std::string& text, const std::string& folder, 
     if (!j) return base::passOn(j.error(), where);
     auto r = recipeFrom(*j, folder);
     if (!r) return base::passOn(r.error(), where);
-    if (!r->reference.name.empty()) {
-        auto bytes = member(r->reference.name);
-        if (!bytes) return base::passOn(bytes.error(), where + ": reference");
-        auto made = makeReference(r->reference.name, std::move(*bytes), r->reference.origin);
+    for (const auto& [name, asset] : Recipe::assets()) {
+        Asset& one = *r.*asset;
+        if (one.files.empty()) continue;
+        for (Asset::File& f : one.files) {
+            auto bytes = member(f.name);
+            if (!bytes) return base::passOn(bytes.error(), where + ": " + assetField(name, j->value("version", 0)));
+            f.bytes = std::make_shared<const std::string>(std::move(*bytes));
+        }
+        auto made = makeAsset(r->pictures, std::move(one.files), one.origin);
         if (!made) return base::passOn(made.error(), where);
-        r->reference = std::move(*made);
-    }
-    if (!r->empty.name.empty()) {
-        auto bytes = member(r->empty.name);
-        if (!bytes) return base::passOn(bytes.error(), where + ": empty_picture");
-        auto made = makeReference(r->empty.name, std::move(*bytes), "");
-        if (!made) return base::passOn(made.error(), where);
-        r->empty = std::move(*made);
+        one = std::move(*made);
     }
     return r;
 }
@@ -807,12 +907,15 @@ namespace
 Recipe withInnerNames(const Recipe& r)
 {
     Recipe copy = r;
-    copy.reference.name = fs::path(r.reference.name).filename().string();
-    copy.empty.name = fs::path(r.empty.name).filename().string();
-    if (!copy.empty.name.empty() && copy.empty.name == copy.reference.name)
-        copy.empty.name = "empty-" + copy.empty.name;
-    for (std::string* name : {&copy.reference.name, &copy.empty.name})
-        if (*name == "recipe.json") *name = "picture-recipe.json";
+    std::set<std::string> taken{"recipe.json", ""};
+    for (const auto& [role, member] : Recipe::assets())
+        for (Asset::File& f : (copy.*member).files) {
+            const std::string leaf = fs::path(f.name).filename().string();
+            std::string name = leaf;
+            if (taken.count(name)) name = std::string(role) + "-" + leaf;
+            for (int n = 2; !taken.insert(name).second; ++n) name = role + std::to_string(n) + "-" + leaf;
+            f.name = name;
+        }
     return copy;
 }
 base::Result<std::string> textOf(const Recipe& r, const std::string& folder, const std::string& path)
@@ -832,8 +935,8 @@ base::Result<std::string> textOf(const Recipe& r, const std::string& folder, con
 base::Result<std::string> zipOf(const Recipe& inner, std::string text)
 {
     std::map<std::string, std::string> members{{"recipe.json", std::move(text)}};
-    if (inner.reference.bytes) members[inner.reference.name] = *inner.reference.bytes;
-    if (inner.empty.bytes) members[inner.empty.name] = *inner.empty.bytes;
+    for (const auto& [role, member] : Recipe::assets())
+        for (const Asset::File& f : (inner.*member).files) members[f.name] = *f.bytes;
     return writeZip(members);
 }
 } // namespace
@@ -856,9 +959,14 @@ std::string identity(const Recipe& r)
     for (Step& s : bare.steps)
         for (Check& c : s.checks)
             if (!c.limits.any() && c.elements.empty()) c.limits.unit = base::Unit::None; // of no limits
-    std::string all = toJson(bare, "").dump(-1, ' ', false, json::error_handler_t::replace);
-    for (const Reference* picture : {&r.reference, &r.empty})
-        all += "\n" + (picture->bytes ? base::sha256(*picture->bytes) : std::string("none"));
+    json plain = toJson(bare, "");
+    plain["version"] = 1; // of the identity: a newer way of writing makes no other recipe
+    std::string all = plain.dump(-1, ' ', false, json::error_handler_t::replace);
+    for (const auto& [role, member] : Recipe::assets()) {
+        const Asset& asset = r.*member;
+        if (asset.files.empty()) all += "\nnone";
+        for (const Asset::File& f : asset.files) all += "\n" + f.key + base::sha256(*f.bytes);
+    }
     return base::sha256(all);
 }
 
@@ -876,13 +984,9 @@ base::Status save(const Recipe& r, const std::string& path, base::FileSystem& fi
         if (!bytes) return base::passOn(bytes.error(), path);
         return base::writeAtomic(files, path, *bytes);
     }
-    if (copy.reference.bytes)
-        if (auto ok = base::writeAtomic(files, (fs::path(place) / copy.reference.name).string(), *copy.reference.bytes);
-            !ok)
-            return ok;
-    if (copy.empty.bytes)
-        if (auto ok = base::writeAtomic(files, (fs::path(place) / copy.empty.name).string(), *copy.empty.bytes); !ok)
-            return ok;
+    for (const auto& [role, member] : Recipe::assets())
+        for (const Asset::File& f : (copy.*member).files)
+            if (auto ok = base::writeAtomic(files, (fs::path(place) / f.name).string(), *f.bytes); !ok) return ok;
     return base::writeAtomic(files, folder ? (fs::path(path) / "recipe.json").string() : path, *text);
 }
 
@@ -900,7 +1004,10 @@ base::Status unpack(const std::string& recipePath, const std::string& folder, bo
     std::error_code error;
     fs::create_directories(folder, error);
     if (error) return fail(ErrorCode::Io, "cannot make the folder: " + error.message(), folder);
-    for (const std::string& name : {std::string("recipe.json"), r->reference.name, r->empty.name})
+    std::vector<std::string> names{"recipe.json"};
+    for (const auto& [role, member] : Recipe::assets())
+        for (const Asset::File& f : ((*r).*member).files) names.push_back(f.name);
+    for (const std::string& name : names)
         if (const fs::path file = fs::path(folder) / fs::path(name).filename();
             !overwrite && !name.empty() && fs::exists(fs::symlink_status(file, error)))
             return fail(ErrorCode::InvalidArgument, "is there already; --overwrite replaces it", file.string());

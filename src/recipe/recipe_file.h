@@ -17,7 +17,8 @@
 namespace recipe
 {
 
-constexpr int kFormatVersion = 1;
+// 2: pictures of a capture by name, what is carried along as assets. Files of version 1 are read and saved as 2.
+constexpr int kFormatVersion = 2;
 // Bounds of a recipe; more is refused by name before it is worked on.
 constexpr std::uint64_t kLargestRecipeText = 32ULL << 20; // bytes of recipe.json
 constexpr int kDeepestNesting = 64;
@@ -39,6 +40,7 @@ base::Status unpack(const std::string& recipePath, const std::string& folder, bo
 // Picture paths are written relative to `folder` when they lie below it, else as they are.
 nlohmann::json toJson(const Recipe& recipe, const std::string& folder);
 nlohmann::json stepToJson(const Step& step);
+nlohmann::json namingToJson(const image::Naming& naming);
 nlohmann::json regionToJson(const geometry::Region& region);
 base::Result<geometry::Region> regionFromJson(const nlohmann::json& json);
 nlohmann::json jsonSchema();

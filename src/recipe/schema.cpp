@@ -105,7 +105,8 @@ json jsonSchema()
     json kinds = json::array();
     for (const StepKind& k : allStepKinds()) {
         json params = json::object(), regions = json::object(), points = json::object(), inputs = json::object(),
-             outputs = json::array();
+             pictures = json::object(), outputs = json::array();
+        for (const auto& p : k.pictures) pictures[p.key] = {{"type", "string"}, {"description", p.help}};
         for (const auto& p : k.params) params[p.key] = paramSchema(p);
         for (const auto& r : k.regions) regions[r.key] = regionSchema(r);
         for (const auto& p : k.points) points[p.key] = {{"$ref", "#/$defs/point"}, {"description", p.help}};
@@ -136,6 +137,7 @@ json jsonSchema()
                             {"regions", object(regions)},
                             {"points", object(points)},
                             {"inputs", object(inputs)},
+                            {"pictures", object(pictures)},
                             {"checks", {{"type", "array"}, {"items", check}}}},
                            {"id", "kind"});
         if (k.leavesOut) {
@@ -168,35 +170,45 @@ json jsonSchema()
         step["description"] = k.help;
         kinds.push_back(std::move(step));
     }
-    json out =
-        object({{"$schema", text},
-                {"format", {{"const", "dikkat-recipe"}}},
-                {"version", {{"type", "integer"}, {"minimum", 1}, {"maximum", kFormatVersion}}},
-                {"name", text},
-                {"revision", {{"type", "integer"}, {"minimum", 1}}},
-                {"calibration",
-                 object({{"mm_per_px", {{"type", "number"}, {"minimum", 1e-6}, {"maximum", 1000}}},
-                         {"by", text},
-                         {"lens", object(lens, {"width", "height", "fx", "fy", "cx", "cy", "rotation", "translation"})},
-                         {"thickness", number},
-                         {"lens_distance", distance}})},
-                {"shown_in", {{"enum", {"mm", "µm", "um", "in", "inch"}}}},
-                {"general_tolerance",
-                 {{"enum", {"ISO 2768-f", "ISO 2768-m", "ISO 2768-c", "ISO 2768-v", "f", "m", "c", "v"}}}},
-                {"guard_band", {{"type", "boolean"}}},
-                {"rule", text},
-                {"accept_word", text},
-                {"reject_word", text},
-                {"totals",
-                 {{"type", "array"},
-                  {"items", object({{"name", text}, {"expression", text}, {"unit", unit}}, {"name", "expression"})}}},
-                {"reference", {{"anyOf", {text, object({{"picture", text}, {"taken_from", text}}, {"picture"})}}}},
-                {"empty_picture", {{"anyOf", {text, object({{"picture", text}, {"taken_from", text}}, {"picture"})}}}},
-                {"trials",
-                 {{"type", "array"},
-                  {"items", object({{"picture", text}, {"label", {{"enum", {"good", "bad", "open"}}}}}, {"picture"})}}},
-                {"steps", {{"type", "array"}, {"items", {{"anyOf", kinds}}}}}},
-               {"format", "version"});
+    const json height = object(
+        {{"mm_per_step", number}, {"offset_mm", number}, {"pixel_mm", distance}, {"missing", number}}, {"mm_per_step"});
+    const json asset{{"anyOf",
+                      {text, object({{"file", text},
+                                     {"files", {{"type", "object"}, {"additionalProperties", text}}},
+                                     {"taken_from", text}})}}};
+    json out = object(
+        {{"$schema", text},
+         {"format", {{"const", "dikkat-recipe"}}},
+         {"version", {{"type", "integer"}, {"minimum", 1}, {"maximum", kFormatVersion}}},
+         {"name", text},
+         {"revision", {{"type", "integer"}, {"minimum", 1}}},
+         {"calibration",
+          object({{"mm_per_px", {{"type", "number"}, {"minimum", 1e-6}, {"maximum", 1000}}},
+                  {"by", text},
+                  {"lens", object(lens, {"width", "height", "fx", "fy", "cx", "cy", "rotation", "translation"})},
+                  {"thickness", number},
+                  {"lens_distance", distance}})},
+         {"shown_in", {{"enum", {"mm", "µm", "um", "in", "inch"}}}},
+         {"general_tolerance",
+          {{"enum", {"ISO 2768-f", "ISO 2768-m", "ISO 2768-c", "ISO 2768-v", "f", "m", "c", "v"}}}},
+         {"guard_band", {{"type", "boolean"}}},
+         {"when_not_saved", {{"enum", {"go_on", "stop"}}}},
+         {"rule", text},
+         {"accept_word", text},
+         {"reject_word", text},
+         {"totals",
+          {{"type", "array"},
+           {"items", object({{"name", text}, {"expression", text}, {"unit", unit}}, {"name", "expression"})}}},
+         {"pictures",
+          {{"type", "array"}, {"items", object({{"key", text}, {"file", text}, {"height", height}}, {"key", "file"})}}},
+         {"assets", object({{"reference", asset}, {"empty", asset}})},
+         {"reference", {{"anyOf", {text, object({{"picture", text}, {"taken_from", text}}, {"picture"})}}}},
+         {"empty_picture", {{"anyOf", {text, object({{"picture", text}, {"taken_from", text}}, {"picture"})}}}},
+         {"trials",
+          {{"type", "array"},
+           {"items", object({{"picture", text}, {"label", {{"enum", {"good", "bad", "open"}}}}}, {"picture"})}}},
+         {"steps", {{"type", "array"}, {"items", {{"anyOf", kinds}}}}}},
+        {"format", "version"});
     out["$schema"] = "https://json-schema.org/draft/2020-12/schema";
     out["title"] = "Dikkat recipe, format version " + std::to_string(kFormatVersion);
     out["$defs"]["point"] = {{"type", "array"},

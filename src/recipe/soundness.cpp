@@ -24,7 +24,7 @@ public:
         for (std::size_t i = 0; i < recipe.steps.size(); ++i) m_index.emplace(recipe.steps[i].id, i);
         for (const Step& s : recipe.steps) ++m_names[s.name];
         if (!recipe.reference.empty())
-            m_width = recipe.reference.capture->grey.width(), m_height = recipe.reference.capture->grey.height();
+            m_width = recipe.reference.capture->width(), m_height = recipe.reference.capture->rows();
     }
     std::vector<base::Error> all()
     {
@@ -61,6 +61,25 @@ private:
         return out.empty() ? none : "there are " + out + (left ? " and " + std::to_string(left) + " more" : "");
     }
 
+    // Every kind of picture it reads is chosen and holds what is wanted.
+    void pictures(const Step& s, const StepKind& kind, const std::string& here)
+    {
+        for (const PictureSpec& spec : kind.pictures) {
+            const auto it = s.pictures.find(spec.key);
+            const bool said = it != s.pictures.end();
+            if (!said && &spec != &kind.pictures.front()) {
+                say(here + spec.key, "it has not been said which of the recipe's pictures it is");
+                continue;
+            }
+            const auto name = std::find_if(m_recipe.pictures.begin(), m_recipe.pictures.end(),
+                                           [&](const auto& n) { return !said || n.key == it->second; });
+            const bool height = name != m_recipe.pictures.end() && name->height;
+            if (height != spec.height)
+                say(here + spec.key, std::string("takes ") + (spec.height ? "heights" : "light") + ", " +
+                                         (name == m_recipe.pictures.end() ? "the picture" : quoted(name->key)) +
+                                         " holds " + (height ? "heights" : "light"));
+        }
+    }
     void step(std::size_t i)
     {
         const Step& s = m_recipe.steps[i];
@@ -69,6 +88,7 @@ private:
         const std::string here = "steps[" + std::to_string(i) + "] " + quoted(s.id);
         if (!s.datum.empty()) datum(s, here);
         inputs(s, *kind, here);
+        pictures(s, *kind, here + ": pictures: ");
         for (const RegionSpec& spec : kind->regions) region(s, *kind, spec, here);
         for (const auto& [key, p] : s.points)
             if (outside(p))
@@ -90,11 +110,10 @@ private:
         for (const ParamSpec& p : kind->params)
             if (const auto* text = std::get_if<Text>(&p.domain); text && text->formula)
                 formula(std::get<std::string>(p.get(s.params)), here + ": params: " + p.key, false);
-        if (const ParamSpec* mode = kind->param("mode"); mode && kind->hasSamples &&
-                                                         std::get<std::string>(mode->get(s.params)) == "colour" &&
-                                                         s.samples.empty() && !s.regions.count("learn"))
-            say(here + ": samples",
-                "are missing: with mode \"colour\" a colour must be shown (samples, or the region learn)");
+        if (const Roles& roles = kind->roles; kind->hasSamples && kind->takesColour(s.params) && s.samples.empty() &&
+                                              !s.regions.count(roles.colourRegion))
+            say(here + ": samples", "are missing: with " + roles.colourSetting + " " + quoted(roles.colourValue) +
+                                        " a colour must be shown (samples, or the region " + roles.colourRegion + ")");
         for (std::size_t k = 0; k < s.checks.size(); ++k)
             check(s, *kind, s.checks[k], here + ": checks[" + std::to_string(k) + "]");
     }
@@ -263,7 +282,7 @@ private:
     void emptyPicture()
     {
         if (m_recipe.empty.empty() || m_recipe.reference.empty()) return;
-        const auto& e = m_recipe.empty.capture->grey;
+        const auto& e = m_recipe.empty.capture->first().pixels;
         if (e.width() != m_width || e.height() != m_height)
             say("empty_picture", "is " + std::to_string(e.width()) + " × " + std::to_string(e.height()) +
                                      " px, the reference " + size());

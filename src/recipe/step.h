@@ -79,6 +79,8 @@ struct Step {
     std::vector<Sample> samples;
     std::vector<Place> places;                 // reference coordinates, px
     std::map<std::string, std::string> inputs; // input key → step id
+    // which picture of the capture it reads: picture key of the kind → key of the recipe's picture; none: the first
+    std::map<std::string, std::string> pictures;
     std::vector<Check> checks;
 };
 

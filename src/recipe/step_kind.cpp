@@ -21,6 +21,7 @@ const ParamSpec* StepKind::param(const std::string& name) const { return lookUp(
 const RegionSpec* StepKind::region(const std::string& name) const { return lookUp(regions, name); }
 const OutputSpec* StepKind::output(const std::string& name) const { return lookUp(outputs, name); }
 const InputSpec* StepKind::input(const std::string& name) const { return lookUp(inputs, name); }
+const PictureSpec* StepKind::picture(const std::string& name) const { return lookUp(pictures, name); }
 const OutputSpec* StepKind::mainOutput() const
 {
     for (const OutputSpec& o : outputs)
@@ -28,10 +29,19 @@ const OutputSpec* StepKind::mainOutput() const
     return nullptr;
 }
 
-bool StepKind::isReversed(const std::any& values) const
+namespace
 {
-    const ParamSpec* flag = reverse.empty() ? nullptr : param(reverse);
-    return flag && std::get<bool>(flag->get(values));
+bool isSet(const ParamSpec* flag, const std::any& values) { return flag && std::get<bool>(flag->get(values)); }
+} // namespace
+bool StepKind::isReversed(const std::any& values) const { return isSet(param(roles.reversed), values); }
+bool StepKind::isReversedRound(const std::any& values) const
+{
+    return isSet(param(roles.reversedRound.empty() ? roles.reversed : roles.reversedRound), values);
+}
+bool StepKind::takesColour(const std::any& values) const
+{
+    const ParamSpec* mode = param(roles.colourSetting);
+    return mode && std::get<std::string>(mode->get(values)) == roles.colourValue;
 }
 
 base::Status StepKind::consistent(const std::any& values, bool labels) const

@@ -19,14 +19,18 @@ struct Release {
 base::Result<std::shared_ptr<const Release>> release(std::shared_ptr<const inspect::Prepared> prepared,
                                                      const std::string& by);
 
+struct EntryPicture {
+    std::string key;     // as the recipe names it
+    std::string hash;    // SHA-256 of its file; "" when it never was one
+    std::string kept;    // where it was put aside; "" when it was not:
+    std::string notKept; // why not
+};
 struct Entry {
     std::shared_ptr<const Release> release;
     std::shared_ptr<const inspect::PictureResult> result;
     std::string at; // taken, ISO 8601, UTC
     std::string batch, station;
-    std::string pictureHash; // SHA-256 of the picture's file; "" when it never was one
-    std::string kept;        // where the picture was put aside; "" when it was not:
-    std::string notKept;     // why not
+    std::vector<EntryPicture> pictures; // of the capture, at least one
 };
 
 std::string nowUtc(); // ISO 8601 with milliseconds

@@ -10,20 +10,20 @@ namespace records
 {
 namespace fs = std::filesystem;
 
-base::Result<PictureStore::Kept> PictureStore::keep(const image::Capture& capture, const std::string& hash)
+base::Result<PictureStore::Kept> PictureStore::keep(const image::Picture& picture, const std::string& hash)
 {
     std::string made, end = ".png";
-    if (capture.file) {
-        end = fs::path(capture.fileName).extension().string();
+    if (picture.file) {
+        end = fs::path(picture.fileName).extension().string();
         std::transform(end.begin(), end.end(), end.begin(), [](unsigned char c) { return char(std::tolower(c)); });
     } else {
-        auto png = image::encodePng(capture.shown());
+        auto png = image::encodePng(picture.pixels);
         if (!png) return base::passOn(png.error());
         made = std::move(*png);
     }
-    const std::string& bytes = capture.file ? *capture.file : made;
+    const std::string& bytes = picture.file ? *picture.file : made;
     Kept out;
-    out.hash = capture.file && !hash.empty() ? hash : base::sha256(bytes);
+    out.hash = picture.file && !hash.empty() ? hash : base::sha256(bytes);
     const fs::path folder = fs::path(m_folder) / out.hash.substr(0, 2);
     out.path = (folder / (out.hash + end)).string();
     std::error_code error;

@@ -5,7 +5,7 @@
 // Fails    Io: cannot be written, named; then nothing half stands there.
 #pragma once
 #include "base/files.h"
-#include "image/image.h"
+#include "image/capture.h"
 
 namespace records
 {
@@ -19,8 +19,8 @@ public:
     struct Kept {
         std::string path, hash;
     };
-    // `hash` of the capture's file, when it is known already.
-    base::Result<Kept> keep(const image::Capture& capture, const std::string& hash = {});
+    // `hash` of the picture's file, when it is known already.
+    base::Result<Kept> keep(const image::Picture& picture, const std::string& hash = {});
     const std::string& folder() const { return m_folder; }
 
 private:

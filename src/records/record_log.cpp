@@ -90,6 +90,10 @@ const char* kValueTable =
     "real,"
     " low real, high real, verdict text not null, reason text not null, elements text, primary key (item, position)) "
     "without rowid";
+// Of captures of several pictures; of others the item's row says it.
+const char* kPictureTable =
+    " (item integer not null references item(id), position integer not null, key text not null, picture_hash text not "
+    "null, kept text not null, not_kept text not null, primary key (item, position)) without rowid";
 const char* kEventTable =
     " (id integer primary key, at text not null, by text not null, what text not null, subject text not null,"
     " before text not null, after text not null, revision integer not null)";
@@ -195,12 +199,15 @@ base::Status RecordLog::prepare()
              << QStringLiteral("alter table item_new rename to item");
     }
     if (*version < kSchemaVersion) {
+        table("picture", kPictureTable);
+        work << QStringLiteral("pragma application_id = %1").arg(kApplication)
+             << QStringLiteral("pragma user_version = %1").arg(kSchemaVersion);
+    }
+    if (*version < 3) {
         table("event", kEventTable);
         work << QStringLiteral("create index item_at on item (at)")
              << QStringLiteral("create index item_verdict on item (verdict, id)")
-             << QStringLiteral("create unique index recipe_identity on recipe (identity) where identity <> ''")
-             << QStringLiteral("pragma application_id = %1").arg(kApplication)
-             << QStringLiteral("pragma user_version = %1").arg(kSchemaVersion);
+             << QStringLiteral("create unique index recipe_identity on recipe (identity) where identity <> ''");
     }
     for (const QString& sql : work)
         if (!query.exec(sql)) return giveUp(sqlError(query, m_path).value());
@@ -324,7 +331,22 @@ base::Result<std::vector<long long>> RecordLog::add(const Entry& e)
     values.prepare(QStringLiteral(
         "insert into value (item, position, step, output, name, balloon, list, value, unit, nominal, low, high, "
         "verdict, reason, elements) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"));
+    const EntryPicture first = e.pictures.empty() ? EntryPicture{} : e.pictures.front();
     std::vector<long long> ids;
+    const auto pictures = [&](long long id) -> base::Status {
+        if (e.pictures.size() < 2) return {};
+        QSqlQuery query(db);
+        query.prepare(QStringLiteral(
+            "insert into picture (item, position, key, picture_hash, kept, not_kept) values (?, ?, ?, ?, ?, ?)"));
+        int position = 0;
+        for (const EntryPicture& p : e.pictures) {
+            for (const QVariant& v :
+                 QVariantList{id, position++, text(p.key), text(p.hash), text(p.kept), text(p.notKept)})
+                query.addBindValue(v);
+            if (!query.exec()) return sqlError(query, m_path);
+        }
+        return {};
+    };
     const auto item = [&](int number, const char* verdict, const std::string& sentence,
                           double milliseconds) -> base::Result<long long> {
         const QVariantList row{text(e.at),
@@ -334,9 +356,9 @@ base::Result<std::vector<long long>> RecordLog::add(const Entry& e)
                                text(e.batch),
                                text(e.station),
                                text(e.result->picture),
-                               text(e.pictureHash),
-                               text(e.kept),
-                               text(e.notKept),
+                               text(first.hash),
+                               text(first.kept),
+                               text(first.notKept),
                                number,
                                QLatin1String(verdict),
                                text(sentence),
@@ -360,6 +382,7 @@ base::Result<std::vector<long long>> RecordLog::add(const Entry& e)
             for (const QVariant& v : row) values.addBindValue(v);
             if (!values.exec()) return sqlError(values, m_path);
         }
+        if (auto ok = pictures(*id); !ok) return base::passOn(ok.error());
         ids.push_back(*id);
     }
     return ids;
@@ -385,6 +408,20 @@ base::Result<std::vector<std::vector<long long>>> RecordLog::append(const std::v
     transaction.exec(QStringLiteral("rollback"));
     m_knownIdentity.clear(); // the recipe's row went with it
     return tl::unexpected<base::Error>(std::move(*error));
+}
+
+base::Result<std::vector<PictureRow>> RecordLog::pictures(long long item) const
+{
+    QSqlQuery query(QSqlDatabase::database(m_connection));
+    query.prepare(
+        QStringLiteral("select key, picture_hash, kept, not_kept from picture where item = ? order by position"));
+    query.addBindValue(item);
+    if (!query.exec()) return sqlError(query, m_path);
+    std::vector<PictureRow> out;
+    while (query.next())
+        out.push_back({query.value(0).toString(), query.value(1).toString(), query.value(2).toString(),
+                       query.value(3).toString()});
+    return out;
 }
 
 base::Status RecordLog::append(const EventRow& e)

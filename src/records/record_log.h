@@ -23,7 +23,8 @@ namespace records
 // 2: items on which nothing was judged, elements with limits of their own
 // 3: the packed recipe once per identity, who, station, the picture kept, warnings, events, pictures that could not be
 // read
-constexpr int kSchemaVersion = 3;
+// 4: the pictures of captures that have several
+constexpr int kSchemaVersion = 4;
 
 struct ItemRow {
     long long id = 0;
@@ -46,6 +47,10 @@ struct ValueRow {
     std::vector<double> values;
     std::optional<double> nominal, low, high;
     std::vector<ElementRow> elements;
+};
+// One picture of a capture of several.
+struct PictureRow {
+    QString key, hash, kept, notKept;
 };
 // Something somebody did: put a recipe on the line, changed a limit.
 struct EventRow {
@@ -78,6 +83,7 @@ public:
     base::Result<ItemRow> item(long long id) const;     // NotFound
     // The recipe an item was inspected with, with its pictures. NotFound: logged before recipes were kept whole.
     base::Result<recipe::Recipe> recipeOf(long long item) const;
+    base::Result<std::vector<PictureRow>> pictures(long long item) const; // none: the item's row says it
     // Newest first.
     base::Result<std::vector<ItemRow>> items(const Filter& filter) const;
     base::Result<std::vector<ValueRow>> values(long long item) const;

@@ -738,7 +738,7 @@ QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& pict
 QImage annotated(const image::Capture& capture, const recipe::Recipe& recipe, const inspect::PictureResult& result)
 {
     loadFonts();
-    QImage out = toQImage(capture.shown()).convertToFormat(QImage::Format_RGB888);
+    QImage out = toQImage(capture.first().pixels).convertToFormat(QImage::Format_RGB888);
     QPainter p(&out);
     SheetScene scene{&recipe, &result, 0, {}, true, QSizeF(out.width(), out.height())};
     const double unit = std::max(1.0, out.width() / 1400.0);

@@ -20,12 +20,12 @@ struct Line {
 };
 using LinePtr = std::shared_ptr<const Line>;
 
-// What a source gives on a trigger: a picture ready in memory, the bytes of its file still to be decoded, or why there
+// What a source gives on a trigger: a picture ready in memory, the bytes of its files still to be decoded, or why there
 // is none.
 struct Shot {
     std::string id;
     std::shared_ptr<const image::Capture> ready;
-    std::shared_ptr<const std::string> file;
+    std::vector<image::FileBytes> files;
     std::optional<base::Error> error;
 };
 struct Taken {
@@ -38,19 +38,21 @@ struct Inspected {
     Taken taken;
     std::shared_ptr<const image::Capture> capture; // null: it could not be read
     std::shared_ptr<const inspect::PictureResult> result;
-    std::string hash; // SHA-256 of the picture's file; "" when it never was one, or nobody logs
+    // SHA-256 of the pictures' files, in their order; none when they never were files, or nobody logs
+    std::vector<std::string> hashes;
 };
 struct Logged {
     Inspected inspected;
     std::vector<long long> records; // ids in the record log; empty when there is none, or it did not take the item
     bool saved = false;             // every sink has it on disk
+    bool unsaved = false;           // there are sinks, and one of them has not
     const Line& line() const { return *inspected.taken.line; }
     const inspect::PictureResult& result() const { return *inspected.result; }
     void letGoOfPicture()
     {
         inspected.capture.reset();
         inspected.taken.shot.ready.reset();
-        inspected.taken.shot.file.reset();
+        inspected.taken.shot.files.clear();
     }
 };
 

@@ -8,11 +8,12 @@ namespace station
 base::Status LampOutput::tell(const Logged& item)
 {
     const inspect::PictureResult& r = item.result();
-    if (r.error) m_out << r.picture << ": error  " << *r.error << "\n";
+    if (r.error) m_out << r.picture << ": error  " << *r.error << (item.unsaved ? "  NOT saved\n" : "\n");
     for (const auto& i : r.items) {
         m_out << r.picture << (r.items.size() > 1 ? " item " + std::to_string(i.number) : "") << ": "
               << inspect::name(i.outcome);
         if (!i.accepted()) m_out << "  " << i.sentence();
+        if (item.unsaved) m_out << "  NOT saved";
         m_out << "\n";
     }
     m_out.flush();

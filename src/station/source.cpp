@@ -53,21 +53,29 @@ base::Result<std::unique_ptr<PictureSource>> ListSource::list(const std::string&
     return std::unique_ptr<PictureSource>(new ListSource("list " + path, std::move(pictures), again));
 }
 
-std::optional<Shot> ListSource::next()
+std::optional<Shot> ListSource::next(const image::Naming& naming)
 {
-    if (m_at >= m_pictures.size()) {
-        if (!m_again || m_pictures.empty()) return {};
-        m_at = 0;
+    for (;;) {
+        if (m_at >= m_pictures.size()) {
+            if (!m_again || m_pictures.empty()) return {};
+            m_at = 0;
+            m_given.clear();
+        }
+        Shot shot;
+        shot.id = m_pictures[m_at++];
+        if (!naming.empty()) {
+            const auto files = image::filesOf(naming, shot.id);
+            if (files && !m_given.insert(files->first()).second) continue;
+            if (files) shot.id = files->first();
+        }
+        auto files = image::readCapture(naming, shot.id);
+        if (files) shot.files = std::move(*files);
+        else shot.error = files.error();
+        return shot;
     }
-    Shot shot;
-    shot.id = m_pictures[m_at++];
-    auto bytes = base::readFile(shot.id);
-    if (bytes) shot.file = std::make_shared<const std::string>(std::move(*bytes));
-    else shot.error = bytes.error();
-    return shot;
 }
 
-std::optional<Shot> SimulatedSource::next()
+std::optional<Shot> SimulatedSource::next(const image::Naming&)
 {
     const int n = m_at++;
     Shot shot;
@@ -76,12 +84,12 @@ std::optional<Shot> SimulatedSource::next()
     return shot;
 }
 
-std::optional<Shot> MemorySource::next()
+std::optional<Shot> MemorySource::next(const image::Naming&)
 {
     if (m_pictures.empty()) return {};
     Shot shot;
     shot.ready = m_pictures[m_at++ % m_pictures.size()];
-    shot.id = shot.ready->id;
+    shot.id = shot.ready->id();
     return shot;
 }
 

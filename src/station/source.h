@@ -7,6 +7,7 @@
 #include "station/line.h"
 
 #include <functional>
+#include <set>
 
 namespace station
 {
@@ -16,13 +17,14 @@ class PictureSource
 public:
     virtual ~PictureSource() = default;
     virtual std::string name() const = 0;
-    virtual std::optional<Shot> next() = 0;
+    // `naming`: of the recipe on the line; which files are one capture.
+    virtual std::optional<Shot> next(const image::Naming& naming) = 0;
     // True: it goes at its own pace, and what nobody takes in time is lost (and counted). False: it waits.
     virtual bool live() const { return false; }
 };
 
-// Pictures of a list, in order; ends after the last one, or starts over. Files are read here and decoded by those who
-// inspect.
+// Pictures of a list, in order; ends after the last one, or starts over. Of a capture of several pictures any of its
+// files may be in the list; it is taken once. Files are read here and decoded by those who inspect.
 class ListSource : public PictureSource
 {
 public:
@@ -34,13 +36,14 @@ public:
     // Fails as above.
     static base::Result<std::unique_ptr<PictureSource>> list(const std::string& path, bool again);
     std::string name() const override { return m_name; }
-    std::optional<Shot> next() override;
+    std::optional<Shot> next(const image::Naming& naming) override;
     const std::vector<std::string>& pictures() const { return m_pictures; }
 
 private:
     std::string m_name;
     std::vector<std::string> m_pictures;
     std::size_t m_at = 0;
+    std::set<std::string> m_given; // captures of several pictures, by their first one: once each round
     bool m_again;
 };
 
@@ -51,7 +54,7 @@ public:
     using Maker = std::function<image::Image(int)>;
     explicit SimulatedSource(Maker maker) : m_maker(std::move(maker)) {}
     std::string name() const override { return "simulated station"; }
-    std::optional<Shot> next() override;
+    std::optional<Shot> next(const image::Naming& naming) override;
 
 private:
     Maker m_maker;
@@ -67,7 +70,7 @@ public:
     {
     }
     std::string name() const override { return m_name; }
-    std::optional<Shot> next() override;
+    std::optional<Shot> next(const image::Naming& naming) override;
 
 private:
     std::string m_name;

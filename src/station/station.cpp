@@ -151,7 +151,7 @@ void Station::acquire()
 
 void Station::takeShot(const LinePtr& line, PictureSource& source)
 {
-    auto shot = source.next();
+    auto shot = source.next(line->release->recipe().pictures);
     if (!shot) {
         setRunning(false);
         if (m_listener.ended) m_listener.ended(source.name());
@@ -189,7 +189,7 @@ void Station::inspect()
         Shot& shot = taken->shot;
         item.capture = shot.ready;
         if (!item.capture && !shot.error) {
-            auto made = image::captureOf(shot.file, shot.id);
+            auto made = image::captureOf(taken->line->release->recipe().pictures, shot.files, shot.id);
             if (made) item.capture = std::make_shared<const image::Capture>(std::move(*made));
             else shot.error = made.error();
         }
@@ -200,7 +200,8 @@ void Station::inspect()
         result.picture = shot.id;
         if (shot.error) result.error = shot.error->text();
         item.result = std::make_shared<const inspect::PictureResult>(std::move(result));
-        if (shot.file && !m_sinks.empty()) item.hash = base::sha256(*shot.file);
+        if (!m_sinks.empty())
+            for (const image::FileBytes& f : shot.files) item.hashes.push_back(base::sha256(*f.bytes));
         item.taken = std::move(*taken);
         if (m_listener.inspected) m_listener.inspected(item);
         std::unique_lock lock(m_mutex);
@@ -244,23 +245,27 @@ records::Entry Station::entryOf(const Inspected& item)
     e.at = item.taken.at;
     e.batch = line.batch;
     e.station = line.station;
-    const bool reject = item.result->rejected();
-    e.pictureHash = item.hash;
     if (!item.capture) {
-        e.notKept = "could not be read";
-    } else if (line.keep == records::Keep::None) {
-        e.notKept = "no pictures are kept";
-    } else if (line.keep == records::Keep::Rejects && !reject) {
-        e.notKept = "only rejects are kept";
-    } else {
-        auto kept = records::PictureStore(m_files, line.pictures).keep(*item.capture, item.hash);
-        if (kept) {
-            e.kept = kept->path;
-            e.pictureHash = kept->hash;
-        } else {
-            e.notKept = kept.error().text();
-            say("pictures", e.notKept);
+        e.pictures.push_back({"", item.hashes.empty() ? "" : item.hashes.front(), "", "could not be read"});
+        return e;
+    }
+    const char* why = line.keep == records::Keep::None                                  ? "no pictures are kept"
+                      : line.keep == records::Keep::Rejects && !item.result->rejected() ? "only rejects are kept"
+                                                                                        : nullptr;
+    for (std::size_t i = 0; i < item.capture->pictures().size(); ++i) {
+        const image::Picture& picture = item.capture->pictures()[i];
+        records::EntryPicture out{picture.key, i < item.hashes.size() ? item.hashes[i] : "", "", why ? why : ""};
+        if (!why) {
+            auto kept = records::PictureStore(m_files, line.pictures).keep(picture, out.hash);
+            if (kept) {
+                out.kept = kept->path;
+                out.hash = kept->hash;
+            } else {
+                out.notKept = kept.error().text();
+                say("pictures", out.notKept);
+            }
         }
+        e.pictures.push_back(std::move(out));
     }
     return e;
 }
@@ -291,8 +296,13 @@ void Station::writeDown(std::vector<Inspected> items)
         }
         if (!why.empty()) say(sink->name(), why);
     }
+    for (std::size_t i = 0; i < items.size(); ++i)
+        if (!m_sinks.empty() && !saved[i] && items[i].taken.line->release->recipe().stopUnsaved && running()) {
+            setRunning(false);
+            say("line", "stopped: " + items[i].taken.shot.id + " could not be saved, and the recipe says to stop then");
+        }
     for (std::size_t i = 0; i < items.size(); ++i) {
-        Logged logged{std::move(items[i]), std::move(ids[i]), saved[i]};
+        Logged logged{std::move(items[i]), std::move(ids[i]), saved[i], !m_sinks.empty() && !saved[i]};
         const bool unreadable = logged.result().error.has_value();
         if (unreadable) say("camera", *logged.result().error);
         if (m_listener.logged) m_listener.logged(logged);
@@ -300,7 +310,7 @@ void Station::writeDown(std::vector<Inspected> items)
         const std::lock_guard lock(m_mutex);
         ++m_counts.logged;
         m_counts.unreadable += unreadable;
-        m_counts.unsaved += !m_sinks.empty() && !logged.saved;
+        m_counts.unsaved += logged.unsaved;
         m_settled.notify_all();
     }
 }

@@ -132,6 +132,7 @@ recipe::Declare<P>& declareFit(recipe::Declare<P>& d, const char* backwardsKey, 
     using base::Unit;
     using namespace recipe;
     return d.template inherits<FitSettings>()
+        .picture()
         .leavesOut()
         .param(static_cast<vision::Polarity P::*>(&FitSettings::polarity),
                {"polarity", "Polarity", "Which way the grey level must change along the search."}, polarityChoices(),

@@ -1,7 +1,7 @@
 // glue.h - what several step kinds share between vision and recipe.
 #pragma once
 #include "geometry/zones.h"
-#include "recipe/step_kind.h"
+#include "recipe/declare.h"
 #include "vision/edges.h"
 
 namespace steps
@@ -99,6 +99,7 @@ template <class P> recipe::Declare<P>& declareDense(recipe::Declare<P>& d)
     using namespace recipe;
     using base::Unit;
     return d.template inherits<DenseSettings>()
+        .picture()
         .leavesOut()
         .param(&P::reach, {"reach", "Reach", "How far from the feature, to both sides, edges are looked for."},
                Unit::Pixel, Real{2, 2000, 1, 5, 100}, true)

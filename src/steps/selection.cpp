@@ -61,7 +61,7 @@ struct Worked {
     std::shared_ptr<const image::Image> owned;
 };
 base::Result<Worked> workedPicture(const SelectionSettings& s, image::GreyView picture,
-                                   const image::Capture* emptyPicture, const Box& box,
+                                   const image::Picture& emptyPicture, const Box& box,
                                    const std::vector<geometry::Span>& where)
 {
     const int width = picture.width, height = picture.height;
@@ -70,9 +70,9 @@ base::Result<Worked> workedPicture(const SelectionSettings& s, image::GreyView p
     if (s.smooth == Smooth::Median) part = vision::medianOf(now(), s.smoothSize);
     if (s.smooth == Smooth::Gaussian) part = vision::gaussianOf(now(), s.smoothSize / 4.0);
     if (s.shading) {
-        if (!emptyPicture)
+        if (emptyPicture.pixels.empty())
             return base::fail(base::ErrorCode::NotFound, "the recipe has no empty picture to even out the light with");
-        const image::GreyView empty = emptyPicture->grey.grey();
+        const image::GreyView empty = emptyPicture.grey();
         if (empty.width != width || empty.height != height)
             return base::fail(base::ErrorCode::InvalidArgument, "the empty picture is " + std::to_string(empty.width) +
                                                                     "×" + std::to_string(empty.height) +
@@ -104,7 +104,7 @@ int marginOf(const SelectionSettings& s)
 base::Result<SelectionTaught> teachSelection(const SelectionSettings& s, const TeachInput& in)
 {
     SelectionTaught out;
-    const image::Image& shown = in.reference.shown();
+    const image::Image& shown = in.seen().pixels;
     if (s.mode != TakeBy::Colour) {
         const auto it = in.regions.find("region");
         const auto where =
@@ -113,8 +113,9 @@ base::Result<SelectionTaught> teachSelection(const SelectionSettings& s, const T
                               in.leaveOut, shown.width(), shown.height());
         if (geometry::pixelCount(where) == 0)
             return base::fail(base::ErrorCode::NoResult, "the region lies outside the reference");
-        const image::GreyView grey = in.reference.grey.grey();
-        const auto worked = workedPicture(s, grey, in.empty, boxOf(where, marginOf(s), grey.width, grey.height), where);
+        const image::GreyView grey = in.seen().grey();
+        const auto worked =
+            workedPicture(s, grey, in.emptyPicture(), boxOf(where, marginOf(s), grey.width, grey.height), where);
         if (!worked) return base::passOn(worked.error(), "on the reference");
         const auto t = workedOut(s, vision::histogram(worked->view, where));
         if (!t) return base::passOn(t.error(), "on the reference");
@@ -159,7 +160,7 @@ base::Result<Selection> select(const SelectionSettings& s, const RunInput& in, c
         return base::fail(base::ErrorCode::NoResult, "not taught: the recipe has no reference");
     const Box box = boxOf(where, marginOf(s), out.view.width, out.view.height);
     const int width = out.view.width, height = out.view.height;
-    auto worked = workedPicture(s, in.grey(), in.empty, box, where);
+    auto worked = workedPicture(s, in.grey(), in.emptyPicture(), box, where);
     if (!worked) return base::passOn(worked.error());
     out.view = out.judged = worked->view;
     out.owned = out.judgedOwned = worked->owned;
@@ -171,7 +172,7 @@ base::Result<Selection> select(const SelectionSettings& s, const RunInput& in, c
     };
     switch (s.mode) {
     case TakeBy::Colour:
-        own(vision::colourMask(in.capture.shown(), *taught->colour, box.x, box.y, box.width, box.height));
+        own(vision::colourMask(in.seen().pixels, *taught->colour, box.x, box.y, box.width, box.height));
         break;
     case TakeBy::Local:
         own(vision::localThreshold(cut(out.view, box), s.localWindow / 2, s.localOffset, s.objects == Objects::Bright,

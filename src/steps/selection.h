@@ -1,7 +1,7 @@
 // selection.h - which pixels belong to an object, as settings several step kinds share: grey limits, a local limit, or
 // a colour.
 #pragma once
-#include "recipe/step_kind.h"
+#include "recipe/declare.h"
 #include "vision/colour.h"
 #include "vision/threshold.h"
 
@@ -67,6 +67,7 @@ template <class P> recipe::Declare<P>& declareSelection(recipe::Declare<P>& d)
     };
     bool (*taught)(const P&) = [](const P& p) { return selectionIsTaught(p); };
     return d.template inherits<SelectionSettings>()
+        .picture()
         .leavesOut()
         .samples()
         .region({"learn",
@@ -102,6 +103,7 @@ template <class P> recipe::Declare<P>& declareSelection(recipe::Declare<P>& d)
         .param(&P::outside, {"outside", "Turned inside out",
                              "With fixed limits: what lies outside them is taken instead of what lies between."})
         .ordered("low", "high", "mode", "fixed")
+        .colourWhen("mode", "colour", "learn")
         .param(&P::localWindow,
                {"local_window", "Local window",
                 "With the local threshold: side of the square whose mean is compared; larger than the objects."},

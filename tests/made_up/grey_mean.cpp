@@ -1,6 +1,6 @@
 // A made-up step kind, as somebody would add it: one folder with this much in it, one test, one word in the list.
 // It stands in for src/steps/grey_mean/grey_mean.cpp; nothing outside it knows it.
-#include "recipe/step_kind.h"
+#include "recipe/declare.h"
 
 namespace steps
 {
@@ -32,6 +32,7 @@ StepKind grey_mean()
                                    Question::HowMany, 1, "arithmetic")
         .purpose("brightness exposure mean")
         .madeByArea()
+        .picture()
         .region({"area", "Area", "Where the mean is taken.", {geometry::Shape::Rectangle, geometry::Shape::Circle}})
         .param(&GreyMeanParams::gain, {"gain", "Gain", "Factor the mean is multiplied with."}, base::Unit::None,
                Real{0.1, 10, 0.1}, true)

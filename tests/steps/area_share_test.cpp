@@ -73,7 +73,7 @@ private slots:
                 q[0] = c == 0 ? 190 : 40, q[1] = c == 1 ? 160 : 50, q[2] = c == 2 ? 180 : 45;
             }
         recipe::Recipe r;
-        r.reference = *recipe::makeReference("r.png", *image::encodePng(p), "");
+        r.reference = *recipe::makeAsset("r.png", *image::encodePng(p), "");
         chain(r, "area_share", "red", [](recipe::Step& s) {
             put(s, "mode", std::string("colour"));
             s.samples = {{{10, 20}, false, {}}};
@@ -100,7 +100,7 @@ private slots:
     {
         recipe::Recipe r;
         r.reference =
-            *recipe::makeReference("r.png", *image::encodePng(image::Image(20, 20, image::PixelFormat::Colour8)), "");
+            *recipe::makeAsset("r.png", *image::encodePng(image::Image(20, 20, image::PixelFormat::Colour8)), "");
         chain(r, "area_share", "c", [](recipe::Step& s) { put(s, "mode", std::string("colour")); });
         QVERIFY(runChain(r, image::Image(20, 20, image::PixelFormat::Grey8))
                     .items[0]

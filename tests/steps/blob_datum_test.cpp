@@ -19,7 +19,7 @@ class BlobDatumTest : public QObject
     static recipe::Recipe chainOf(const char* of, int expected)
     {
         recipe::Recipe r;
-        r.reference = *recipe::makeReference("r.png", *image::encodePng(parts(1)), "");
+        r.reference = *recipe::makeAsset("r.png", *image::encodePng(parts(1)), "");
         chain(r, "blobs", "all", [](recipe::Step& s) { put(s, "objects", std::string("dark")); });
         chain(r, "blob_datum", "datum", [&](recipe::Step& s) {
             s.inputs = {{"blobs", "all"}};

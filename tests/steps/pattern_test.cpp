@@ -18,7 +18,7 @@ class PatternTest : public QObject
     {
         recipe::Recipe r;
         const auto png = image::encodePng(draw({part({{100, 90}, 0})}, 200, 180));
-        r.reference = *recipe::makeReference("reference.png", *png, "");
+        r.reference = *recipe::makeAsset("reference.png", *png, "");
         recipe::Step s = recipe::makeStep(r, *recipe::findKind("pattern"));
         s.regions["part"] = Region::rectangle({100, 90}, 150, 110);
         edit(s);
@@ -76,7 +76,7 @@ private slots:
     void anAmbiguousPartIsSaid()
     {
         recipe::Recipe r = recipeWith([](recipe::Step&) {});
-        r.reference = *recipe::makeReference("r.png", *image::encodePng(draw({box(40, 60, 160, 120)}, 200, 180)), "");
+        r.reference = *recipe::makeAsset("r.png", *image::encodePng(draw({box(40, 60, 160, 120)}, 200, 180)), "");
         const auto prepared = inspect::Prepared::make(r);
         QVERIFY2(prepared->taught(r.steps[0].id)->note.find("looks alike when turned by") == 0,
                  prepared->taught(r.steps[0].id)->note.c_str());

@@ -20,7 +20,7 @@ private slots:
                          demo::circleOutline(at(20, 30), 9)});
         };
         recipe::Recipe r;
-        r.reference = *recipe::makeReference("r.png", *image::encodePng(picture(0, {0, 0})), "");
+        r.reference = *recipe::makeAsset("r.png", *image::encodePng(picture(0, {0, 0})), "");
         chain(r, "circle", "left", [](recipe::Step& s) { s.regions["ring"] = Region::ring({130, 150}, 2, 30); });
         chain(r, "circle", "right", [](recipe::Step& s) { s.regions["ring"] = Region::ring({270, 150}, 2, 30); });
         chain(r, "two_holes", "frame", [](recipe::Step& s) { s.inputs = {{"first", "left"}, {"second", "right"}}; });

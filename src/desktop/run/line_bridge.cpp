@@ -34,7 +34,7 @@ LineBridge::LineBridge(const QString& logPath, QObject* parent) : QObject(parent
         {
             const std::lock_guard lock(m_mutex);
             m_waiting.push_back(item);
-            m_waiting.back().inspected.taken.shot.file.reset(); // decoded; the bytes are not needed here
+            m_waiting.back().inspected.taken.shot.files.clear(); // decoded; the bytes are not needed here
             // Pictures wait for the window only as long as they could still be looked at.
             if (m_waiting.size() > 24) m_waiting[m_waiting.size() - 25].letGoOfPicture();
         }

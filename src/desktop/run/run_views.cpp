@@ -34,7 +34,7 @@ void RunSheet::show(const station::Logged& logged, int item)
     m_item = item;
     m_hint.clear();
     const auto& capture = logged.inspected.capture;
-    m_picture = capture ? report::toQImage(capture->shown()) : QImage();
+    m_picture = capture ? report::toQImage(capture->first().pixels) : QImage();
     if (logged.result().error) m_hint = tr("The picture could not be read\n%1").arg(q(*logged.result().error));
     else if (!capture)
         m_hint = tr("This item's picture is no longer in memory\nIts values and verdict are shown beside and below");

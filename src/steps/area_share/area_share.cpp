@@ -76,7 +76,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     out.values["area"] = {area};
     const auto [mean, spread] = greysOf(in.grey(), where, total);
     out.values["grey_mean"] = {mean}, out.values["grey_spread"] = {spread};
-    if (const image::Image& shown = in.capture.shown(); image::channels(shown.format()) == 3) {
+    if (const image::Image& shown = in.seen().pixels; image::channels(shown.format()) == 3) {
         const auto [hue, chroma] = vision::hueOf(meanColour(shown, where));
         out.values["hue"] = {hue}, out.values["chroma"] = {chroma};
     }
@@ -101,7 +101,7 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     P p;
     const RunInput here{in.capture, {{"region", region}}, {}, {}, {}, {}, nullptr};
     const auto where = selectionSpans(here);
-    const auto t = vision::automaticThreshold(vision::histogram(in.capture.grey.grey(), where));
+    const auto t = vision::automaticThreshold(vision::histogram(in.capture.first().grey(), where));
     if (!t) return {};
     // Fixed limits on the side that fills most: a share must not follow each picture's own threshold.
     p.mode = TakeBy::Fixed;

@@ -122,6 +122,8 @@ StepKind blob_datum()
         .output({"x", "x", "Place of the origin in the picture.", Unit::Pixel, false, false})
         .output({"y", "y", "Place of the origin in the picture.", Unit::Pixel, false, false})
         .output({"angle", "Angle", "Turn of the x direction, counter-clockwise as seen.", Unit::Degree})
+        .find("x", "y", "angle")
+        .expects("expected")
         .output({"finds", "Finds", "Number of datums made.", Unit::None})
         .offers(offer)
         .runs(run);

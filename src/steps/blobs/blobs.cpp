@@ -107,7 +107,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     RunOutput out;
     for (const std::string& key : listKeys()) out.values[key] = {};
     out.values["count"] = {0}, out.values["total_area"] = {0};
-    const image::Image& shown = in.capture.shown();
+    const image::Image& shown = in.seen().pixels;
     const bool coloured = image::channels(shown.format()) == 3;
     if (coloured) out.values["hue"] = {}, out.values["chroma"] = {};
     for (const Filter& f : in.filters)
@@ -247,7 +247,7 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in) { return selecti
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
     if (g.type != Gesture::Type::Area) return {};
-    const image::GreyView picture = in.capture.grey.grey();
+    const image::GreyView picture = in.capture.first().grey();
     const Point d = g.to - g.from;
     if (std::abs(d.x) < 8 || std::abs(d.y) < 8) return {};
     // The area is level with the datum, so that it stays so when the part turns.

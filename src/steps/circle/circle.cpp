@@ -62,7 +62,7 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
     if (g.type != Gesture::Type::Click) return {};
-    const image::GreyView picture = in.capture.grey.grey();
+    const image::GreyView picture = in.capture.first().grey();
     const double least = std::max(6 * in.noise, 20.0);
     geometry::Circle c{g.from, 0};
     int rising = 0, used = 0;
@@ -129,6 +129,7 @@ StepKind circle()
     return declareFit(d, "inward", "Search inward", "Search from the outer circle to the inner one instead of outward.")
         .output({"x", "Centre x", "Place of the centre in the picture.", Unit::Pixel, false, false})
         .output({"y", "Centre y", "Place of the centre in the picture.", Unit::Pixel, false, false})
+        .place("x", "y")
         .output({"along_x", "Along datum x", "Place of the centre along the datum's x direction.", Unit::Pixel})
         .output({"along_y", "Along datum y", "Place of the centre along the datum's y direction.", Unit::Pixel})
         .output({"radius", "Radius", "Radius of the circle.", Unit::Pixel})

@@ -90,6 +90,7 @@ StepKind circle_through()
                  "Another feature whose centre lies on the circle.", any, false});
     return d.output({"x", "x", "Place in the picture.", Unit::Pixel, false, false})
         .output({"y", "y", "Place in the picture.", Unit::Pixel, false, false})
+        .place("x", "y")
         .output({"along_x", "Along datum x", "Place along the datum's x direction.", Unit::Pixel})
         .output({"along_y", "Along datum y", "Place along the datum's y direction.", Unit::Pixel})
         .output({"radius", "Radius", "Radius of the circle.", Unit::Pixel})

@@ -61,6 +61,7 @@ StepKind corner()
         .output({"x", "x", "Place of the origin in the picture.", Unit::Pixel, false, false})
         .output({"y", "y", "Place of the origin in the picture.", Unit::Pixel, false, false})
         .output({"angle", "Angle", "Turn of the x direction, counter-clockwise as seen.", Unit::Degree})
+        .find("x", "y", "angle")
         .output({"between", "Angle between", "Angle between the two edges.", Unit::Degree})
         .offers(offer)
         .runs(run);

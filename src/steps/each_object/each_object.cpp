@@ -149,6 +149,7 @@ StepKind each_object()
                "edges as in vision/edges.h, fits as in geometry/fit.h, laid by each object's smallest turned box")
         .purpose("each list diameter width angle of every object holes")
         .drawn("click objects that a blobs step found")
+        .picture()
         .input({"each", "Objects", "Step that finds the objects.", {FeatureType::Group}})
         .param(&P::what,
                {"what", "Measured in each",

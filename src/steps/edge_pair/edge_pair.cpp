@@ -133,7 +133,7 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
     if (g.type != Gesture::Type::Stroke) return {};
-    const image::GreyView picture = in.capture.grey.grey();
+    const image::GreyView picture = in.capture.first().grey();
     const double width = averagingWidth(g), least = std::max(4 * in.noise, 8.0);
     auto profile = vision::profile(picture, g.from, g.to, width);
     if (!profile) return {};
@@ -194,6 +194,7 @@ StepKind edge_pair()
         .purpose("width thickness gap diameter distance size length")
         .drawn("stroke across both edges")
         .gives(FeatureType::Point)
+        .picture()
         .region({"window",
                  "Window",
                  "Directed window, bent line, ring or arc across both edges.",
@@ -238,6 +239,7 @@ StepKind edge_pair()
                Unit::Pixel, kSmoothingRange)
         .param(&P::backwards,
                {"reversed", "Search backwards", "Edges are met from the end of the region to its start."})
+        .reversedRoundBy("reversed")
         .output(
             {"distance", "Distance", "From the first edge of the pair to the second.", Unit::Pixel, false, true, true})
         .output({"edges", "Edges met", "Number of edges above the least strength.", Unit::None, false, true, false})

@@ -87,7 +87,7 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
     if (g.type != Gesture::Type::Stroke) return {};
     const double width = averagingWidth(g);
-    auto profile = vision::profile(in.capture.grey.grey(), g.from, g.to, width);
+    auto profile = vision::profile(in.capture.first().grey(), g.from, g.to, width);
     if (!profile) return {};
     const auto all = vision::edges(*profile, {vision::Polarity::Any, std::max(4 * in.noise, 8.0), 1.0});
     const auto strongest = vision::pick(all, vision::Pick::Strongest);
@@ -113,6 +113,7 @@ StepKind edge_point()
         .purpose("edge border transition position level")
         .drawn("stroke across the edge")
         .gives(FeatureType::Point)
+        .picture()
         .region({"window",
                  "Window",
                  "Directed window, bent line, ring or arc; edges are met from its start to its end.",
@@ -130,6 +131,7 @@ StepKind edge_point()
                Unit::None, Whole{-1000, 1000})
         .param(&P::backwards,
                {"reversed", "Search backwards", "Edges are met from the end of the region to its start."})
+        .reversedRoundBy("reversed")
         .param(&P::leastStrength,
                {"least_strength", "Least strength",
                 "Edges with a smaller grey difference are ignored; raise it when dirt is found."},

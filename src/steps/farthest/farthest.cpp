@@ -132,6 +132,7 @@ StepKind farthest()
         .output({"outward", "Outward", "The same with its sign: outward positive.", Unit::Pixel})
         .output({"x", "x", "Place of the farthest point in the picture.", Unit::Pixel, false, false})
         .output({"y", "y", "Place of the farthest point in the picture.", Unit::Pixel, false, false})
+        .place("x", "y")
         .output({"points", "Points", "Number of edge points looked at.", Unit::None})
         .better({"size"}, OutputSpec::Better::Less, 0.0);
     return d.shows(evidence).offers(offer).runs(run);

@@ -29,7 +29,7 @@ base::Result<vision::PatternModel> teach(const P& p, const TeachInput& in)
     if (in.calibration && in.calibration->bends()) {
         // Under tilt or lens the part keeps its shape only on the level picture: it is taught and found there, and
         // nowhere else.
-        const auto level = vision::levelPicture(in.reference.grey.grey(), *in.calibration);
+        const auto level = vision::levelPicture(in.seen().grey(), *in.calibration);
         const auto carry = [&](Point q) { return in.calibration->level(q) - level.origin; };
         std::vector<Region> leftOut;
         for (const Region& r : in.leaveOut) leftOut.push_back(r.mapped(carry));
@@ -38,8 +38,8 @@ base::Result<vision::PatternModel> teach(const P& p, const TeachInput& in)
                                     {carry(at), geometry::angleOf(carry(at + x) - carry(at - x))}, p.leastContrast,
                                     leftOut);
     }
-    return vision::teachPattern(in.reference.grey.grey(), region->second, {at, geometry::radians(p.direction)},
-                                p.leastContrast, in.leaveOut);
+    return vision::teachPattern(in.seen().grey(), region->second, {at, geometry::radians(p.direction)}, p.leastContrast,
+                                in.leaveOut);
 }
 
 std::string note(const P& p, const vision::PatternModel& m)
@@ -177,7 +177,7 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     if (part.width < 12 || part.height < 12) return {};
     P p;
     p.leastContrast = std::clamp(std::round(5 * in.noise), 6.0, 40.0);
-    const auto model = vision::teachPattern(in.capture.grey.grey(), part, {part.centre, 0}, p.leastContrast);
+    const auto model = vision::teachPattern(in.capture.first().grey(), part, {part.centre, 0}, p.leastContrast);
     if (!model) return {};
     Offer o;
     o.step.params = p;
@@ -204,6 +204,7 @@ StepKind pattern()
                "edge directions after Steger 2002; refinement by least squares along the normals (docs/methods.md)")
         .purpose("locate find position part datum align where template")
         .drawn("Ctrl and drag a frame round the part")
+        .picture()
         .isDatum()
         .gives(FeatureType::Point)
         .leavesOut()
@@ -220,6 +221,9 @@ StepKind pattern()
                  {Shape::Rectangle, Shape::Circle, Shape::Ring, Shape::Polygon},
                  false})
         .point({"origin", "Origin", "Origin of the datum on the reference; without it the middle of the part."})
+        .origin("origin")
+        .direction("direction")
+        .expects("expected")
         .param(&P::leastScore,
                {"least_score", "Least score",
                 "Share of the edges that must be seen again; lower it for hidden parts, raise it when other things are "
@@ -271,6 +275,7 @@ StepKind pattern()
         .output({"finds", "Finds", "Number of parts found, also those beyond the wanted ones.", Unit::None, false, true,
                  false})
         .output({"scale", "Scale", "Size of the part against the reference, 1 when equal.", Unit::None})
+        .find("x", "y", "angle", "score", "scale")
         .output({"scores", "Scores", "Score of every part found, in order.", Unit::None, true})
         .better({"score", "scores"}, OutputSpec::Better::More, 0.0, 1.0)
         .teaches(teach, note)

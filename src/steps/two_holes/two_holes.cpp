@@ -55,6 +55,7 @@ StepKind two_holes()
         .output({"x", "x", "Place of the origin in the picture.", Unit::Pixel, false, false})
         .output({"y", "y", "Place of the origin in the picture.", Unit::Pixel, false, false})
         .output({"angle", "Angle", "Turn of the x direction, counter-clockwise as seen.", Unit::Degree})
+        .find("x", "y", "angle")
         .output({"distance", "Distance", "Between the two holes.", Unit::Pixel})
         .offers(offer)
         .runs(run);

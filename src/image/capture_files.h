@@ -1,0 +1,49 @@
+// capture_files.h - which files are the pictures of one capture, and reading them.
+//
+// Input   a naming: for each picture of a capture its key and the name of its file, in which {id} stands for what all
+//         of them share: "{id}-dome.png". An empty naming: every picture is a capture of its own, whatever its name.
+// Output  the capture any one of its files belongs to. Of two names that fit, the one with more letters of its own
+//         does.
+// Fails   InvalidArgument: a file that fits no name, naming them; two pictures of different size; heights in a picture
+//         that is not 16 bit grey. NotFound, Io, Corrupt …: as decode.h, naming the file.
+#pragma once
+#include "image/capture.h"
+#include "image/decode.h"
+
+namespace image
+{
+
+struct PictureName {
+    std::string key;                   // "dome"
+    std::string file;                  // "{id}-dome.png"
+    std::optional<HeightScale> height; // it holds heights, of this scale
+    friend bool operator==(const PictureName&, const PictureName&) = default;
+};
+using Naming = std::vector<PictureName>;
+constexpr std::size_t kMostPictures = 16; // of a capture
+// Fails with InvalidArgument or OutOfRange: no or more than one {id}, a folder in it, keys or names that stand twice.
+base::Status check(const Naming& naming);
+
+struct CaptureFiles {
+    std::string id; // what {id} stands for; of a capture without names the file's name without its ending
+    std::vector<std::pair<std::string, std::string>> files; // key and path, in the naming's order
+    const std::string& first() const { return files.front().second; }
+};
+base::Result<CaptureFiles> filesOf(const Naming& naming, const std::string& path);
+// Every capture once, by its first picture's path, in the order in which one of its files is met. Files that fit no
+// name stay as they are, so that they are refused by name when they are read.
+std::vector<std::string> captures(const Naming& naming, const std::vector<std::string>& paths);
+// Changes when one of its files does.
+std::string stampOf(const Naming& naming, const std::string& path);
+
+struct FileBytes {
+    std::string key, path;
+    std::shared_ptr<const std::string> bytes;
+};
+base::Result<std::vector<FileBytes>> readCapture(const Naming& naming, const std::string& path);
+// Decoded; the capture keeps the files' bytes, so that they can be put aside as they came.
+base::Result<Capture> captureOf(const Naming& naming, const std::vector<FileBytes>& files, std::string id);
+// The id is the first picture's path. The bytes are not kept.
+base::Result<Capture> loadCapture(const std::string& path, const Naming& naming = {});
+
+} // namespace image

@@ -1,0 +1,33 @@
+// offers.h - making a step by a gesture on the part.
+#pragma once
+#include "recipe/running.h"
+
+namespace recipe
+{
+
+struct Gesture {
+    enum class Type { Stroke, Area, Click } type = Type::Stroke;
+    geometry::Point from, to;
+    double width = 0; // px, averaging width asked for by the wheel; 0: choose
+    bool reversed = false;
+    std::string fromFeature, toFeature; // "step" ids of found geometry under the ends, when there is any
+};
+struct OfferInput {
+    const image::Capture& capture; // the picture in view; everything here is in its coordinates
+    double noise = 1;              // grey levels
+    bool hasDatum = false;
+    double datumAngle = 0;
+    const std::map<std::string, Feature>& features; // by step id
+    const geometry::Calibration* calibration = nullptr;
+    geometry::Pose datum{}; // here, level px; of the picture itself when there is none
+};
+struct Offer {
+    Step step;                       // regions and points in the coordinates of the picture in view
+    int rank = 0;                    // smaller first
+    std::string words;               // "edge pair", "distance of two fitted lines"
+    std::vector<std::string> chosen; // parameter keys that were chosen for this place
+    std::vector<std::string> judged; // outputs that get a check; the kind's main output always does
+    std::string wants;               // when something is missing: "1 of 2 found, go on"
+};
+
+} // namespace recipe

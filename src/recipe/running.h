@@ -1,0 +1,98 @@
+// running.h - what a step is given when it runs or is taught, and what it gives back.
+//
+// Two kinds of places. Where a step looks (regions, left-out areas) is in picture px. Whatever it finds, reads from
+// other steps or answers (points, features, marks, finds, values) is in level px, see geometry/calibration.h: a step
+// carries what it sees over by level() and works on as if there were neither tilt nor lens. Without a lens calibration
+// both are the same.
+#pragma once
+#include "geometry/calibration.h"
+#include "image/capture.h"
+#include "recipe/specs.h"
+#include "recipe/step.h"
+
+#include <any>
+#include <map>
+
+namespace recipe
+{
+
+struct NamedValue {
+    base::Unit unit = base::Unit::None;
+    bool list = false;
+    std::vector<double> values;
+};
+struct RunInput {
+    const image::Capture& capture;
+    std::map<std::string, geometry::Region> regions; // carried over to this picture
+    std::map<std::string, geometry::Point> points;
+    std::map<std::string, Feature> inputs;
+    geometry::Motion motion; // reference → this picture
+    geometry::Pose frame;    // the datum here; of the picture itself when the step follows none
+    const std::any* taught = nullptr;
+    // of each input: every edge point it was found by
+    std::map<std::string, std::vector<geometry::Point>> inputPoints{};
+    std::vector<geometry::Region> leaveOut{};
+    std::vector<Filter> filters{};
+    std::vector<Place> places{};
+    // Lengths of the step's settings that are stated on the reference (reaches, areas by the square) grow with the
+    // part.
+    double grows() const { return motion.scale; }
+    const geometry::Calibration* calibration = nullptr; // null: none
+    const image::Capture* empty = nullptr;              // the picture without a part, for uneven light
+    std::map<std::string, NamedValue> named{};          // "step.output" of what a formula names, in the recipe's units
+    // by the kind's picture keys; see seen()
+    std::map<std::string, const image::Picture*> pictures{};
+
+    double mmPerPixel() const { return calibration ? calibration->mmPerPixel() : 0; } // 0: not calibrated
+    bool bends() const { return calibration && calibration->bends(); }
+    geometry::Point level(geometry::Point picture) const { return bends() ? calibration->level(picture) : picture; }
+    geometry::Point picture(geometry::Point level) const { return bends() ? calibration->picture(level) : level; }
+    // One of the pictures the kind declares; without a key the first one.
+    const image::Picture& seen(const std::string& key = "picture") const
+    {
+        const auto it = pictures.find(key);
+        return it == pictures.end() ? capture.first() : *it->second;
+    }
+    image::GreyView grey(const std::string& key = "picture") const { return seen(key).grey(); }
+    // The same picture without a part; one without pixels when there is none.
+    const image::Picture& emptyPicture() const
+    {
+        const image::Picture* of = empty ? empty->find(seen().key) : nullptr;
+        return of ? *of : image::Capture::none();
+    }
+    geometry::Region region(const std::string& key) const
+    {
+        const auto it = regions.find(key);
+        return it == regions.end() ? geometry::Region::whole() : it->second;
+    }
+};
+struct RunOutput {
+    std::map<std::string, std::vector<double>> values; // one number for a value, any for a list; in the declared unit
+    std::map<std::string, Feature> features;
+    std::vector<Mark> marks;
+    std::vector<Find> finds;                                      // datums only
+    std::vector<Find> surplus{};                                  // of a datum: parts beyond the wanted ones
+    std::map<std::string, std::vector<geometry::Point>> points{}; // every edge point, for tolerances of form
+    // what should be known beside the values: a list that was cut off
+    std::string note{};
+    // objects that were found and are in no list: lists are cut off and cannot be judged as wholes
+    std::size_t unlisted = 0;
+};
+struct TeachInput {
+    const image::Capture& reference;
+    std::map<std::string, geometry::Region> regions; // picture px
+    std::map<std::string, geometry::Point> points;   // picture px
+    std::vector<geometry::Region> leaveOut{};
+    std::vector<Sample> samples{};
+    const geometry::Calibration* calibration = nullptr;
+    const image::Capture* empty = nullptr; // the picture without a part
+    const image::Picture* main = nullptr;  // of the reference, as the step says; none: the first
+    const image::Picture& seen() const { return main ? *main : reference.first(); }
+    const image::Picture& emptyPicture() const
+    {
+        const image::Picture* of = empty ? empty->find(seen().key) : nullptr;
+        return of ? *of : image::Capture::none();
+    }
+};
+
+} // namespace recipe
