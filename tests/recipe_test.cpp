@@ -123,8 +123,8 @@ private slots:
         row("no scale at all", "/calibration/mm_per_px", "0", "mm_per_px = 0 is outside 1e-06 .. 1000");
         row("id twice", "/steps/1/id", "\"plate\"", "id \"plate\" stands twice");
         row("circle of steps", "/steps/0/datum", "\"width\"", "read each other in a circle");
-        row("reference not there", "/reference/picture", "\"none.png\"", "none.png");
-        row("reference no picture", "/reference/picture", "\"truth.json\"", "not a picture");
+        row("reference not there", "/assets/reference/file", "\"none.png\"", "none.png");
+        row("reference no picture", "/assets/reference/file", "\"truth.json\"", "not a picture");
         row("steps no list", "/steps", "3", "steps: must be a list");
     }
     void errorsNameFileFieldAndBound()

@@ -226,6 +226,7 @@ private slots:
     void anAreaOnTheReferenceOffersADatum()
     {
         m_session->setShowReference(true);
+        QVERIFY(settled());
         const auto all = offers(Gesture::Type::Area, onPlate(-51, -14), onPlate(51, 14), "pattern");
         QCOMPARE(all.size(), std::size_t(1));
         QVERIFY(all[0].step.letter == "B" && all[0].step.datum.empty());

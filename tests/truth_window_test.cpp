@@ -149,6 +149,7 @@ private slots:
                 s.regions["window"] = Region::window({300, 300}, {400, 300}, 9);
             });
         });
+        QVERIFY(settled());
         drag(sheet(), onReference(-46, 9), onReference(46, 9));
         QVERIFY(session().draft());
         QCOMPARE(session().draft()->offer().step.kind, std::string("two_holes"));
@@ -179,6 +180,7 @@ private slots:
             QCOMPARE(session().draft()->offer().step.kind, std::string("line"));
             session().takeDraft();
         }
+        QVERIFY(settled());
         sheet()->setArmedKind("corner");
         drag(sheet(), onReference(10, -13), onReference(-50, 2));
         QVERIFY(session().draft());
@@ -544,6 +546,7 @@ private slots:
         openDemo();
         session().setShowReference(true);
         session().select("slots");
+        QVERIFY(settled());
         const double before = value(*session().currentResult(), "slots", "count");
         // X and a stroke through the row of slots, then an area: both are left out.
         QTest::keyClick(sheet(), Qt::Key_X);
@@ -554,6 +557,7 @@ private slots:
         QTest::keyClick(sheet(), Qt::Key_X);
         drag(sheet(), onReference(-45, -11), onReference(-25, 8), Qt::ControlModifier);
         QCOMPARE(int(session().recipe().find("slots")->leaveOut.size()), 1);
+        QVERIFY(settled());
         QVERIFY(value(*session().currentResult(), "slots", "count") < before);
         QTest::keyClick(m_window.get(), Qt::Key_Z, Qt::ControlModifier);
         // Places from the objects: as many as there are, each present.

@@ -93,6 +93,7 @@ private slots:
         clickMenu(*m_window, "Recipe", "addFolder");
         QVERIFY(chosen);
         QCOMPARE(session().trialCount(), 6);
+        QVERIFY(settled());
         QVERIFY(session().capture());
 
         // A step without a reference is not made; the sheet asks for it.
@@ -526,6 +527,7 @@ private slots:
         QVERIFY(settled());
         QVERIFY(session().result(12)->error);
         session().setTrial(12);
+        QVERIFY(settled());
         QVERIFY(session().pictureError().contains("broken.png"));
         m_window->grab();
     }

@@ -278,6 +278,7 @@ void CheckDialog::refresh()
 
 void CheckDialog::fromThisPart()
 {
+    m_session.awaitView();
     const auto* item = m_session.currentItem();
     if (!item) return m_state->setText(tr("No part is measured in this picture"));
     const auto c = inspect::fromThisPart(m_session.prepared()->recipe(), *item, m_check, m_step, m_tolerance->value(),

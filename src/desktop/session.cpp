@@ -9,6 +9,8 @@
 #include "inspect/picture_noise.h"
 #include "recipe/recipe_file.h"
 
+#include <QCoreApplication>
+#include <QElapsedTimer>
 #include <QFileInfo>
 #include <algorithm>
 #include <cmath>
@@ -194,16 +196,10 @@ base::Status Session::takeReference()
     const std::string leaf = QFileInfo(QString::fromStdString(path)).fileName().toStdString();
     auto made = awake([&] { return assetOf("reference", path, leaf); });
     if (!made) return base::passOn(made.error());
-    const inspect::ItemResult* item = currentItem();
     // What was drawn is carried over by the datums found on the new picture: where one is not found, everything would
     // stay behind.
-    std::optional<inspect::PictureResult> fresh;
-    if (!m_recipe.reference.empty() && m_capture && m_prepared && (!item || viewIsPending())) {
-        fresh = awake([prepared = m_prepared, capture = m_capture] {
-            return inspect::evaluate(*prepared, *capture, nullptr, nullptr, 0);
-        });
-        item = fresh->items.empty() ? nullptr : &fresh->items.front();
-    }
+    awaitView();
+    const inspect::ItemResult* item = currentItem();
     if (!m_recipe.reference.empty())
         for (const Step& s : m_recipe.steps) {
             const StepKind* kind = findKind(s.kind);
@@ -263,6 +259,7 @@ base::Status Session::takeEmpty()
 
 void Session::placesFromObjects()
 {
+    awaitView();
     const Step* s = selectedStep();
     const StepKind* kind = s ? findKind(s->kind) : nullptr;
     const auto* item = currentItem();
@@ -553,12 +550,16 @@ bool Session::viewIsReference() const
 {
     if (m_recipe.reference.empty() || !m_capture) return false;
     if (m_capture == m_recipe.reference.capture) return true;
+    // Asked at every movement of the hand: compared once.
+    if (m_compared == std::pair{m_capture, m_recipe.reference.capture}) return m_isReference;
+    m_compared = {m_capture, m_recipe.reference.capture};
     const auto here = m_capture->pictures(), there = m_recipe.reference.capture->pictures();
-    return std::equal(here.begin(), here.end(), there.begin(), there.end(), [](const auto& x, const auto& y) {
-        const image::Image &a = x.pixels, &b = y.pixels;
-        return a.width() == b.width() && a.height() == b.height() && a.format() == b.format() &&
-               std::equal(a.row(0), a.row(0) + a.byteCount(), b.row(0));
-    });
+    return m_isReference =
+               std::equal(here.begin(), here.end(), there.begin(), there.end(), [](const auto& x, const auto& y) {
+                   const image::Image &a = x.pixels, &b = y.pixels;
+                   return a.width() == b.width() && a.height() == b.height() && a.format() == b.format() &&
+                          std::equal(a.row(0), a.row(0) + a.byteCount(), b.row(0));
+               });
 }
 
 const image::Picture& Session::shownPicture() const
@@ -585,7 +586,21 @@ const inspect::PictureResult* Session::result(int trial) const
     const auto it = m_results.find(picture);
     return it == m_results.end() || m_stale.count(picture) ? nullptr : &it->second;
 }
-bool Session::viewIsPending() const { return !m_showReference && currentResult() && !result(m_trial); }
+bool Session::viewIsPending() const
+{
+    return m_showReference ? m_referenceAsked || m_preparing : currentResult() && !result(m_trial);
+}
+void Session::awaitView()
+{
+    // The view's own picture is answered first; what cannot be answered is not waited for for ever.
+    QElapsedTimer since;
+    since.start();
+    const auto unanswered = [this] {
+        return m_showReference ? m_referenceAsked : m_trial >= 0 && m_trial < trialCount() && !result(m_trial);
+    };
+    while ((m_loading || m_preparing || unanswered()) && since.elapsed() < 20000)
+        QCoreApplication::processEvents(QEventLoop::ExcludeUserInputEvents | QEventLoop::WaitForMoreEvents, 20);
+}
 const inspect::PictureResult* Session::currentResult() const
 {
     if (m_showReference) return m_referenceResult ? &*m_referenceResult : nullptr;

@@ -92,6 +92,7 @@ public:
     bool preparing() const { return m_preparing; } // something is being taught; prepared() is of an earlier recipe
     // Answered by this recipe; null while a trial waits for its answer.
     const inspect::PictureResult* result(int trial) const;
+    void awaitView();           // until what is shown is answered by this recipe; for acts that rest on it
     bool viewIsPending() const; // what the sheet shows is an earlier recipe's answer
     const inspect::PictureResult* currentResult() const;
     const inspect::ItemResult* currentItem() const;
@@ -177,6 +178,8 @@ private:
     inspect::CapturePtr m_capture;
     QString m_pictureError;
     mutable double m_noise = -1;
+    mutable std::pair<inspect::CapturePtr, inspect::CapturePtr> m_compared; // view and reference, when last compared
+    mutable bool m_isReference = false;
     std::string m_selected, m_selectedOutput;
     int m_selectedElement = -1;
     std::optional<Draft> m_draft;

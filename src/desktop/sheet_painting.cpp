@@ -37,9 +37,12 @@ void SheetView::paintEvent(QPaintEvent*)
         const QRectF target = t.mapRect(QRectF(m_picture.rect()));
         if (m_scaledFor != target || m_scaledAt != t) {
             const double ratio = devicePixelRatioF();
+            const QSize wanted = (target.size() * ratio).toSize().expandedTo({1, 1});
+            const QImage* from = &m_picture;
+            if (m_half.width() >= wanted.width() && m_half.height() >= wanted.height()) from = &m_half;
             m_scaled = QPixmap::fromImage(
-                m_picture.scaled((target.size() * ratio).toSize().expandedTo({1, 1}), Qt::IgnoreAspectRatio,
-                                 m_drag == Drag::Pan ? Qt::FastTransformation : Qt::SmoothTransformation));
+                from->scaled(wanted, Qt::IgnoreAspectRatio,
+                             m_drag == Drag::Pan ? Qt::FastTransformation : Qt::SmoothTransformation));
             m_scaledFor = target, m_scaledAt = t;
         }
         p.drawPixmap(target, m_scaled, QRectF(m_scaled.rect()));

@@ -69,9 +69,33 @@ void SheetView::pictureChanged()
     update();
 }
 
+namespace
+{
+// Means of 2 × 2 pixels of 1, 3 or 4 bytes; an odd last row or column is left out.
+QImage halved(const QImage& in)
+{
+    const int bytes = in.depth() / 8, w = in.width() / 2, h = in.height() / 2;
+    if (w < 1 || h < 1 || in.depth() % 8 != 0) return {};
+    QImage out(w, h, in.format());
+    for (int y = 0; y < h; ++y) {
+        const uchar *a = in.constScanLine(2 * y), *b = in.constScanLine(2 * y + 1);
+        uchar* to = out.scanLine(y);
+        for (int x = 0; x < w; ++x, a += 2 * bytes, b += 2 * bytes)
+            for (int k = 0; k < bytes; ++k) *to++ = uchar((a[k] + a[k + bytes] + b[k] + b[k + bytes] + 2) / 4);
+    }
+    return out;
+}
+} // namespace
+
 void SheetView::renderPicture()
 {
+    makePicture();
     m_scaledFor = {};
+    m_half = m_picture.width() > 1200 ? halved(m_picture) : QImage();
+}
+
+void SheetView::makePicture()
+{
     const auto capture = m_session.capture();
     if (!capture) {
         // The one before stays, without marks, for the moment it takes to read this one.

@@ -115,11 +115,13 @@ private:
     void paintAt(QPainter& p, QPointF at, const QString& text); // a plate beside the pointer
     void paintOffers(QPainter& p);
     void renderPicture();
+    void makePicture();
     std::string featureUnder(geometry::Point p) const;
     QPointF offerAnchor() const;
 
     Session& m_session;
     QImage m_picture;         // as shown at 1:1
+    QImage m_half;            // means of 2 × 2 pixels, from which small views are scaled in a quarter of the time
     std::string m_pictureKey; // which one of the capture it is
     QPixmap m_scaled;
     QRectF m_scaledFor;

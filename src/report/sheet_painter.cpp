@@ -110,6 +110,21 @@ QString numberOf(const inspect::ItemResult& item, const inspect::StepResult& ste
     return QString::fromStdString(m.text);
 }
 
+// The points as they are seen: of those closer than `least` to the one before only the first, and always the last.
+// Outlines and dense edges have several points for each of the screen's pixels.
+std::vector<QPointF> seen(const std::vector<Point>& points, const QTransform& t, double least)
+{
+    std::vector<QPointF> out;
+    for (std::size_t i = 0; i < points.size(); ++i) {
+        const QPointF q = at(t, points[i]);
+        if (!out.empty() && i + 1 < points.size() &&
+            std::max(std::abs(q.x() - out.back().x()), std::abs(q.y() - out.back().y())) < least)
+            continue;
+        out.push_back(q);
+    }
+    return out;
+}
+
 QPainterPath pathOf(const Mark& m, const QTransform& t)
 {
     QPainterPath path;
@@ -119,8 +134,9 @@ QPainterPath pathOf(const Mark& m, const QTransform& t)
         path.addEllipse(c, r, r);
         return path;
     }
-    for (std::size_t i = 0; i < m.points.size(); ++i)
-        i == 0 ? path.moveTo(at(t, m.points[i])) : path.lineTo(at(t, m.points[i]));
+    for (const QPointF& q : seen(m.points, t, 0.6))
+        if (path.elementCount() == 0) path.moveTo(q);
+        else path.lineTo(q);
     if (m.shape == MarkShape::Polygon) path.closeSubpath();
     return path;
 }
@@ -136,17 +152,18 @@ void paintMark(const Pencil& pencil, const Mark& m, const QTransform& t, Verdict
             pencil.p.setPen(Qt::NoPen);
             pencil.p.setBrush(colour);
             const double r = (selected ? 1.6 : 0.9) * pencil.unit;
-            for (const Point q : m.points) pencil.p.drawEllipse(at(t, q), r, r);
+            for (const QPointF& q : seen(m.points, t, 0.8 * pencil.unit)) pencil.p.drawEllipse(q, r, r);
             return;
         }
-        for (const Point q : m.points) {
-            if (m.role == MarkRole::Stray) pencil.cross(at(t, q), 3 * pencil.unit, ink().ink, 1.2);
-            else {
-                pencil.p.setPen(QPen(ink().paper, pencil.unit));
-                pencil.p.setBrush(colour);
-                pencil.p.drawEllipse(at(t, q), 2.2 * pencil.unit, 2.2 * pencil.unit);
-            }
+        if (m.role == MarkRole::Stray) {
+            for (const QPointF& q : seen(m.points, t, 2 * pencil.unit))
+                pencil.cross(q, 3 * pencil.unit, ink().ink, 1.2);
+            return;
         }
+        pencil.p.setPen(QPen(ink().paper, pencil.unit));
+        pencil.p.setBrush(colour);
+        for (const QPointF& q : seen(m.points, t, 1.5 * pencil.unit))
+            pencil.p.drawEllipse(q, 2.2 * pencil.unit, 2.2 * pencil.unit);
         return;
     case MarkShape::Dimension: return; // stated with its value, by the label
     case MarkShape::Frame:

@@ -521,6 +521,7 @@ void SetupPage::makeInView(const StepKind& k)
     const std::string datum =
         m_session.datumForNewSteps(m_sheet->pictureOf(QPointF(m_sheet->width() / 2.0, m_sheet->height() / 2.0)));
     if ((datum.empty() || k.datum) && !m_session.viewIsReference()) m_session.setShowReference(true);
+    m_session.awaitView();
     Offer o;
     o.step = makeStep(m_session.recipe(), k);
     o.words = k.label;
