@@ -127,6 +127,69 @@ private slots:
         QCOMPARE(call({"run", m_recipe, "--source", "list:" + at("list.txt"), "--items", "2"}), 0);
         QCOMPARE(lines(m_out.str()), 2);
     }
+    // Two pictures a part: any file of a capture stands for it, on the command line, in a folder and in a list.
+    void capturesOfSeveralPicturesAreOneItemEach()
+    {
+        const std::string folder = at("lights");
+        QVERIFY(QDir().mkpath(QString::fromStdString(folder + "/recipe")));
+        for (int i = 1; i <= 3; ++i) {
+            const std::string bytes = *base::readFile(at("plate-00" + std::to_string(i) + ".png"));
+            QVERIFY(base::realFiles().write(folder + "/p" + std::to_string(i) + "-white.png", bytes));
+            // The other light shows another part, so that it shows which picture a step looked at.
+            const std::string other = *base::readFile(at("plate-00" + std::to_string(i % 3 + 1) + ".png"));
+            QVERIFY(base::realFiles().write(folder + "/p" + std::to_string(i) + "-dome.png", other));
+        }
+        QCOMPARE(call({"unpack", m_recipe, folder + "/recipe"}), 0);
+        auto j = nlohmann::json::parse(*base::readFile(folder + "/recipe/recipe.json"));
+        const std::string name = j["assets"]["reference"]["file"].get<std::string>();
+        j["pictures"] = {{{"key", "white"}, {"file", "{id}-white.png"}}, {{"key", "dome"}, {"file", "{id}-dome.png"}}};
+        j["assets"]["reference"] = {{"files", {{"white", name}, {"dome", name}}}};
+        j["trials"] = nlohmann::json::array();
+        QVERIFY(base::realFiles().write(folder + "/recipe/recipe.json", j.dump()));
+        const std::string recipe = at("lights.dikkat"), dome = folder + "/p3-dome.png";
+        QCOMPARE(call({"pack", folder + "/recipe", recipe}), 0);
+        QCOMPARE(call({"check", recipe}), 0);
+        QCOMPARE(call({"inspect", recipe, dome, folder + "/p1-white.png", folder + "/p3-white.png"}), 1);
+        const std::string said = m_out.str();
+        QVERIFY2(lines(said) == 2 && said.find("p3-white.png: ") < said.find("p1-white.png: "), said.c_str());
+        // As from the white pictures alone.
+        QCOMPARE(call({"inspect", m_recipe, folder + "/p3-white.png", folder + "/p1-white.png"}), 1);
+        QCOMPARE(m_out.str(), said);
+        // The whole folder holds three captures.
+        const std::string log = at("lights.sqlite");
+        QCOMPARE(call({"run", recipe, "--source", "folder:" + folder, "--log", log, "--keep", "all"}), 1);
+        QCOMPARE(lines(m_out.str()), 3);
+        QVERIFY(base::realFiles().write(at("lights.txt"), dome + "\n" + folder + "/p3-white.png\n"));
+        QCOMPARE(call({"run", recipe, "--source", "list:" + at("lights.txt")}), 1);
+        QCOMPARE(lines(m_out.str()), 1);
+        // Logged with both pictures, and computed again from them when the originals are gone.
+        const auto opened = records::RecordLog::open(QString::fromStdString(log));
+        const auto items = (*opened)->items({});
+        QCOMPARE(items->size(), std::size_t(3));
+        for (const auto& row : *items) {
+            const auto pictures = (*opened)->pictures(row.id);
+            QVERIFY(pictures->size() == 2 && (*pictures)[1].key == "dome");
+            QVERIFY(base::sha256(*base::readFile((*pictures)[1].kept.toStdString())) ==
+                    (*pictures)[1].hash.toStdString());
+        }
+        QVERIFY(QFile::rename(QString::fromStdString(folder), QString::fromStdString(folder + "-gone")));
+        QCOMPARE(call({"replay", log, "1", "2", "3"}), 0);
+        // A step that looks at the other light sees the other part.
+        j["steps"][0]["pictures"]["picture"] = "dome";
+        for (auto& s : j["steps"])
+            if (s["kind"] != "distance" && s["kind"] != "formula") s["pictures"]["picture"] = "dome";
+        const std::string gone = folder + "-gone";
+        QVERIFY(base::realFiles().write(gone + "/recipe/recipe.json", j.dump()));
+        QCOMPARE(call({"inspect", gone + "/recipe", gone + "/p2-white.png"}), 1);
+        QVERIFY2(m_out.str().find("p2-white.png: reject") != std::string::npos, m_out.str().c_str()); // plate 3 is bad
+        QCOMPARE(call({"inspect", m_recipe, gone + "/p2-white.png"}), 0);
+        // What is missing, and what belongs to no capture, is said by name.
+        QVERIFY(QFile::remove(QString::fromStdString(gone + "/p2-dome.png")));
+        QCOMPARE(call({"inspect", recipe, gone + "/p2-white.png"}), 2);
+        QVERIFY(m_err.str().find("p2-dome.png") != std::string::npos);
+        QCOMPARE(call({"inspect", recipe, at("plate-001.png")}), 2);
+        QVERIFY(m_err.str().find("{id}-white.png, {id}-dome.png") != std::string::npos);
+    }
     // A file system of 3 MB, made for this test where that is allowed: what is not said to be unsaved is there.
     void aFullDiskLosesNothingAcknowledged()
     {

@@ -3,7 +3,6 @@
 #include "inspect/proposals.h"
 
 #include "base/files.h"
-#include "desktop/recovery.h"
 #include "geometry/zones.h"
 #include "image/decode.h"
 #include "inspect/picture_noise.h"
@@ -19,41 +18,32 @@ namespace desktop
 {
 using namespace recipe;
 
-Session::Session(QObject* parent)
-    : QObject(parent), m_cache(std::make_shared<inspect::CaptureCache>(std::size_t(1200) << 20))
+Session::Session(QObject* parent) : QObject(parent)
 {
     m_prepared = std::make_shared<const inspect::Prepared>(*inspect::Prepared::make(Recipe{}));
+    m_trials.follow(m_prepared, "", false);
     // Many answers a second are announced together.
     m_announce.setSingleShot(true);
     m_announce.setInterval(15);
     connect(&m_announce, &QTimer::timeout, this, &Session::resultsChanged);
-    m_rest.setSingleShot(true);
-    m_rest.setInterval(90);
-    connect(&m_rest, &QTimer::timeout, this, &Session::runTheRest);
-    m_autosave.setSingleShot(true);
-    m_autosave.setInterval(2000);
-    connect(&m_autosave, &QTimer::timeout, this, &Session::autosave);
-    m_runner = std::make_unique<inspect::TrialRunner>(
-        [this](int generation, inspect::PictureResult result) {
-            auto shared = std::make_shared<inspect::PictureResult>(std::move(result));
-            QMetaObject::invokeMethod(
-                this, [this, generation, shared] { received(generation, std::move(*shared)); }, Qt::QueuedConnection);
-        },
-        m_cache);
+    connect(&m_trials, &TrialSet::arrived, this, &Session::arrived);
+    connect(&m_document, &Document::notKept, this,
+            [this](const QString& why) { emit said(tr("Not kept for recovery: %1").arg(why)); });
 }
 
-Session::~Session() { m_runner.reset(); }
-
 // ---------------------------------------------------------------- recipe
-void Session::newRecipe()
+void Session::begin(Recipe recipe, const QString& path)
 {
-    m_recipe = Recipe{};
-    m_undo.clear(), m_redo.clear(), m_results.clear(), m_stale.clear(), m_stamps.clear();
-    m_path.clear(), m_selected.clear(), m_merge.clear();
-    m_draft.reset(), m_proposal.reset();
-    m_modified = m_showReference = false;
-    m_trial = -1, m_item = 0;
-    forgetRecovery();
+    m_document.begin(std::move(recipe), path);
+    m_trials.clear();
+    m_selected.clear();
+    m_draft.reset();
+    m_proposal.reset();
+    m_showReference = false;
+    m_item = 0;
+    m_trial = this->recipe().trials.empty() ? -1 : 0;
+    for (const Step& s : this->recipe().steps)
+        if (m_selected.empty() && !s.checks.empty() && !findKind(s.kind)->datum) m_selected = s.id;
     adopt();
     loadPicture();
     emit recipeChanged();
@@ -61,97 +51,62 @@ void Session::newRecipe()
     emit draftChanged();
 }
 
+void Session::newRecipe() { begin(Recipe{}, {}); }
+
 base::Status Session::open(const QString& path)
 {
     auto loaded = awake([file = path.toStdString()] { return recipe::load(file); });
     if (!loaded) return base::passOn(loaded.error());
-    newRecipe();
-    m_recipe = std::move(*loaded);
-    m_path = path;
-    m_trial = m_recipe.trials.empty() ? -1 : 0;
-    for (const Step& s : m_recipe.steps)
-        if (m_selected.empty() && !s.checks.empty() && !findKind(s.kind)->datum) m_selected = s.id;
-    adopt();
-    loadPicture();
-    emit recipeChanged();
-    emit selectionChanged();
+    begin(std::move(*loaded), path);
     return {};
 }
 
 base::Status Session::saveTo(const QString& path)
 {
-    Recipe copy = m_recipe;
-    if (m_modified && !m_path.isEmpty()) ++copy.revision;
-    if (auto ok = recipe::save(copy, path.toStdString()); !ok) return ok;
-    m_recipe.revision = copy.revision;
-    m_path = path;
-    m_modified = false;
-    forgetRecovery();
+    if (auto ok = m_document.saveTo(path); !ok) return ok;
     adopt();
     emit recipeChanged();
     return {};
 }
 
-void Session::forgetRecovery()
-{
-    m_autosave.stop();
-    m_keeper.wait(); // what is being kept would stand there again
-    Recovery::forget();
-}
-
 void Session::setRevision(int revision)
 {
-    if (revision == m_recipe.revision) return;
-    m_recipe.revision = revision;
-    m_modified = true;
-    m_autosave.start();
+    if (revision == recipe().revision) return;
+    m_document.setRevision(revision);
     adopt();
     emit recipeChanged();
 }
 
 base::Status Session::restored(const QString& original)
 {
-    m_path = original;
-    m_modified = true;
-    const auto kept = Recovery::keep(m_recipe, m_path); // at once: until then only the found file holds it
+    const auto kept = m_document.restored(original);
     emit recipeChanged();
     return kept;
 }
 
 void Session::change(const QString& what, const std::function<void(Recipe&)>& edit, const QString& merge)
 {
-    Recipe old = m_recipe;
-    edit(m_recipe);
-    if (auto order = orderByDependence(m_recipe.steps); !order) {
-        m_recipe = std::move(old);
-        emit said(QString::fromStdString(order.error().message));
+    if (auto ok = m_document.change(what, edit, merge); !ok) {
+        emit said(QString::fromStdString(ok.error().message));
         return;
     }
-    if (merge.isEmpty() || merge != m_merge || m_undo.empty()) m_undo.push_back({std::move(old), what});
-    if (m_undo.size() > 500) m_undo.erase(m_undo.begin());
-    m_merge = merge;
-    m_redo.clear();
-    m_modified = true;
-    m_autosave.start();
-    if (!m_selected.empty() && !m_recipe.find(m_selected)) m_selected.clear();
+    if (!m_selected.empty() && !recipe().find(m_selected)) m_selected.clear();
     adopt();
     emit recipeChanged();
 }
 
-void Session::undo() { step(m_undo, m_redo); }
-void Session::redo() { step(m_redo, m_undo); }
-
-void Session::step(std::vector<Kept>& from, std::vector<Kept>& to)
+void Session::undo()
 {
-    if (from.empty()) return;
-    to.push_back({std::move(m_recipe), from.back().what});
-    m_recipe = std::move(from.back().recipe);
-    from.pop_back();
-    m_merge.clear();
-    m_modified = true;
-    m_autosave.start();
+    if (m_document.undo()) stepped();
+}
+void Session::redo()
+{
+    if (m_document.redo()) stepped();
+}
+void Session::stepped()
+{
     m_proposal.reset();
-    if (!m_recipe.find(m_selected)) m_selected.clear();
+    if (!recipe().find(m_selected)) m_selected.clear();
     m_trial = std::clamp(m_trial, trialCount() ? 0 : -1, trialCount() - 1);
     adopt();
     loadPicture();
@@ -165,8 +120,8 @@ void Session::addTrials(const QStringList& pictures)
     std::vector<std::string> paths;
     for (const QString& p : pictures) paths.push_back(QFileInfo(p).absoluteFilePath().toStdString());
     // Of a capture of several pictures any one of its files stands for all.
-    for (const std::string& path : image::captures(m_recipe.pictures, paths)) {
-        const bool known = std::any_of(m_recipe.trials.begin(), m_recipe.trials.end(),
+    for (const std::string& path : image::captures(recipe().pictures, paths)) {
+        const bool known = std::any_of(recipe().trials.begin(), recipe().trials.end(),
                                        [&](const Trial& t) { return t.picture == path; });
         if (!known) fresh << QString::fromStdString(path);
     }
@@ -179,20 +134,20 @@ void Session::addTrials(const QStringList& pictures)
 
 base::Result<Asset> Session::assetOf(const std::string& role, const std::string& path, const std::string& origin) const
 {
-    auto read = image::readCapture(m_recipe.pictures, path);
+    auto read = image::readCapture(recipe().pictures, path);
     if (!read) return base::passOn(read.error());
     std::vector<Asset::File> files;
     for (image::FileBytes& f : *read) {
         const std::string end = "." + QFileInfo(QString::fromStdString(f.path)).suffix().toStdString();
         files.push_back({f.key, role + (f.key.empty() ? "" : "-" + f.key) + end, std::move(f.bytes)});
     }
-    return makeAsset(m_recipe.pictures, std::move(files), origin);
+    return makeAsset(recipe().pictures, std::move(files), origin);
 }
 
 base::Status Session::takeReference()
 {
     if (m_trial < 0) return base::fail(base::ErrorCode::NotFound, "there is no picture in view to take as reference");
-    const std::string path = m_recipe.trials[std::size_t(m_trial)].picture;
+    const std::string path = recipe().trials[std::size_t(m_trial)].picture;
     const std::string leaf = QFileInfo(QString::fromStdString(path)).fileName().toStdString();
     auto made = awake([&] { return assetOf("reference", path, leaf); });
     if (!made) return base::passOn(made.error());
@@ -200,8 +155,8 @@ base::Status Session::takeReference()
     // stay behind.
     awaitView();
     const inspect::ItemResult* item = currentItem();
-    if (!m_recipe.reference.empty())
-        for (const Step& s : m_recipe.steps) {
+    if (!recipe().reference.empty())
+        for (const Step& s : recipe().steps) {
             const StepKind* kind = findKind(s.kind);
             if (!kind || !kind->datum || !s.inUse || item == nullptr) continue;
             const auto* found = item->step(s.id);
@@ -212,7 +167,7 @@ base::Status Session::takeReference()
                                                              "), so nothing drawn would lie on the part");
         }
     // where things were; the recipe itself changes while they move
-    const Recipe old = m_prepared ? m_prepared->recipe() : m_recipe;
+    const Recipe old = m_prepared ? m_prepared->recipe() : recipe();
     change(tr("take reference"), [&](Recipe& r) {
         // What was drawn on the part stays on the part: its places move with the datum found in the new reference.
         if (!r.reference.empty() && item)
@@ -249,7 +204,7 @@ base::Status Session::takeEmpty()
 {
     if (m_trial < 0)
         return base::fail(base::ErrorCode::NotFound, "there is no picture in view to take as the empty picture");
-    const std::string path = m_recipe.trials[std::size_t(m_trial)].picture;
+    const std::string path = recipe().trials[std::size_t(m_trial)].picture;
     auto made = awake([&] { return assetOf("empty", path, ""); });
     if (!made) return base::passOn(made.error());
     change(tr("take empty picture"), [&](Recipe& r) { r.empty = *made; });
@@ -277,7 +232,7 @@ void Session::placesFromObjects()
         step->places.clear();
         for (std::size_t i = 0; i < group.members.size(); ++i)
             step->places.push_back(
-                {std::to_string(i + 1), m_recipe.calibration.picture(back.carry(group.members[i].centre))});
+                {std::to_string(i + 1), recipe().calibration.picture(back.carry(group.members[i].centre))});
     });
     emit said(tr("%n place(s) named", nullptr, int(group.members.size())));
 }
@@ -294,19 +249,19 @@ void Session::setCheck(const std::string& step, const Check& check)
 void Session::recalibrate(const geometry::Calibration& calibration, bool convert)
 {
     change(tr("calibrate"), [&](Recipe& r) { r = recalibrated(r, calibration, convert); });
-    const double k = m_recipe.mmPerPixel();
+    const double k = recipe().mmPerPixel();
     emit said(k > 0 ? tr("Calibrated: one pixel is %1 mm").arg(k, 0, 'g', 7) : tr("Not calibrated: values are in px"));
 }
 
 void Session::convertLimits()
 {
-    const auto foreign = foreignLimits(m_recipe);
+    const auto foreign = foreignLimits(recipe());
     if (foreign.empty()) return emit said(tr("Every limit is in its value's unit"));
     change(tr("convert limits"), [&](Recipe& r) {
         for (Step& s : r.steps)
             for (Check& c : s.checks) c = convertedCheck(r, s, c);
     });
-    const auto left = foreignLimits(m_recipe).size();
+    const auto left = foreignLimits(recipe()).size();
     emit said(left ? tr("%1 of %2 limits cannot be converted: calibrate first").arg(left).arg(foreign.size())
                    : tr("Limits converted: %1").arg(foreign.size()));
 }
@@ -333,7 +288,7 @@ void Session::setLimits(const std::string& step, const std::string& output, cons
 
 Recipe Session::withDraft() const
 {
-    Recipe r = m_recipe;
+    Recipe r = recipe();
     if (m_draft) r.steps.push_back(m_draft->offer().step);
     return r;
 }
@@ -345,16 +300,13 @@ void Session::adopt()
         emit said(QString::fromStdString(made.error().message));
         return;
     }
-    ++m_generation; // answers that are under way are an earlier recipe's
     m_preparing = !made->ready();
     if (!m_preparing) {
         m_preparer.drop();
         return adopted(std::make_shared<const inspect::Prepared>(std::move(*made)));
     }
     // Teaching takes its time, off this thread; until then everything waits for its answer.
-    m_rest.stop();
-    m_runner->run(m_prepared, {}, m_generation, "");
-    for (const Trial& t : m_recipe.trials) m_stale.insert(t.picture);
+    m_trials.wait(recipe().trials);
     m_preparer.ask([this, begun = std::make_shared<inspect::Prepared>(std::move(*made))] {
         begun->finish();
         return [this, begun] {
@@ -368,54 +320,27 @@ void Session::adopt()
 void Session::adopted(std::shared_ptr<const inspect::Prepared> prepared)
 {
     m_prepared = std::move(prepared);
-    std::vector<std::string> work;
-    m_stale.clear();
-    for (const Trial& t : m_recipe.trials) {
-        const auto it = m_results.find(t.picture);
-        if (it != m_results.end() && (it->second.error || inspect::complete(*m_prepared, it->second)))
-            inspect::judge(m_prepared->recipe(), it->second);
-        else work.push_back(t.picture), m_stale.insert(t.picture);
-    }
-    // A proposal rests on what was answered and labelled then.
-    if (m_proposal) m_proposeFor = m_proposal->step, m_proposeOutput = m_proposal->output, m_proposal.reset();
-    const std::string first =
-        m_trial >= 0 && m_trial < trialCount() ? m_recipe.trials[std::size_t(m_trial)].picture : "";
-    m_rest.stop();
     // While something is dragged only the picture in view answers; the others follow when the hand rests.
-    if (!m_merge.isEmpty() && work.size() > 1 && !first.empty()) {
-        const bool inWork = std::find(work.begin(), work.end(), first) != work.end();
-        m_runner->run(m_prepared, inWork ? std::vector<std::string>{first} : std::vector<std::string>{}, m_generation,
-                      first);
-        m_rest.start();
-    } else {
-        m_runner->run(m_prepared, std::move(work), m_generation, first);
+    m_trials.follow(m_prepared, viewedPicture(), m_document.merging());
+    // A proposal rests on what was answered and labelled then.
+    if (m_proposal) {
+        m_proposeFor = m_proposal->step;
+        m_proposeOutput = m_proposal->output;
+        m_proposal.reset();
     }
     if (m_showReference) inspectReference();
-    if (!m_proposeFor.empty() && m_stale.empty()) proposeWhenReady();
+    if (!m_proposeFor.empty() && m_trials.answered()) proposeWhenReady();
 }
 
-void Session::runTheRest()
+std::string Session::viewedPicture() const
 {
-    std::vector<std::string> work;
-    for (const Trial& t : m_recipe.trials) {
-        const auto it = m_results.find(t.picture);
-        if (it == m_results.end() || (!it->second.error && !inspect::complete(*m_prepared, it->second)))
-            work.push_back(t.picture);
-    }
-    m_runner->run(m_prepared, std::move(work), m_generation,
-                  m_trial >= 0 && m_trial < trialCount() ? m_recipe.trials[std::size_t(m_trial)].picture : "");
+    return m_trial >= 0 && m_trial < trialCount() ? recipe().trials[std::size_t(m_trial)].picture : std::string();
 }
 
-void Session::received(int generation, inspect::PictureResult result)
+void Session::arrived(const std::string& picture)
 {
-    if (generation != m_generation) return; // a newer recipe is already at work
-    const bool inView =
-        m_trial >= 0 && m_trial < trialCount() && m_recipe.trials[std::size_t(m_trial)].picture == result.picture;
-    m_stale.erase(result.picture);
-    m_stamps.try_emplace(result.picture, base::stampOf(result.picture));
-    m_results[result.picture] = std::move(result);
     proposeWhenReady();
-    if (inView) {
+    if (picture == viewedPicture()) {
         m_announce.stop();
         emit resultsChanged();
     } else if (!m_announce.isActive()) {
@@ -423,32 +348,14 @@ void Session::received(int generation, inspect::PictureResult result)
     }
 }
 
-void Session::autosave()
-{
-    if (!m_modified) return;
-    m_keeper.ask([this, recipe = m_recipe, path = m_path]() -> LatestJob::Answer {
-        const auto ok = Recovery::keep(recipe, path);
-        if (ok) return {};
-        return [this, why = QString::fromStdString(ok.error().text())] {
-            emit said(tr("Not kept for recovery: %1").arg(why));
-        };
-    });
-}
-
 // ---------------------------------------------------------------- trials
 void Session::lookForChangedPictures()
 {
     QStringList changed;
     bool inView = false;
-    for (int i = 0; i < trialCount(); ++i) {
-        const std::string& picture = m_recipe.trials[std::size_t(i)].picture;
-        const auto known = m_stamps.find(picture);
-        if (known == m_stamps.end() || known->second == base::stampOf(picture)) continue;
-        m_stamps.erase(known);
-        m_results.erase(picture);
-        m_runner->forget(picture);
+    for (const std::string& picture : m_trials.writtenSince()) {
         changed << QFileInfo(QString::fromStdString(picture)).fileName();
-        inView = inView || i == m_trial;
+        inView = inView || picture == viewedPicture();
     }
     if (changed.isEmpty()) return;
     adopt();
@@ -478,7 +385,7 @@ void Session::setItem(int item)
 
 void Session::setShowReference(bool on)
 {
-    if (on && m_recipe.reference.empty()) {
+    if (on && recipe().reference.empty()) {
         emit said(tr("There is no reference yet; show a good part and take it as reference"));
         return;
     }
@@ -491,9 +398,9 @@ void Session::setShowReference(bool on)
 // The reference answers like a trial, off this thread; what it answered before stays in view until then.
 void Session::inspectReference()
 {
-    if (m_recipe.reference.empty()) return;
+    if (recipe().reference.empty()) return;
     m_referenceAsked = true;
-    m_reference.ask([this, prepared = m_prepared, capture = m_recipe.reference.capture] {
+    m_reference.ask([this, prepared = m_prepared, capture = recipe().reference.capture] {
         auto result =
             std::make_shared<inspect::PictureResult>(inspect::evaluate(*prepared, *capture, nullptr, nullptr, 0));
         return [this, result] {
@@ -513,13 +420,13 @@ void Session::loadPicture()
     m_loading = false;
     m_viewer.drop();
     if (m_showReference) {
-        m_capture = m_recipe.reference.capture;
+        m_capture = recipe().reference.capture;
     } else if (m_trial >= 0 && m_trial < trialCount()) {
-        const std::string& picture = m_recipe.trials[std::size_t(m_trial)].picture;
-        m_capture = m_cache->peek(picture, m_recipe.pictures);
+        const std::string& picture = recipe().trials[std::size_t(m_trial)].picture;
+        m_capture = m_trials.cache()->peek(picture, recipe().pictures);
         m_loading = !m_capture;
         if (m_loading)
-            m_viewer.ask([this, cache = m_cache, picture, naming = m_recipe.pictures] {
+            m_viewer.ask([this, cache = m_trials.cache(), picture, naming = recipe().pictures] {
                 const auto got = cache->get(picture, naming);
                 return [this, got] {
                     m_loading = false;
@@ -539,8 +446,8 @@ void Session::readAhead()
 {
     std::vector<std::string> next;
     for (const int t : {m_trial + 1, m_trial - 1})
-        if (t >= 0 && t < trialCount()) next.push_back(m_recipe.trials[std::size_t(t)].picture);
-    m_ahead.ask([cache = m_cache, next, naming = m_recipe.pictures]() -> LatestJob::Answer {
+        if (t >= 0 && t < trialCount()) next.push_back(recipe().trials[std::size_t(t)].picture);
+    m_ahead.ask([cache = m_trials.cache(), next, naming = recipe().pictures]() -> LatestJob::Answer {
         for (const std::string& picture : next) (void)cache->get(picture, naming);
         return {};
     });
@@ -548,12 +455,12 @@ void Session::readAhead()
 
 bool Session::viewIsReference() const
 {
-    if (m_recipe.reference.empty() || !m_capture) return false;
-    if (m_capture == m_recipe.reference.capture) return true;
+    if (recipe().reference.empty() || !m_capture) return false;
+    if (m_capture == recipe().reference.capture) return true;
     // Asked at every movement of the hand: compared once.
-    if (m_compared == std::pair{m_capture, m_recipe.reference.capture}) return m_isReference;
-    m_compared = {m_capture, m_recipe.reference.capture};
-    const auto here = m_capture->pictures(), there = m_recipe.reference.capture->pictures();
+    if (m_compared == std::pair{m_capture, recipe().reference.capture}) return m_isReference;
+    m_compared = {m_capture, recipe().reference.capture};
+    const auto here = m_capture->pictures(), there = recipe().reference.capture->pictures();
     return m_isReference =
                std::equal(here.begin(), here.end(), there.begin(), there.end(), [](const auto& x, const auto& y) {
                    const image::Image &a = x.pixels, &b = y.pixels;
@@ -573,18 +480,16 @@ const image::Picture& Session::shownPicture() const
 
 QString Session::pictureName() const
 {
-    if (m_showReference) return tr("reference (%1)").arg(QString::fromStdString(m_recipe.reference.origin));
+    if (m_showReference) return tr("reference (%1)").arg(QString::fromStdString(recipe().reference.origin));
     if (m_trial < 0 || m_trial >= trialCount()) return {};
-    return QFileInfo(QString::fromStdString(m_recipe.trials[std::size_t(m_trial)].picture)).fileName() +
+    return QFileInfo(QString::fromStdString(recipe().trials[std::size_t(m_trial)].picture)).fileName() +
            tr(" · trial %1").arg(m_trial + 1);
 }
 
 const inspect::PictureResult* Session::result(int trial) const
 {
     if (trial < 0 || trial >= trialCount()) return nullptr;
-    const std::string& picture = m_recipe.trials[std::size_t(trial)].picture;
-    const auto it = m_results.find(picture);
-    return it == m_results.end() || m_stale.count(picture) ? nullptr : &it->second;
+    return m_trials.result(recipe().trials[std::size_t(trial)].picture);
 }
 bool Session::viewIsPending() const
 {
@@ -606,8 +511,7 @@ const inspect::PictureResult* Session::currentResult() const
     if (m_showReference) return m_referenceResult ? &*m_referenceResult : nullptr;
     if (m_trial < 0 || m_trial >= trialCount()) return nullptr;
     // What was answered last stays in view until the answer of this recipe comes.
-    const auto it = m_results.find(m_recipe.trials[std::size_t(m_trial)].picture);
-    return it == m_results.end() ? nullptr : &it->second;
+    return m_trials.earlier(viewedPicture());
 }
 const inspect::ItemResult* Session::currentItem() const
 {
@@ -625,7 +529,7 @@ int Session::pending() const
 Session::Agreement Session::agreement(int trial) const
 {
     const auto* r = result(trial);
-    const Label label = m_recipe.trials[std::size_t(trial)].label;
+    const Label label = recipe().trials[std::size_t(trial)].label;
     if (!r || label == Label::Open || (r->items.empty() && !r->error)) return Agreement::None;
     const auto outcome = r->outcome();
     if (outcome == inspect::Outcome::Unjudged) return Agreement::None;
@@ -651,7 +555,7 @@ const Check* Session::selectedCheck() const
 const Step* Session::selectedStep() const
 {
     if (m_draft) return &m_draft->offer().step;
-    return m_recipe.find(m_selected);
+    return recipe().find(m_selected);
 }
 
 // ---------------------------------------------------------------- draft
@@ -666,7 +570,7 @@ std::string Session::datumForNewSteps(std::optional<geometry::Point> at) const
     const auto* item = currentItem();
     std::string first, innermost;
     double least = 1e300;
-    for (const Step& s : m_recipe.steps) {
+    for (const Step& s : recipe().steps) {
         const StepKind* k = findKind(s.kind);
         if (!k || !k->datum || !s.inUse) continue;
         const auto* r = item ? item->step(s.id) : nullptr;
@@ -697,13 +601,13 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
             if (r->state == inspect::State::Ok && !r->features.empty())
                 features.emplace(r->step, r->features.begin()->second);
     const auto motion = datum.empty() ? std::optional<geometry::Motion>()
-                                      : inspect::motionOf(m_prepared ? m_prepared->recipe() : m_recipe, datum, item);
+                                      : inspect::motionOf(m_prepared ? m_prepared->recipe() : recipe(), datum, item);
     OfferInput in{*m_capture,
                   noiseHere(),
                   motion.has_value(),
                   motion ? motion->now.angle : 0,
                   features,
-                  m_recipe.calibrated() ? &m_recipe.calibration : nullptr,
+                  recipe().calibrated() ? &recipe().calibration : nullptr,
                   motion ? motion->now : geometry::Pose{}};
     // From the picture in view to the reference.
     const geometry::Motion back = motion ? motion->inverse() : geometry::Motion{};
@@ -712,9 +616,9 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
         if (!kind.offer || (!onlyKind.empty() && kind.key != onlyKind)) continue;
         if (kind.datum && !onReference) continue; // a datum is taught on the reference and nowhere else
         for (Offer& o : kind.offer(gesture, in)) {
-            Step s = makeStep(m_recipe, kind);
+            Step s = makeStep(recipe(), kind);
             if (!o.step.name.empty())
-                s.name = m_recipe.freshName(kind.datum && o.step.name == "Part" ? "Part" : o.step.name);
+                s.name = recipe().freshName(kind.datum && o.step.name == "Part" ? "Part" : o.step.name);
             s.params = o.step.params;
             s.inputs = o.step.inputs;
             if (!o.step.checks.empty()) s.checks = o.step.checks;
@@ -722,23 +626,23 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
                 if (const OutputSpec* spec = kind.output(key)) {
                     Check c;
                     c.output = key;
-                    c.limits.unit = m_recipe.unitOf(s, *spec);
+                    c.limits.unit = recipe().unitOf(s, *spec);
                     if (o.judged.front() == key) s.checks.clear();
                     s.checks.push_back(c);
                 }
-            int balloon = m_recipe.freshBalloon();
+            int balloon = recipe().freshBalloon();
             for (Check& c : s.checks) {
                 c.name = s.name;
                 if (!kind.datum && c.balloon == 0) c.balloon = balloon++;
                 if (const OutputSpec* spec = kind.output(c.output); spec && !c.limits.any())
-                    c.limits.unit = m_recipe.unitOf(s, *spec);
+                    c.limits.unit = recipe().unitOf(s, *spec);
             }
             const bool follows = !datum.empty() && !kind.datum;
             if (follows) s.datum = datum;
             for (const auto& [key, r] : o.step.regions)
-                s.regions[key] = follows ? inspect::carried(m_recipe, back, r) : r;
+                s.regions[key] = follows ? inspect::carried(recipe(), back, r) : r;
             for (const auto& [key, p] : o.step.points)
-                s.points[key] = follows ? inspect::carried(m_recipe, back, p) : p;
+                s.points[key] = follows ? inspect::carried(recipe(), back, p) : p;
             o.step = std::move(s);
             out.push_back(std::move(o));
         }
@@ -751,7 +655,7 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
 QString Session::probe(const Step& step, inspect::ItemResult* itemOut, std::optional<Evidence>* evidenceOut) const
 {
     if (!m_capture) return {};
-    Recipe r = m_recipe;
+    Recipe r = recipe();
     r.steps.push_back(step);
     auto prepared = inspect::Prepared::make(std::move(r), m_prepared.get());
     if (!prepared) return {};
@@ -813,13 +717,13 @@ void Session::takeDraft()
     if (!m_draft) return;
     const Step step = m_draft->offer().step;
     const StepKind* kind = findKind(step.kind);
-    if (m_recipe.reference.empty() && kind && kind->datum) {
+    if (recipe().reference.empty() && kind && kind->datum) {
         emit said(tr("A datum is taught on the reference: take this picture as reference first"));
         return;
     }
     m_draft.reset();
     const bool firstDatum =
-        kind && kind->datum && std::none_of(m_recipe.steps.begin(), m_recipe.steps.end(), [](const Step& s) {
+        kind && kind->datum && std::none_of(recipe().steps.begin(), recipe().steps.end(), [](const Step& s) {
             const StepKind* k = findKind(s.kind);
             return k && k->datum;
         });
@@ -858,7 +762,7 @@ void Session::takeDraft()
 void Session::proposeWhenReady()
 {
     if (m_proposeFor.empty() || pending() > 0) return;
-    const Step* s = m_recipe.find(m_proposeFor);
+    const Step* s = recipe().find(m_proposeFor);
     const bool wanted = s && m_selected == m_proposeFor &&
                         std::any_of(s->checks.begin(), s->checks.end(),
                                     [&](const Check& c) { return c.output == m_proposeOutput && !c.limits.any(); });
@@ -869,11 +773,11 @@ void Session::proposeWhenReady()
 
 std::optional<Session::Proposal> Session::propose(const std::string& step, const std::string& output) const
 {
-    const auto made = inspect::proposeFor(m_recipe, results(), step, output);
+    const auto made = inspect::proposeFor(recipe(), results(), step, output);
     if (!made) return std::nullopt;
     // In the unit lengths are shown in, as if it had been typed.
-    return Proposal{step, output, made->limits.in(base::shownAs(made->unit, m_recipe.shownIn)),
-                    QString::fromStdString(made->words(m_recipe.shownIn)), made->labelled};
+    return Proposal{step, output, made->limits.in(base::shownAs(made->unit, recipe().shownIn)),
+                    QString::fromStdString(made->words(recipe().shownIn)), made->labelled};
 }
 
 void Session::takeProposal(bool byEnter)

@@ -3,8 +3,8 @@
 // The recipe is a value: every change goes through change(), which keeps the old one for undo. Verdicts follow at once;
 // step results follow from worker threads, the picture in view first.
 #pragma once
-#include "desktop/latest_job.h"
-#include "inspect/trials.h"
+#include "desktop/document.h"
+#include "desktop/trial_set.h"
 
 #include <QObject>
 #include <QTimer>
@@ -28,31 +28,29 @@ class Session : public QObject
     Q_OBJECT
 public:
     explicit Session(QObject* parent = nullptr);
-    ~Session() override;
 
     // ---- the recipe
-    const recipe::Recipe& recipe() const { return m_recipe; }
+    const recipe::Recipe& recipe() const { return m_document.recipe(); }
     std::shared_ptr<const inspect::Prepared> prepared() const { return m_prepared; }
-    const QString& path() const { return m_path; }
-    bool modified() const { return m_modified; }
+    const QString& path() const { return m_document.path(); }
+    bool modified() const { return m_document.modified(); }
     void setRevision(int revision); // of what is being edited, when it is released; no step of undo
     void newRecipe();
     base::Status open(const QString& path);
     base::Status saveTo(const QString& path);
-    // What was opened is unsaved work of that file; kept for recovery again before this returns, or why not.
     base::Status restored(const QString& original);
-    void forgetRecovery(); // nothing unsaved is to be found again
+    void forgetRecovery() { m_document.forgetRecovery(); }
     // One change, one undo. Changes with the same non-empty `merge` in a row are one.
     void change(const QString& what, const std::function<void(recipe::Recipe&)>& edit, const QString& merge = {});
     void endMerge()
     {
-        m_merge.clear();
-        if (m_rest.isActive()) m_rest.start(0);
+        m_document.endMerge();
+        m_trials.resume();
     }
-    bool canUndo() const { return !m_undo.empty(); }
-    bool canRedo() const { return !m_redo.empty(); }
-    QString undoText() const { return m_undo.empty() ? QString() : m_undo.back().what; }
-    QString redoText() const { return m_redo.empty() ? QString() : m_redo.back().what; }
+    bool canUndo() const { return m_document.canUndo(); }
+    bool canRedo() const { return m_document.canRedo(); }
+    QString undoText() const { return m_document.undoText(); }
+    QString redoText() const { return m_document.redoText(); }
     void undo();
     void redo();
     void addTrials(const QStringList& pictures);
@@ -70,7 +68,7 @@ public:
     void setLimits(const std::string& step, const std::string& output, const recipe::Limits& limits, bool dragging);
 
     // ---- trials and results
-    int trialCount() const { return int(m_recipe.trials.size()); }
+    int trialCount() const { return int(recipe().trials.size()); }
     int trial() const { return m_trial; }
     void lookForChangedPictures(); // trials whose files were written since they were inspected are inspected anew
     void setTrial(int index);
@@ -150,31 +148,23 @@ signals:
 private:
     base::Result<recipe::Asset> assetOf(const std::string& role, const std::string& path,
                                         const std::string& origin) const;
-    struct Kept {
-        recipe::Recipe recipe;
-        QString what;
-    };
+    void begin(recipe::Recipe recipe, const QString& path);
     void adopt(); // after the recipe or the draft changed: prepare, judge, start what must run
     void adopted(std::shared_ptr<const inspect::Prepared> prepared);
+    void stepped(); // after undo or redo
     void loadPicture();
     void readAhead();
     void inspectReference();
-    void received(int generation, inspect::PictureResult result);
+    std::string viewedPicture() const; // "" when no trial is chosen
+    void arrived(const std::string& picture);
     recipe::Recipe withDraft() const;
-    void step(std::vector<Kept>& from, std::vector<Kept>& to); // undo or redo
-    void autosave();
     void proposeWhenReady();
-    void runTheRest();
 
-    recipe::Recipe m_recipe;
+    Document m_document;
+    TrialSet m_trials;
     std::shared_ptr<const inspect::Prepared> m_prepared;
-    std::vector<Kept> m_undo, m_redo;
-    QString m_merge, m_path;
-    bool m_modified = false, m_showReference = false, m_loading = false, m_preparing = false, m_referenceAsked = false;
-    int m_trial = -1, m_item = 0, m_generation = 0;
-    std::map<std::string, inspect::PictureResult> m_results;
-    std::map<std::string, std::string> m_stamps; // of the files that gave the results
-    std::set<std::string> m_stale;               // pictures whose result is an earlier recipe's
+    bool m_showReference = false, m_loading = false, m_preparing = false, m_referenceAsked = false;
+    int m_trial = -1, m_item = 0;
     inspect::CapturePtr m_capture;
     QString m_pictureError;
     mutable double m_noise = -1;
@@ -186,11 +176,8 @@ private:
     std::optional<Proposal> m_proposal;
     std::string m_proposeFor, m_proposeOutput; // limits are proposed once every trial has answered
     std::optional<inspect::PictureResult> m_referenceResult;
-    std::shared_ptr<inspect::CaptureCache> m_cache;
-    QTimer m_announce, m_autosave, m_rest;
-    // last: their threads end first
-    LatestJob m_preparer, m_viewer, m_ahead, m_reference, m_keeper;
-    std::unique_ptr<inspect::TrialRunner> m_runner;
+    QTimer m_announce;
+    LatestJob m_preparer, m_viewer, m_ahead, m_reference; // last: their threads end first
 };
 
 } // namespace desktop

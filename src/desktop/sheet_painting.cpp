@@ -31,26 +31,8 @@ void SheetView::paintEvent(QPaintEvent*)
         p.drawText(rect().adjusted(24, 24, -24, -24), Qt::AlignCenter | Qt::TextWordWrap, text);
         return;
     }
-    // The scaled picture is kept while the view stands still.
     const QTransform t = toScreen();
-    if (m_zoom < 1) {
-        const QRectF target = t.mapRect(QRectF(m_picture.rect()));
-        if (m_scaledFor != target || m_scaledAt != t) {
-            const double ratio = devicePixelRatioF();
-            const QSize wanted = (target.size() * ratio).toSize().expandedTo({1, 1});
-            const QImage* from = &m_picture;
-            if (m_half.width() >= wanted.width() && m_half.height() >= wanted.height()) from = &m_half;
-            m_scaled = QPixmap::fromImage(
-                from->scaled(wanted, Qt::IgnoreAspectRatio,
-                             m_drag == Drag::Pan ? Qt::FastTransformation : Qt::SmoothTransformation));
-            m_scaledFor = target, m_scaledAt = t;
-        }
-        p.drawPixmap(target, m_scaled, QRectF(m_scaled.rect()));
-    } else {
-        const QRectF seen = t.inverted().mapRect(QRectF(rect())).intersected(QRectF(m_picture.rect()));
-        const QRect whole = seen.toAlignedRect().intersected(m_picture.rect());
-        p.drawImage(t.mapRect(QRectF(whole)), m_picture, QRectF(whole));
-    }
+    paintPicture(p, m_drag == Drag::Pan);
     report::SheetScene scene;
     scene.recipe = &m_session.prepared()->recipe();
     scene.result = m_session.loading() ? nullptr : m_session.currentResult();

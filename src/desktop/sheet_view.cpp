@@ -17,7 +17,7 @@ using geometry::Shape;
 using namespace recipe;
 using report::theme;
 
-SheetView::SheetView(Session& session, QWidget* parent) : QWidget(parent), m_session(session)
+SheetView::SheetView(Session& session, QWidget* parent) : SheetCanvas(parent), m_session(session)
 {
     setObjectName(QStringLiteral("sheet"));
     setAccessibleName(tr("Sheet"));
@@ -53,66 +53,33 @@ SheetView::SheetView(Session& session, QWidget* parent) : QWidget(parent), m_ses
 }
 
 // ---------------------------------------------------------------- view
-QTransform SheetView::toScreen() const { return QTransform(m_zoom, 0, 0, m_zoom, m_offset.x(), m_offset.y()); }
-QPointF SheetView::screenOf(Point p) const { return toScreen().map(QPointF(p.x + 0.5, p.y + 0.5)); }
-Point SheetView::pictureOf(QPointF p) const
-{
-    return {(p.x() - m_offset.x()) / m_zoom - 0.5, (p.y() - m_offset.y()) / m_zoom - 0.5};
-}
-
 void SheetView::pictureChanged()
 {
-    const QSize before = m_picture.size();
     m_live.clear();
     renderPicture();
-    if (m_picture.size() != before || m_fitted) fitPicture();
     update();
 }
 
-namespace
-{
-// Means of 2 × 2 pixels of 1, 3 or 4 bytes; an odd last row or column is left out.
-QImage halved(const QImage& in)
-{
-    const int bytes = in.depth() / 8, w = in.width() / 2, h = in.height() / 2;
-    if (w < 1 || h < 1 || in.depth() % 8 != 0) return {};
-    QImage out(w, h, in.format());
-    for (int y = 0; y < h; ++y) {
-        const uchar *a = in.constScanLine(2 * y), *b = in.constScanLine(2 * y + 1);
-        uchar* to = out.scanLine(y);
-        for (int x = 0; x < w; ++x, a += 2 * bytes, b += 2 * bytes)
-            for (int k = 0; k < bytes; ++k) *to++ = uchar((a[k] + a[k + bytes] + b[k] + b[k + bytes] + 2) / 4);
-    }
-    return out;
-}
-} // namespace
-
 void SheetView::renderPicture()
 {
-    makePicture();
-    m_scaledFor = {};
-    m_half = m_picture.width() > 1200 ? halved(m_picture) : QImage();
+    // The one before stays, without marks, for the moment it takes to read this one.
+    if (m_session.loading()) return;
+    setPicture(m_session.capture() ? pictureToShow() : QImage());
 }
 
-void SheetView::makePicture()
+QImage SheetView::pictureToShow()
 {
-    const auto capture = m_session.capture();
-    if (!capture) {
-        // The one before stays, without marks, for the moment it takes to read this one.
-        if (!m_session.loading()) m_picture = QImage();
-        return;
-    }
     const image::Picture& shown = m_session.shownPicture();
     m_pictureKey = shown.key;
-    m_picture = report::toQImage(shown.pixels);
-    if (!m_taken) return;
+    QImage plain = report::toQImage(shown.pixels);
+    if (!m_taken) return plain;
     // What the grey range takes keeps its look; the rest goes flat: to paper when dark is taken, to ink when bright is
     // taken.
     const Step* s = m_session.selectedStep();
     const auto* item = m_session.currentItem();
-    if (!s || !item) return;
-    const auto e = inspect::evidence(*m_session.prepared(), *capture, *item, s->id);
-    if (!e || !e->takes) return;
+    if (!s || !item) return plain;
+    const auto e = inspect::evidence(*m_session.prepared(), *m_session.capture(), *item, s->id);
+    if (!e || !e->takes) return plain;
     bool placed = false;
     const auto regions = inspect::regionsInPicture(m_session.prepared()->recipe(), *s, *item, placed);
     const bool dark = !e->mask && e->low <= 0.5;
@@ -121,7 +88,7 @@ void SheetView::makePicture()
     const Region where = searched == regions.end() ? Region::whole() : searched->second;
     if (e->mask && shown.content == image::Content::Colour) {
         // Colour keeps its colour where it is taken; the rest goes grey.
-        QImage colour = m_picture.convertToFormat(QImage::Format_RGB32);
+        QImage colour = plain.convertToFormat(QImage::Format_RGB32);
         for (const auto& span : geometry::spans(where, colour.width(), colour.height())) {
             auto* row = reinterpret_cast<QRgb*>(colour.scanLine(span.y));
             for (int x = span.from; x < span.to; ++x)
@@ -130,8 +97,7 @@ void SheetView::makePicture()
                     row[x] = qRgb(g, g, g);
                 }
         }
-        m_picture = colour;
-        return;
+        return colour;
     }
     QImage flat = report::toQImage(shown.levels());
     const image::GreyView grey = shown.grey();
@@ -142,18 +108,7 @@ void SheetView::makePicture()
                 e->mask ? e->mask->row(span.y)[x] == 0 : level < e->low || level > e->high)
                 row[x] = rest;
     }
-    m_picture = flat;
-}
-
-void SheetView::fitPicture()
-{
-    m_fitted = true;
-    m_fitMode = 1;
-    if (m_picture.isNull()) return;
-    const double k = std::min((width() - 16.0) / m_picture.width(), (height() - 16.0) / m_picture.height());
-    m_zoom = std::max(1e-3, k);
-    m_offset = QPointF((width() - m_zoom * m_picture.width()) / 2, (height() - m_zoom * m_picture.height()) / 2);
-    update();
+    return flat;
 }
 
 void SheetView::fit()
@@ -177,18 +132,7 @@ void SheetView::fit()
     }
     m_fitted = false;
     m_offset = QPointF(width() / 2.0, height() / 2.0) - box.center() * m_zoom;
-    m_scaledFor = {};
-    update();
-}
-
-void SheetView::zoomBy(double factor)
-{
-    const QPointF c = rect().contains(m_pointer.toPoint()) ? m_pointer : QPointF(width() / 2.0, height() / 2.0);
-    const double to = std::clamp(m_zoom * factor, 0.01, 64.0);
-    m_offset = c - (c - m_offset) * (to / m_zoom);
-    m_zoom = to;
-    m_fitted = false;
-    m_fitMode = 2;
+    redrawPicture();
     update();
 }
 
@@ -197,12 +141,6 @@ void SheetView::setTaken(bool on)
     m_taken = on;
     renderPicture();
     update();
-}
-
-void SheetView::resizeEvent(QResizeEvent*)
-{
-    m_scaledFor = {};
-    if (m_fitted) fitPicture();
 }
 
 // ---------------------------------------------------------------- the stroke
@@ -408,7 +346,7 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
     m_drag = Drag::None;
     setCursor(Qt::CrossCursor);
     if (was == Drag::Stroke) emit m_session.strokeRead({});
-    if (was == Drag::Pan) m_scaledFor = {};
+    if (was == Drag::Pan) redrawPicture();
     if (was == Drag::Handle) {
         if (teaches(m_handle)) moveHandle(m_handle, pictureOf(m_pointer));
         m_session.endMerge();
@@ -486,8 +424,7 @@ void SheetView::wheelEvent(QWheelEvent* e)
         update();
         return;
     }
-    m_pointer = e->position();
-    zoomBy(std::pow(1.0015, e->angleDelta().y()));
+    SheetCanvas::wheelEvent(e);
 }
 
 void SheetView::leaveEvent(QEvent*)

@@ -1,27 +1,20 @@
 // sheet_view.h - the picture with its results drawn over it; strokes on it make steps, handles edit regions.
 #pragma once
 #include "desktop/session.h"
+#include "desktop/sheet_canvas.h"
 #include "report/sheet_painter.h"
 
-#include <QImage>
-#include <QPixmap>
 #include <QTimer>
-#include <QWidget>
 
 namespace desktop
 {
 
-class SheetView : public QWidget
+class SheetView : public SheetCanvas
 {
     Q_OBJECT
 public:
     explicit SheetView(Session& session, QWidget* parent = nullptr);
 
-    // Picture px to widget px; pixel centres are whole numbers in the picture.
-    QTransform toScreen() const;
-    QPointF screenOf(geometry::Point p) const;
-    geometry::Point pictureOf(QPointF p) const;
-    double zoom() const { return m_zoom; }
     void setArmedKind(const std::string& kind)
     {
         m_armed = kind;
@@ -37,8 +30,6 @@ public:
 
 public slots:
     void fit(); // item, picture, single pixels in turn
-    void fitPicture();
-    void zoomBy(double factor);
     void setBare(bool on)
     {
         m_bare = on;
@@ -78,7 +69,6 @@ protected:
     void mouseReleaseEvent(QMouseEvent*) override;
     void wheelEvent(QWheelEvent*) override;
     void leaveEvent(QEvent*) override;
-    void resizeEvent(QResizeEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
     void keyReleaseEvent(QKeyEvent*) override;
     void focusOutEvent(QFocusEvent*) override;
@@ -115,23 +105,14 @@ private:
     void paintAt(QPainter& p, QPointF at, const QString& text); // a plate beside the pointer
     void paintOffers(QPainter& p);
     void renderPicture();
-    void makePicture();
+    QImage pictureToShow();
     std::string featureUnder(geometry::Point p) const;
     QPointF offerAnchor() const;
 
     Session& m_session;
-    QImage m_picture;         // as shown at 1:1
-    QImage m_half;            // means of 2 × 2 pixels, from which small views are scaled in a quarter of the time
     std::string m_pictureKey; // which one of the capture it is
-    QPixmap m_scaled;
-    QRectF m_scaledFor;
-    QTransform m_scaledAt;
-    double m_zoom = 1;
-    QPointF m_offset; // widget px of the picture's corner
-    bool m_bare = false, m_taken = false, m_all = false, m_loupe = false, m_space = false, m_fitted = true;
-    int m_fitMode = 0;
+    bool m_bare = false, m_taken = false, m_all = false, m_loupe = false, m_space = false;
     Drag m_drag = Drag::None;
-    QPointF m_pressed, m_pointer, m_panStart;
     bool m_area = false, m_reversed = false, m_leaving = false;
     double m_width = 0;
     Handle m_handle{};

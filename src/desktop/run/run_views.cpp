@@ -21,10 +21,11 @@ int farSize(const QWidget* w) { return std::clamp(w->window()->height() / 18, 30
 } // namespace
 
 // ---------------------------------------------------------------- sheet
-RunSheet::RunSheet(QWidget* parent) : QWidget(parent)
+RunSheet::RunSheet(QWidget* parent) : SheetCanvas(parent)
 {
     setObjectName(QStringLiteral("runSheet"));
     setAccessibleName(tr("Picture of the item"));
+    setToolTip(tr("Wheel: zoom · drag: move · double click: the whole picture"));
     setMinimumSize(300, 200);
 }
 
@@ -34,7 +35,7 @@ void RunSheet::show(const station::Logged& logged, int item)
     m_item = item;
     m_hint.clear();
     const auto& capture = logged.inspected.capture;
-    m_picture = capture ? report::toQImage(capture->first().pixels) : QImage();
+    setPicture(capture ? report::toQImage(capture->first().pixels) : QImage());
     if (logged.result().error) m_hint = tr("The picture could not be read\n%1").arg(q(*logged.result().error));
     else if (!capture)
         m_hint = tr("This item's picture is no longer in memory\nIts values and verdict are shown beside and below");
@@ -54,10 +55,8 @@ void RunSheet::paintEvent(QPaintEvent*)
                        : m_hint);
         return;
     }
-    const double k = std::min((width() - 12.0) / m_picture.width(), (height() - 12.0) / m_picture.height());
-    const QTransform t(k, 0, 0, k, (width() - k * m_picture.width()) / 2, (height() - k * m_picture.height()) / 2);
-    p.setRenderHint(QPainter::SmoothPixmapTransform);
-    p.drawImage(t.mapRect(QRectF(m_picture.rect())), m_picture);
+    const QTransform t = toScreen();
+    paintPicture(p, false);
     const recipe::Recipe& recipe = m_logged.line().release->recipe();
     report::SheetScene scene{&recipe, &m_logged.result(), std::max(0, m_item), {}, false, QSizeF(m_picture.size())};
     report::paintSheet(p, scene, t, QRectF(rect()));

@@ -1,6 +1,7 @@
 // run_views.h - Run's far-readable parts: the sheet of the item in view, its values on one ladder, the verdict across.
 // All are given one item and the line it was taken under; nothing is read from the recipe being edited.
 #pragma once
+#include "desktop/sheet_canvas.h"
 #include "station/line.h"
 
 #include <QWidget>
@@ -9,7 +10,7 @@ namespace desktop
 {
 
 // What is drawn for the item in view.
-class RunSheet : public QWidget
+class RunSheet : public SheetCanvas
 {
     Q_OBJECT
 public:
@@ -24,7 +25,6 @@ protected:
 private:
     station::Logged m_logged;
     int m_item = -1;
-    QImage m_picture;
     QString m_hint;
 };
 

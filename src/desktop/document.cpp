@@ -1,0 +1,109 @@
+#include "desktop/document.h"
+
+#include "desktop/recovery.h"
+#include "recipe/recipe_file.h"
+
+namespace desktop
+{
+using recipe::Recipe;
+
+namespace
+{
+constexpr std::size_t kMostUndo = 500;
+}
+
+Document::Document(QObject* parent) : QObject(parent)
+{
+    m_autosave.setSingleShot(true);
+    m_autosave.setInterval(2000);
+    connect(&m_autosave, &QTimer::timeout, this, &Document::autosave);
+}
+
+void Document::begin(Recipe recipe, const QString& path)
+{
+    forgetRecovery();
+    m_recipe = std::move(recipe);
+    m_path = path;
+    m_undo.clear();
+    m_redo.clear();
+    m_merge.clear();
+    m_modified = false;
+}
+
+base::Status Document::saveTo(const QString& path)
+{
+    Recipe copy = m_recipe;
+    if (m_modified && !m_path.isEmpty()) ++copy.revision;
+    if (auto ok = recipe::save(copy, path.toStdString()); !ok) return ok;
+    m_recipe.revision = copy.revision;
+    m_path = path;
+    m_modified = false;
+    forgetRecovery();
+    return {};
+}
+
+base::Status Document::restored(const QString& original)
+{
+    m_path = original;
+    m_modified = true;
+    return Recovery::keep(m_recipe, m_path); // at once: until then only the found file holds it
+}
+
+void Document::forgetRecovery()
+{
+    m_autosave.stop();
+    m_keeper.wait(); // what is being kept would stand there again
+    Recovery::forget();
+}
+
+void Document::setRevision(int revision)
+{
+    if (revision == m_recipe.revision) return;
+    m_recipe.revision = revision;
+    touched();
+}
+
+base::Status Document::change(const QString& what, const std::function<void(Recipe&)>& edit, const QString& merge)
+{
+    Recipe old = m_recipe;
+    edit(m_recipe);
+    if (auto order = recipe::orderByDependence(m_recipe.steps); !order) {
+        m_recipe = std::move(old);
+        return base::passOn(order.error());
+    }
+    if (merge.isEmpty() || merge != m_merge || m_undo.empty()) m_undo.push_back({std::move(old), what});
+    if (m_undo.size() > kMostUndo) m_undo.erase(m_undo.begin());
+    m_merge = merge;
+    m_redo.clear();
+    touched();
+    return {};
+}
+
+bool Document::step(std::vector<Kept>& from, std::vector<Kept>& to)
+{
+    if (from.empty()) return false;
+    to.push_back({std::move(m_recipe), from.back().what});
+    m_recipe = std::move(from.back().recipe);
+    from.pop_back();
+    m_merge.clear();
+    touched();
+    return true;
+}
+
+void Document::touched()
+{
+    m_modified = true;
+    m_autosave.start();
+}
+
+void Document::autosave()
+{
+    if (!m_modified) return;
+    m_keeper.ask([this, recipe = m_recipe, path = m_path]() -> LatestJob::Answer {
+        const auto ok = Recovery::keep(recipe, path);
+        if (ok) return {};
+        return [this, why = QString::fromStdString(ok.error().text())] { emit notKept(why); };
+    });
+}
+
+} // namespace desktop
