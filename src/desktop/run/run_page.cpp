@@ -336,6 +336,17 @@ void RunPage::add(const station::Logged& logged)
     m_times.push_back(QDateTime::currentMSecsSinceEpoch());
     if (m_times.size() > 20) m_times.pop_front();
     m_tape.push_back({logged, m_arrived});
+    if (logged.line().release->identity != m_seenOf) m_seen.clear();
+    m_seenOf = logged.line().release->identity;
+    for (auto& [key, seen] : m_seen) seen.latest = inspect::Verdict::Unjudged;
+    for (const auto& i : result.items)
+        for (const auto& answer : i.checks) {
+            Seen& seen = m_seen[{answer.step, answer.output}];
+            seen.latest = answer.verdict;
+            for (const double v : answer.values)
+                if (seen.ends.empty()) seen.ends = {v, v};
+                else seen.ends = {std::min(seen.ends[0], v), std::max(seen.ends[1], v)};
+        }
     if (m_tape.size() > kPictures) m_tape[m_tape.size() - kPictures - 1].item.letGoOfPicture();
     if (m_tape.size() > kTape) {
         m_tape.pop_front();
@@ -361,18 +372,11 @@ void RunPage::rebuildRows()
                 row.kind = RowKind::Datum;
                 row.letter = q(s.letter);
             }
-            std::vector<double> values;
-            for (const auto& t : m_tape) {
-                if (t.item.line().release->identity != latest.line().release->identity) continue;
-                for (const auto& i : t.item.result().items)
-                    for (const auto& answer : i.checks)
-                        if (answer.step == s.id && answer.output == c.output) {
-                            values.insert(values.end(), answer.values.begin(), answer.values.end());
-                            if (&t == &m_tape.back()) row.verdict = answer.verdict;
-                        }
-            }
+            const auto seen = m_seen.find({s.id, c.output});
+            if (seen != m_seen.end()) row.verdict = seen->second.latest;
             const auto limits = inspect::limitsInValueUnit(recipe, s, c);
-            tickRange(limits ? *limits : recipe::Limits{}, values, row.low, row.high);
+            tickRange(limits ? *limits : recipe::Limits{},
+                      seen == m_seen.end() ? std::vector<double>{} : seen->second.ends, row.low, row.high);
             m_rows.push_back(row);
         }
 }

@@ -92,6 +92,13 @@ private:
     QWidget* m_totalsRow = nullptr;
     QLabel* m_totalsText = nullptr;
     std::deque<TapeItem> m_tape;
+    // What a check's values were since this recipe ran: their ends for the row's scale, and the latest verdict.
+    struct Seen {
+        std::vector<double> ends;
+        inspect::Verdict latest = inspect::Verdict::Unjudged;
+    };
+    std::map<std::pair<std::string, std::string>, Seen> m_seen; // by step and output
+    std::string m_seenOf;                                       // the recipe's identity
     std::vector<GridRow> m_rows;
     long long m_arrived = 0, m_saved = 0, m_unsaved = 0;
     station::Tally m_tally;
