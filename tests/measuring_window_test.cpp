@@ -385,8 +385,7 @@ private slots:
         const auto placeOf = [&](std::size_t i) { return *stored("slots", "areas").elements[i].at; };
         const auto onSheet = [&](geometry::Point reference) {
             return sheet->screenOf(
-                inspect::carried(session().recipe(),
-                                 *inspect::motionOf(session().recipe(), "plate", session().currentItem()), reference));
+                inspect::Placing(session().recipe(), session().currentItem()).following("plate")->toPicture(reference));
         };
         const geometry::Point before = placeOf(3);
         const QPointF from = onSheet(before), to = from + QPointF(0, -40); // well off its slot

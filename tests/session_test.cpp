@@ -25,9 +25,9 @@ class SessionTest : public QObject
     // mm on the plate → picture px of the picture in view.
     Point onPlate(double x, double y)
     {
-        const auto m = inspect::motionOf(m_session->recipe(), "plate", m_session->currentItem());
+        const auto m = inspect::Placing(m_session->recipe(), m_session->currentItem()).following("plate");
         const double k = 1 / smallField().mmPerPixel;
-        return m->now.toPicture({x * k, y * k});
+        return m->motion().now.toPicture({x * k, y * k});
     }
     std::vector<recipe::Offer> offers(Gesture::Type type, Point from, Point to, const std::string& kind = {})
     {
@@ -215,6 +215,54 @@ private slots:
         QCOMPARE(all[0].words, std::string("distance"));
         QVERIFY(std::abs(valueOf(all[0]) - 92) < 0.1);
         QVERIFY(std::any_of(all.begin(), all.end(), [](const auto& o) { return o.words == "along datum x"; }));
+    }
+    // Two lights a part: any file brings the capture in, the sheet shows the picture the chosen step looks at, and the
+    // reference is taken whole.
+    void capturesOfSeveralPictures()
+    {
+        QTemporaryDir dir;
+        const auto file = [&](const char* leaf, double width) {
+            const QString path = dir.filePath(leaf);
+            (void)base::realFiles().write(
+                path.toStdString(),
+                *image::encodePng(support::draw({support::box(60 - width / 2, 5, 60 + width / 2, 55)}, 120, 60)));
+            return path;
+        };
+        const QStringList files{file("a-dome.png", 40), file("a-white.png", 60), file("b-white.png", 62),
+                                file("b-dome.png", 42)};
+        Session session;
+        session.change("two lights", [](recipe::Recipe& r) {
+            r.pictures = {{"white", "{id}-white.png", {}}, {"dome", "{id}-dome.png", {}}};
+            recipe::Step s = recipe::makeStep(r, *recipe::findKind("edge_pair"));
+            s.id = "width";
+            s.regions["window"] = geometry::Region::window({5, 30}, {115, 30}, 9);
+            r.steps.push_back(s);
+        });
+        session.addTrials(files);
+        QCOMPARE(session.trialCount(), 2);
+        QVERIFY(QString::fromStdString(session.recipe().trials[0].picture).endsWith("a-white.png"));
+        session.addTrials({files[1]}); // known already
+        QCOMPARE(session.trialCount(), 2);
+        const auto done = [&] { return waitFor([&] { return session.settled(); }); };
+        QVERIFY(done());
+        session.select("width");
+        const auto width = [&] { return session.currentItem()->check("width", "distance")->values.at(0); };
+        QVERIFY(std::abs(width() - 60) < 0.1 && session.shownPicture().key == "white");
+        session.change("other light", [](recipe::Recipe& r) { r.find("width")->pictures["picture"] = "dome"; });
+        QVERIFY(done());
+        QVERIFY(std::abs(width() - 40) < 0.1 && session.shownPicture().key == "dome");
+        QVERIFY(session.takeReference());
+        QCOMPARE(session.recipe().reference.files.size(), std::size_t(2));
+        const QString path = dir.filePath("two.dikkat");
+        QVERIFY(session.saveTo(path) && session.open(path));
+        QVERIFY(done());
+        QVERIFY(std::abs(width() - 40) < 0.1 && session.viewIsReference());
+        // A picture written anew is noticed, whichever of the capture it is.
+        file("a-dome.png", 44);
+        session.lookForChangedPictures();
+        QVERIFY(done());
+        QVERIFY(std::abs(width() - 44) < 0.1);
+        session.newRecipe();
     }
     void anAreaIsACountWhereThereIsADatum()
     {

@@ -441,7 +441,7 @@ private slots:
             QCOMPARE(value(result, "count", "missing"), 0.0);
             // The region that is drawn is the one that is looked at.
             bool placed = false;
-            const auto regions = inspect::regionsInPicture(r, r.steps[1], result.items.front(), placed);
+            const auto regions = inspect::Placing(r, &result.items.front()).regions(r.steps[1], placed);
             QVERIFY(std::abs(geometry::distance(regions.at("window").from, regions.at("window").to) - 140 * scale) <
                         0.5 &&
                     std::abs(regions.at("window").width - 9 * scale) < 0.05);

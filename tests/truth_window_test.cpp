@@ -742,9 +742,10 @@ private slots:
 private:
     QPointF onSheet(double x, double y)
     {
-        const auto motion = inspect::motionOf(session().prepared()->recipe(), "plate", session().currentItem());
+        const auto motion =
+            inspect::Placing(session().prepared()->recipe(), session().currentItem()).following("plate");
         const double k = 1 / smallField().mmPerPixel;
-        return sheet()->screenOf(motion->now.toPicture({x * k, y * k}));
+        return sheet()->screenOf(motion->motion().now.toPicture({x * k, y * k}));
     }
 };
 QTEST_MAIN(TruthWindowTest)

@@ -45,9 +45,9 @@ class WindowTest : public QObject
     QPointF onPlate(double x, double y)
     {
         const auto motion =
-            inspect::motionOf(session().recipe(), session().datumForNewSteps(), session().currentItem());
+            inspect::Placing(session().recipe(), session().currentItem()).following(session().datumForNewSteps());
         const double k = 1 / smallField().mmPerPixel;
-        return sheet()->screenOf(motion->now.toPicture({x * k, y * k}));
+        return sheet()->screenOf(motion->motion().now.toPicture({x * k, y * k}));
     }
     const inspect::CheckResult* check(int trial, const std::string& name)
     {
@@ -275,8 +275,7 @@ private slots:
         const auto* item = session().currentItem();
         bool placed = false;
         const auto here =
-            inspect::regionsInPicture(session().recipe(), *session().recipe().find("width"), *item, placed)
-                .at("window");
+            inspect::Placing(session().recipe(), item).regions(*session().recipe().find("width"), placed).at("window");
         const QPointF at = sheet()->screenOf(here.middle());
         drag(sheet(), at, at + QPointF(12, 0));
         QVERIFY(settled());
@@ -317,6 +316,20 @@ private slots:
         QCOMPARE(session().trial(), 2); // the first faulty one
         QTest::keyClick(sheet(), Qt::Key_G);
         QCOMPARE(int(session().recipe().trials[2].label), int(recipe::Label::Good));
+        // The rest at once, those that have one keep it; one undo.
+        const auto labels = [&](recipe::Label l) {
+            const auto& all = session().recipe().trials;
+            return std::count_if(all.begin(), all.end(), [&](const auto& t) { return t.label == l; });
+        };
+        session().change("open", [](recipe::Recipe& r) {
+            for (int i = 3; i < 8; ++i) r.trials[std::size_t(i)].label = recipe::Label::Open;
+        });
+        const auto bad = labels(recipe::Label::Bad);
+        QTest::keyClick(sheet(), Qt::Key_G, Qt::ShiftModifier);
+        QVERIFY(labels(recipe::Label::Open) == 0 && labels(recipe::Label::Bad) == bad);
+        session().undo();
+        QCOMPARE(labels(recipe::Label::Open), std::ptrdiff_t(5));
+        session().undo();
         QCOMPARE(int(session().agreement(2)), int(Session::Agreement::Disagrees));
         QTest::keyClick(sheet(), Qt::Key_PageUp);
         QTest::keyClick(sheet(), Qt::Key_PageDown, Qt::ShiftModifier);
@@ -749,9 +762,10 @@ private slots:
         QTest::keyClick(sheet(), Qt::Key_W);
         const QImage taken = seen();
         QTest::keyClick(sheet(), Qt::Key_W);
-        const auto motion = inspect::motionOf(session().prepared()->recipe(), "plate", session().currentItem());
+        const auto motion =
+            inspect::Placing(session().prepared()->recipe(), session().currentItem()).following("plate");
         const double k = 1 / smallField().mmPerPixel;
-        const QPoint brass = sheet()->screenOf(motion->now.toPicture({-42 * k, -5 * k})).toPoint();
+        const QPoint brass = sheet()->screenOf(motion->motion().now.toPicture({-42 * k, -5 * k})).toPoint();
         QVERIFY(plain.pixel(brass) != taken.pixel(brass));
     }
 

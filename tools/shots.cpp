@@ -90,9 +90,9 @@ int main(int argc, char** argv)
     // The draft of a stroke across the plate, with its offers.
     s.setTrial(0);
     SheetView* sheet = window.setupPage()->sheet();
-    const auto motion = inspect::motionOf(s.recipe(), "plate", s.currentItem());
+    const auto motion = inspect::Placing(s.recipe(), s.currentItem()).following("plate");
     const double k = 1 / s.recipe().mmPerPixel();
-    const auto at = [&](double x, double y) { return sheet->screenOf(motion->now.toPicture({x * k, y * k})); };
+    const auto at = [&](double x, double y) { return sheet->screenOf(motion->motion().now.toPicture({x * k, y * k})); };
     drag(sheet, at(38, -16), at(38.3, 16), Qt::NoModifier, false);
     shoot("setup-stroke");
     QTest::mouseRelease(sheet, Qt::LeftButton, Qt::NoModifier, at(38.3, 16).toPoint());

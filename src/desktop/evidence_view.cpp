@@ -78,83 +78,93 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
             [this] { refreshHead(), refreshPlot(), refreshMap(), refreshTrials(); });
     connect(&session, &Session::resultsChanged, this,
             [this] { refreshHead(), refreshPlot(), refreshMap(), refreshTrials(); });
-    connect(&session, &Session::strokeRead, this, [this](const std::optional<Evidence>& live) {
-        if (!live) return refresh();
-        m_title->setText(tr("Stroke under way"));
-        m_about->setText(
-            tr("Let go to make a draft · Esc or right button lets go · wheel: averaging width · R: the other way"));
-        m_plot->setVisible(true), m_plotTitle->setVisible(true);
-        m_trials->hide(), m_trialsTitle->hide(), m_note->hide(), m_map->hide(); // of another step
-        drawPlot(*live);
-    });
-    connect(m_form, &ParamForm::edited, this,
-            [this](const QString& what, const std::function<void(Step&)>& edit, const QString& merge) {
-                const Step* s = m_session.selectedStep();
-                if (!s) return;
-                m_editing = !merge.isEmpty(); // the field being edited stays; after other edits the form is made anew
-                if (m_session.draft()) m_session.editDraft(edit);
-                else
-                    m_session.change(
-                        what, [&, id = s->id](Recipe& r) { edit(*r.find(id)); },
-                        merge.isEmpty() ? merge : merge + q(s->id));
-                m_editing = false;
-            });
+    connect(&session, &Session::strokeRead, this, &EvidenceView::showStroke);
+    connect(m_form, &ParamForm::edited, this, &EvidenceView::editStep);
     connect(m_form, &ParamForm::problem, &session, &Session::said);
-    connect(m_plot, &EvidencePlot::handleMoved, this, [this](const QString& id, double value, bool released) {
-        const Step* s = m_session.selectedStep();
-        const StepKind* kind = s ? findKind(s->kind) : nullptr;
-        const ParamSpec* spec = kind ? kind->param(id.toStdString()) : nullptr;
-        if (!spec) return;
-        if (const auto* r = std::get_if<Real>(&spec->domain))
-            value = std::clamp(std::round(value / std::min(r->step, 0.5)) * std::min(r->step, 0.5), r->min, r->max);
-        std::vector<std::pair<std::string, Value>> also;
-        for (const auto& h : m_params)
-            if (h.param == spec->key) also = h.also;
-        const auto edit = [&](Step& step) {
-            for (const auto& [key, v] : also)
-                if (const ParamSpec* p = kind->param(key)) p->put(step.params, v);
-            spec->put(step.params, value);
-        };
-        m_dragging = !released;
-        if (m_session.draft()) m_session.editDraft(edit);
-        else
-            m_session.change(
-                q(spec->label), [&, step = s->id](Recipe& r) { edit(*r.find(step)); }, QStringLiteral("drag:") + id);
-        if (released) {
-            m_session.endMerge();
-            refresh();
-        }
-    });
-    connect(m_trials, &EvidencePlot::handleMoved, this, [this](const QString& id, double value, bool released) {
-        const Check* c = shownCheck();
-        const Step* s = m_session.selectedStep();
-        if (!c || !s || m_session.draft()) return;
-        Limits limits = m_session.proposal() ? m_session.proposal()->limits : c->limits;
-        // Dragged in the unit that is shown; a general tolerance becomes one of its own.
-        const base::Unit shown = base::shownAs(m_session.recipe().unitOf(*s, *findKind(s->kind)->output(c->output)),
-                                               m_session.recipe().shownIn);
-        if (const auto own = limits.resolved(m_session.recipe().toleranceClass);
-            own && base::convertible(own->unit, shown)) {
-            limits = own->in(shown);
-            limits.general = General::None;
-        }
-        const double grain = std::pow(10.0, -(base::decimals(limits.unit) + (limits.unit == base::Unit::None ? 2 : 0)));
-        value = std::round(value / grain) * grain;
-        id == QStringLiteral("low") ? limits.setLowest(value) : limits.setHighest(value);
-        m_dragging = !released;
-        const std::string step = s->id, output = c->output;
-        if (m_session.proposal()) m_session.dropProposal();
-        m_session.setLimits(step, output, limits, true);
-        if (released) {
-            m_session.endMerge();
-            refresh();
-        }
-    });
+    connect(m_plot, &EvidencePlot::handleMoved, this, &EvidenceView::dragSetting);
+    connect(m_trials, &EvidencePlot::handleMoved, this, &EvidenceView::dragLimit);
     connect(m_trials, &EvidencePlot::clickedAt, this, [this](double x, double) {
         const int t = int(std::lround(x)) - 1;
         if (t >= 0 && t < m_session.trialCount()) m_session.setTrial(t);
     });
     refresh();
+}
+
+void EvidenceView::showStroke(const std::optional<Evidence>& live)
+{
+    if (!live) return refresh();
+    m_title->setText(tr("Stroke under way"));
+    m_about->setText(
+        tr("Let go to make a draft · Esc or right button lets go · wheel: averaging width · R: the other way"));
+    m_plot->setVisible(true), m_plotTitle->setVisible(true);
+    m_trials->hide(), m_trialsTitle->hide(), m_note->hide(), m_map->hide(); // of another step
+    drawPlot(*live);
+}
+
+void EvidenceView::editStep(const QString& what, const std::function<void(Step&)>& edit, const QString& merge)
+{
+    const Step* s = m_session.selectedStep();
+    if (!s) return;
+    m_editing = !merge.isEmpty(); // the field being edited stays; after other edits the form is made anew
+    if (m_session.draft()) m_session.editDraft(edit);
+    else
+        m_session.change(
+            what, [&, id = s->id](Recipe& r) { edit(*r.find(id)); }, merge.isEmpty() ? merge : merge + q(s->id));
+    m_editing = false;
+}
+
+void EvidenceView::dragSetting(const QString& id, double value, bool released)
+{
+    const Step* s = m_session.selectedStep();
+    const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    const ParamSpec* spec = kind ? kind->param(id.toStdString()) : nullptr;
+    if (!spec) return;
+    if (const auto* r = std::get_if<Real>(&spec->domain))
+        value = std::clamp(std::round(value / std::min(r->step, 0.5)) * std::min(r->step, 0.5), r->min, r->max);
+    std::vector<std::pair<std::string, Value>> also;
+    for (const auto& h : m_params)
+        if (h.param == spec->key) also = h.also;
+    const auto edit = [&](Step& step) {
+        for (const auto& [key, v] : also)
+            if (const ParamSpec* p = kind->param(key)) p->put(step.params, v);
+        spec->put(step.params, value);
+    };
+    m_dragging = !released;
+    if (m_session.draft()) m_session.editDraft(edit);
+    else
+        m_session.change(
+            q(spec->label), [&, step = s->id](Recipe& r) { edit(*r.find(step)); }, QStringLiteral("drag:") + id);
+    if (released) {
+        m_session.endMerge();
+        refresh();
+    }
+}
+
+void EvidenceView::dragLimit(const QString& id, double value, bool released)
+{
+    const Check* c = shownCheck();
+    const Step* s = m_session.selectedStep();
+    if (!c || !s || m_session.draft()) return;
+    Limits limits = m_session.proposal() ? m_session.proposal()->limits : c->limits;
+    // Dragged in the unit that is shown; a general tolerance becomes one of its own.
+    const base::Unit shown =
+        base::shownAs(m_session.recipe().unitOf(*s, *findKind(s->kind)->output(c->output)), m_session.recipe().shownIn);
+    if (const auto own = limits.resolved(m_session.recipe().toleranceClass);
+        own && base::convertible(own->unit, shown)) {
+        limits = own->in(shown);
+        limits.general = General::None;
+    }
+    const double grain = std::pow(10.0, -(base::decimals(limits.unit) + (limits.unit == base::Unit::None ? 2 : 0)));
+    value = std::round(value / grain) * grain;
+    id == QStringLiteral("low") ? limits.setLowest(value) : limits.setHighest(value);
+    m_dragging = !released;
+    const std::string step = s->id, output = c->output;
+    if (m_session.proposal()) m_session.dropProposal();
+    m_session.setLimits(step, output, limits, true);
+    if (released) {
+        m_session.endMerge();
+        refresh();
+    }
 }
 
 const Check* EvidenceView::shownCheck() const { return m_session.selectedCheck(); }
@@ -177,7 +187,7 @@ void EvidenceView::refreshMap()
     const auto* item = m_session.currentItem();
     if (!s) return m_map->hide();
     const Recipe& recipe = prepared->recipe();
-    const auto motion = s ? inspect::motionOf(recipe, s->datum, item) : std::nullopt;
+    const auto motion = inspect::Placing(recipe, item).following(s->datum);
     if (c && item && motion && c->match == Match::Place)
         for (const auto& answer : item->checks) {
             if (answer.step != s->id || answer.output != c->output) continue;
@@ -186,10 +196,9 @@ void EvidenceView::refreshMap()
                 const bool known = i < c->elements.size() && c->elements[i].at;
                 if (!known && !e.at) continue;
                 // Where it belongs, a surplus one where it lies; the part level.
-                const geometry::Point place =
-                    known ? *c->elements[i].at : inspect::carried(recipe, motion->inverse(), *e.at);
+                const geometry::Point place = known ? *c->elements[i].at : motion->toReference(*e.at);
                 const geometry::Point level = recipe.calibration.bends() ? recipe.calibration.level(place) : place;
-                const geometry::Point local = motion->reference.toLocal(level);
+                const geometry::Point local = motion->motion().reference.toLocal(level);
                 ElementMap::Spot spot;
                 spot.at = {local.x, local.y};
                 spot.name = q(e.name), spot.verdict = e.verdict, spot.missing = e.value < 0, spot.surplus = !known;

@@ -27,6 +27,10 @@ public slots:
     void refresh();
 
 private:
+    void showStroke(const std::optional<recipe::Evidence>& live);
+    void editStep(const QString& what, const std::function<void(recipe::Step&)>& edit, const QString& merge);
+    void dragSetting(const QString& id, double value, bool released);
+    void dragLimit(const QString& id, double value, bool released);
     void refreshHead();
     void refreshPlot();
     void drawPlot(const recipe::Evidence& evidence);

@@ -55,9 +55,8 @@ GridCell cellFor(const inspect::PictureResult* result, const std::string& step, 
     }
     const inspect::CheckResult* worst = nullptr;
     for (const auto& item : result->items)
-        for (const auto& c : item.checks)
-            if (c.step == step && c.output == output && (!worst || severity(c.verdict) > severity(worst->verdict)))
-                worst = &c;
+        if (const auto* c = item.check(step, output); c && (!worst || severity(c->verdict) > severity(worst->verdict)))
+            worst = c;
     if (!worst) return cell;
     cell.asked = true;
     cell.verdict = worst->verdict;
@@ -434,135 +433,166 @@ void GridView::paintCell(QPainter& p, const GridCell& c, QRect box, RowKind kind
 void GridView::paintEvent(QPaintEvent*)
 {
     QPainter p(viewport());
-    const report::Theme& th = theme();
-    const QRect all = viewport()->rect();
-    p.fillRect(all, th.paper);
-    const int head = headWidth(), n = m_source.columns(), bottom = all.height() - kVerdict;
-    const int painted = (n + m_per - 1) / m_per, at = m_column >= 0 ? m_column / m_per : -1;
-    const int first = std::max(0, horizontalScrollBar()->value() / m_width),
-              last = std::min(painted, first + (all.width() - head - kBar) / m_width + 2);
-    if (m_source.rows() == 0 || n == 0) {
+    const View v = view();
+    p.fillRect(v.all, v.th.paper);
+    if (m_source.rows() == 0 || m_source.columns() == 0) {
         p.setFont(report::uiFont(13));
-        p.setPen(th.second);
-        p.drawText(all.adjusted(24, 12, -24, -12), Qt::AlignCenter | Qt::TextWordWrap, m_source.emptyHint());
-        if (m_source.rows() == 0 && n == 0) return;
+        p.setPen(v.th.second);
+        p.drawText(v.all.adjusted(24, 12, -24, -12), Qt::AlignCenter | Qt::TextWordWrap, m_source.emptyHint());
+        if (m_source.rows() == 0 && m_source.columns() == 0) return;
     }
-    // ---- cells
+    paintCells(p, v);
+    paintHeads(p, v);
+    paintColumns(p, v);
+    paintVerdicts(p, v);
+}
+
+GridView::View GridView::view() const
+{
+    const QRect all = viewport()->rect();
+    const int head = headWidth(), painted = (m_source.columns() + m_per - 1) / m_per,
+              at = m_column >= 0 ? m_column / m_per : -1, first = std::max(0, horizontalScrollBar()->value() / m_width),
+              last = std::min(painted, first + (all.width() - head - kBar) / m_width + 2);
+    return {all,
+            theme(),
+            head,
+            all.height() - kVerdict,
+            first,
+            last,
+            at >= first && at < last,
+            QRect(leftOf(at), 0, m_width, all.height())};
+}
+
+void GridView::paintCells(QPainter& p, const View& v)
+{
     p.save();
-    p.setClipRect(head, topHeight(), all.width() - head - kBar, bottom - topHeight());
-    const bool column = at >= first && at < last;
-    const QRect current(leftOf(at), 0, m_width, all.height());
-    if (column) p.fillRect(current, th.selected);
+    p.setClipRect(v.head, topHeight(), v.all.width() - v.head - kBar, v.bottom - topHeight());
+    if (v.column) p.fillRect(v.current, v.th.selected);
     for (int r = 0; r + 1 < int(m_tops.size()); ++r) {
         const int top = rowTop(r);
-        if (top >= bottom || rowTop(r + 1) <= topHeight()) continue;
+        if (top >= v.bottom || rowTop(r + 1) <= topHeight()) continue;
         const GridRow row = m_source.row(r);
         const int h = rowTop(r + 1) - top - 1;
-        if (r == m_row) p.fillRect(QRect(head, top, all.width(), h), th.selected);
-        for (int c = first; c < last; ++c) {
+        if (r == m_row) p.fillRect(QRect(v.head, top, v.all.width(), h), v.th.selected);
+        for (int c = v.first; c < v.last; ++c) {
             const QRect box(leftOf(c), top, m_width, h);
             if (m_per > 1) paintPacked(p, packed(r, c), box);
             else paintCell(p, m_source.cell(r, c), box, row.kind);
         }
         if (row.kind == RowKind::Draft) {
-            p.setPen(QPen(th.datum, 1, Qt::DashLine));
-            p.drawLine(head, top, all.width(), top);
-            p.drawLine(head, top + h, all.width(), top + h);
+            p.setPen(QPen(v.th.datum, 1, Qt::DashLine));
+            p.drawLine(v.head, top, v.all.width(), top);
+            p.drawLine(v.head, top + h, v.all.width(), top + h);
         }
     }
     p.restore();
-    // ---- row heads
+}
+
+void GridView::paintHeads(QPainter& p, const View& v)
+{
     p.save();
-    p.setClipRect(0, topHeight(), head, bottom - topHeight());
+    p.setClipRect(0, topHeight(), v.head, v.bottom - topHeight());
     for (int r = 0; r + 1 < int(m_tops.size()); ++r) {
         const int top = rowTop(r), h = rowTop(r + 1) - top - 1;
-        if (top >= bottom || top + h <= topHeight()) continue;
+        if (top >= v.bottom || top + h <= topHeight()) continue;
         p.setRenderHint(QPainter::Antialiasing, false);
-        paintHead(p, r, QRect(0, top, head - 8, h));
+        paintHead(p, r, QRect(0, top, v.head - 8, h));
         if (m_source.row(r).kind == RowKind::Draft) {
             p.setRenderHint(QPainter::Antialiasing, false);
-            p.setPen(QPen(th.datum, 1, Qt::DashLine));
+            p.setPen(QPen(v.th.datum, 1, Qt::DashLine));
             p.setBrush(Qt::NoBrush);
-            p.drawRect(QRect(1, top, head - 10, h));
+            p.drawRect(QRect(1, top, v.head - 10, h));
         }
     }
     p.restore();
-    // ---- column heads
     p.setFont(report::uiFont(12));
-    p.setPen(th.second);
+    p.setPen(v.th.second);
     if (m_heads) {
         const int limitsWidth = m_limitsWidth, valueWidth = this->valueWidth();
         p.drawText(QRect(8, 0, 200, topHeight()), Qt::AlignVCenter, tr("recipe"));
-        p.drawText(QRect(head - 8 - limitsWidth - valueWidth, 0, valueWidth - 8, topHeight()),
+        p.drawText(QRect(v.head - 8 - limitsWidth - valueWidth, 0, valueWidth - 8, topHeight()),
                    Qt::AlignVCenter | Qt::AlignRight, m_column >= 0 ? m_source.columnWord(m_column) : QString());
-        p.drawText(QRect(head - 8 - limitsWidth, 0, limitsWidth - 6, topHeight()), Qt::AlignVCenter | Qt::AlignRight,
+        p.drawText(QRect(v.head - 8 - limitsWidth, 0, limitsWidth - 6, topHeight()), Qt::AlignVCenter | Qt::AlignRight,
                    tr("limits"));
     }
+}
+
+// Number and label over each column, its verdict under it; of packed ones how many are rejected.
+void GridView::paintColumns(QPainter& p, const View& v)
+{
     p.save();
-    p.setClipRect(head, 0, all.width() - head - kBar, all.height());
-    for (int slot = first; slot < last && m_per > 1; ++slot) { // as high as many of them are rejected
+    p.setClipRect(v.head, 0, v.all.width() - v.head - kBar, v.all.height());
+    const int n = m_source.columns();
+    for (int slot = v.first; slot < v.last && m_per > 1; ++slot) { // as high as many of them are rejected
         int bad = 0, count = 0;
         for (int c = slot * m_per; c < std::min(n, (slot + 1) * m_per); ++c, ++count) {
             const GridColumn col = m_source.column(c);
             bad += col.error || (col.answered && col.outcome == inspect::Outcome::Reject);
         }
         const int room = kVerdict - 8, high = bad ? std::max(4, room * bad / count) : 0;
-        p.fillRect(QRect(leftOf(slot), bottom + 4 + room - high, m_width, high), th.fail);
+        p.fillRect(QRect(leftOf(slot), v.bottom + 4 + room - high, m_width, high), v.th.fail);
     }
-    for (int c = first; c < last && m_per == 1; ++c) {
-        const GridColumn col = m_source.column(c);
-        const QRect box(leftOf(c), 0, m_width, topHeight());
-        p.setPen(c == m_column ? th.datum : th.ink);
-        p.setFont(report::uiFont(12, c == m_column));
-        if (m_width >= 24) p.drawText(QRect(box.left() - 6, 2, box.width() + 12, 17), Qt::AlignCenter, col.head);
-        if (col.label && m_width >= 8)
-            report::drawLabelSign(p, QPointF(box.center().x() + 0.5, 27), 3.6, *col.label, th.ink);
-        if (col.flag && m_width >= 24) { // label and verdict disagree
-            p.setRenderHint(QPainter::Antialiasing);
-            const double x = box.center().x() + 8;
-            p.setPen(QPen(th.ink, 1.4));
-            p.drawLine(QPointF(x, 21), QPointF(x, 33));
-            p.setBrush(th.ink);
-            p.drawPolygon(QPolygonF({{x, 21}, {x + 6, 23.5}, {x, 26}}));
-        }
-        const QRectF sign(box.center().x() - 6, bottom + 6, 13, 13);
-        if (col.error)
-            report::hatch(p, QRectF(box.left() + 2, bottom + 4, m_width - 4, kVerdict - 8), th.notMeasured, 5);
-        else if (col.answered && m_width >= 24) {
-            if (col.outcome == inspect::Outcome::Accept) report::drawTick(p, sign, th.pass, 1.8);
-            else if (col.outcome == inspect::Outcome::Reject) report::drawCross(p, sign, th.fail, 2.2);
-            else report::drawDash(p, sign, th.ink, 1.6);
-        } else if (col.answered && col.outcome == inspect::Outcome::Reject)
-            p.fillRect(QRectF(box.left() + 0.5, bottom + 6, std::max(1, m_width - 1), kVerdict - 12), th.fail);
-    }
-    if (column) {
+    for (int c = v.first; c < v.last && m_per == 1; ++c) paintColumn(p, v, c);
+    if (v.column) {
         p.setRenderHint(QPainter::Antialiasing, false);
-        p.setPen(QPen(th.datum, 2));
-        p.drawLine(current.left(), 0, current.left(), all.height());
-        p.drawLine(current.right() + 1, 0, current.right() + 1, all.height());
+        p.setPen(QPen(v.th.datum, 2));
+        p.drawLine(v.current.left(), 0, v.current.left(), v.all.height());
+        p.drawLine(v.current.right() + 1, 0, v.current.right() + 1, v.all.height());
     }
     p.restore();
-    // ---- verdict line and the bar of all rows
+}
+
+void GridView::paintColumn(QPainter& p, const View& v, int c)
+{
+    const GridColumn col = m_source.column(c);
+    const QRect box(leftOf(c), 0, m_width, topHeight());
+    p.setPen(c == m_column ? v.th.datum : v.th.ink);
+    p.setFont(report::uiFont(12, c == m_column));
+    if (m_width >= 24) p.drawText(QRect(box.left() - 6, 2, box.width() + 12, 17), Qt::AlignCenter, col.head);
+    if (col.label && m_width >= 8)
+        report::drawLabelSign(p, QPointF(box.center().x() + 0.5, 27), 3.6, *col.label, v.th.ink);
+    if (col.flag && m_width >= 24) { // label and verdict disagree
+        p.setRenderHint(QPainter::Antialiasing);
+        const double x = box.center().x() + 8;
+        p.setPen(QPen(v.th.ink, 1.4));
+        p.drawLine(QPointF(x, 21), QPointF(x, 33));
+        p.setBrush(v.th.ink);
+        p.drawPolygon(QPolygonF({{x, 21}, {x + 6, 23.5}, {x, 26}}));
+    }
+    const QRectF sign(box.center().x() - 6, v.bottom + 6, 13, 13);
+    if (col.error)
+        report::hatch(p, QRectF(box.left() + 2, v.bottom + 4, m_width - 4, kVerdict - 8), v.th.notMeasured, 5);
+    else if (col.answered && m_width >= 24) {
+        if (col.outcome == inspect::Outcome::Accept) report::drawTick(p, sign, v.th.pass, 1.8);
+        else if (col.outcome == inspect::Outcome::Reject) report::drawCross(p, sign, v.th.fail, 2.2);
+        else report::drawDash(p, sign, v.th.ink, 1.6);
+    } else if (col.answered && col.outcome == inspect::Outcome::Reject)
+        p.fillRect(QRectF(box.left() + 0.5, v.bottom + 6, std::max(1, m_width - 1), kVerdict - 12), v.th.fail);
+}
+
+// The verdict line, and the bar of all rows.
+void GridView::paintVerdicts(QPainter& p, const View& v)
+{
     p.setRenderHint(QPainter::Antialiasing, false);
-    p.setPen(QPen(th.ink, 1));
-    p.drawLine(0, bottom, all.width(), bottom);
+    p.setPen(QPen(v.th.ink, 1));
+    p.drawLine(0, v.bottom, v.all.width(), v.bottom);
     p.setFont(report::uiFont(13));
-    p.drawText(QRect(8, bottom, head - 12, kVerdict), Qt::AlignVCenter,
-               p.fontMetrics().elidedText(m_source.verdictLine(), Qt::ElideRight, head - 16));
+    p.drawText(QRect(8, v.bottom, v.head - 12, kVerdict), Qt::AlignVCenter,
+               p.fontMetrics().elidedText(m_source.verdictLine(), Qt::ElideRight, v.head - 16));
     const int rows = m_source.rows();
     if (rows > 0) {
-        const double step = double(bottom - topHeight()) / rows;
+        const double step = double(v.bottom - topHeight()) / rows;
         for (int r = 0; r < rows; ++r) {
             const GridRow row = m_source.row(r);
             if (row.verdict == Verdict::Fail)
-                p.fillRect(QRectF(all.width() - 8, topHeight() + r * step, 8, std::max(2.0, step - 1)), th.fail);
+                p.fillRect(QRectF(v.all.width() - 8, topHeight() + r * step, 8, std::max(2.0, step - 1)), v.th.fail);
             else if (row.verdict == Verdict::NotMeasured)
-                report::hatch(p, QRectF(all.width() - 8, topHeight() + r * step, 8, std::max(2.0, step - 1)),
-                              th.notMeasured, 4);
+                report::hatch(p, QRectF(v.all.width() - 8, topHeight() + r * step, 8, std::max(2.0, step - 1)),
+                              v.th.notMeasured, 4);
         }
     }
-    p.setPen(th.hair);
-    p.drawLine(all.width() - 9, topHeight(), all.width() - 9, bottom);
+    p.setPen(v.th.hair);
+    p.drawLine(v.all.width() - 9, topHeight(), v.all.width() - 9, v.bottom);
 }
 
 void GridView::mousePressEvent(QMouseEvent* e)

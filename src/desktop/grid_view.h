@@ -112,6 +112,20 @@ private:
     int columnAt(int x) const;
     int leftOf(int slot) const; // viewport coordinates; a slot is a painted column
     void layOut();
+    // What is seen just now: columns from first to before last, the chosen one among them or not.
+    struct View {
+        QRect all;
+        const report::Theme& th;
+        int head = 0, bottom = 0, first = 0, last = 0;
+        bool column = false;
+        QRect current;
+    };
+    View view() const;
+    void paintCells(QPainter& p, const View& v);
+    void paintHeads(QPainter& p, const View& v);
+    void paintColumns(QPainter& p, const View& v);
+    void paintColumn(QPainter& p, const View& v, int c);
+    void paintVerdicts(QPainter& p, const View& v);
     void paintHead(QPainter& p, int r, QRect box);
     void paintCell(QPainter& p, const GridCell& c, QRect box, RowKind kind);
     // Several columns in one: the worst of them, and how many fail.

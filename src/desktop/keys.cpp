@@ -40,6 +40,8 @@ const std::vector<Key>& keyTable()
         {"useStep", "Step in use", "Y", "setup", "Takes the selected step out of use, or back into it."},
         {"removeTrial", "Remove trial", "Shift+Del", "setup", "Takes this picture out of the trials; the file stays."},
         {"labelGood", "Label good", "G", "setup", "Labels this trial good."},
+        {"labelRestGood", "All unlabelled are good", "Shift+G", "setup",
+         "Labels every trial good that has no label yet."},
         {"labelBad", "Label bad", "B", "setup", "Labels this trial bad."},
         {"labelOpen", "Label open", "O", "setup", "Takes this trial's label away."},
         {"nextTrial", "Next trial", "PgDown", "setup", "Shows the next trial."},

@@ -248,7 +248,7 @@ void MainWindow::makeActions()
                            "leaveOut", "placesFromObjects", "deleteStep", "removeTrial"})
         edit->addAction(m_setup->action(QString::fromLatin1(id)));
     edit->addSeparator();
-    for (const char* id : {"labelGood", "labelBad", "labelOpen"})
+    for (const char* id : {"labelGood", "labelRestGood", "labelBad", "labelOpen"})
         edit->addAction(m_setup->action(QString::fromLatin1(id)));
     edit->addSeparator();
     edit->addAction(add("calibrate", [this] { calibrate(); }));

@@ -72,6 +72,13 @@ void ParamForm::addRow(const QString& label, QWidget* editor, const QString& hel
 {
     editor->setToolTip(help);
     editor->setAccessibleName(label);
+    // A long name in a list must not make the form wider than its place.
+    QList<QComboBox*> boxes = editor->findChildren<QComboBox*>();
+    if (auto* own = qobject_cast<QComboBox*>(editor)) boxes << own;
+    for (QComboBox* box : boxes) {
+        box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+        box->setMinimumContentsLength(6);
+    }
     auto* l = new QLabel(label, m_body);
     l->setToolTip(help);
     l->setBuddy(editor);
@@ -152,6 +159,9 @@ void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<s
     m_again = [this, recipe, step, chosen, draft] { show(recipe, step, chosen, draft); };
     clear();
     m_shown = step.id;
+    // The limits stand right under the evidence, where they are read and dragged.
+    for (const Check& c : step.checks)
+        if (const OutputSpec* out = kind->output(c.output)) addCheck(recipe, step, c, *out);
     auto* name = new QLineEdit(q(step.name), m_body);
     name->setObjectName(QStringLiteral("stepName"));
     connect(name, &QLineEdit::editingFinished, this, [this, name, old = q(step.name)] {
@@ -241,7 +251,7 @@ void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<s
         m_form->addRow(more);
     }
     addLists(recipe, step, *kind);
-    addChecks(recipe, step, *kind);
+    addJudgeAlso(recipe, step, *kind);
 }
 
 // Which pictures of the capture it reads, where there is a choice; only what fits is offered.
@@ -274,108 +284,126 @@ void ParamForm::addPictures(const Recipe& recipe, const Step& step, const StepKi
 // Regions that are results, what is left out, filters, colours and places.
 void ParamForm::addLists(const Recipe& recipe, const Step& step, const StepKind& kind)
 {
-    for (const RegionSpec& spec : kind.regions) {
-        if (spec.teaching) continue;
-        const auto of = step.regionsOf.find(spec.key);
-        std::vector<const Step*> givers;
-        for (const Step& s : recipe.steps)
-            if (const StepKind* k = findKind(s.kind); k && k->hasFeature && s.id != step.id) givers.push_back(&s);
-        if (givers.empty() && of == step.regionsOf.end()) continue;
-        auto* line = new QWidget(m_body);
-        auto* row = new QHBoxLayout(line);
-        row->setContentsMargins(0, 0, 0, 0);
-        row->setSpacing(4);
-        auto* box = new Calm<QComboBox>(line);
-        box->setObjectName(QStringLiteral("regionOf_") + q(spec.key));
-        box->setAccessibleName(tr("%1 is").arg(q(spec.label)));
-        box->addItem(step.regions.count(spec.key) || spec.needed ? tr("drawn") : tr("the whole picture"), QString());
-        for (const Step* s : givers) box->addItem(tr("where %1 is").arg(q(s->name)), q(s->id));
-        box->setCurrentIndex(of == step.regionsOf.end() ? 0 : std::max(0, box->findData(q(of->second.step))));
-        connect(box, &QComboBox::currentIndexChanged, this, [this, box, key = spec.key](int) {
-            emit edited(tr("region"),
-                        [key, id = box->currentData().toString().toStdString()](Step& s) {
-                            if (id.empty()) s.regionsOf.erase(key);
-                            else s.regionsOf[key].step = id;
+    for (const RegionSpec& spec : kind.regions) addRegionOf(recipe, step, spec);
+    for (const RegionSpec& spec : kind.regions) addFreeArea(recipe, step, kind, spec);
+    addLeftOutColoursAndPlaces(step, kind);
+    if (!kind.hasFilters) return;
+    for (std::size_t i = 0; i < step.filters.size(); ++i)
+        if (const OutputSpec* out = kind.output(step.filters[i].output)) addFilter(step.filters[i], i, *out);
+    addFilterBy(step, kind);
+}
+
+// Drawn, or where another step is.
+void ParamForm::addRegionOf(const Recipe& recipe, const Step& step, const RegionSpec& spec)
+{
+    if (spec.teaching) return;
+    const auto of = step.regionsOf.find(spec.key);
+    std::vector<const Step*> givers;
+    for (const Step& s : recipe.steps)
+        if (const StepKind* k = findKind(s.kind); k && k->hasFeature && s.id != step.id) givers.push_back(&s);
+    if (givers.empty() && of == step.regionsOf.end()) return;
+    auto* line = new QWidget(m_body);
+    auto* row = new QHBoxLayout(line);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(4);
+    auto* box = new Calm<QComboBox>(line);
+    box->setObjectName(QStringLiteral("regionOf_") + q(spec.key));
+    box->setAccessibleName(tr("%1 is").arg(q(spec.label)));
+    box->addItem(step.regions.count(spec.key) || spec.needed ? tr("drawn") : tr("the whole picture"), QString());
+    for (const Step* s : givers) box->addItem(tr("where %1 is").arg(q(s->name)), q(s->id));
+    box->setCurrentIndex(of == step.regionsOf.end() ? 0 : std::max(0, box->findData(q(of->second.step))));
+    connect(box, &QComboBox::currentIndexChanged, this, [this, box, key = spec.key](int) {
+        emit edited(tr("region"),
+                    [key, id = box->currentData().toString().toStdString()](Step& s) {
+                        if (id.empty()) s.regionsOf.erase(key);
+                        else s.regionsOf[key].step = id;
+                    },
+                    {});
+    });
+    row->addWidget(box, 1);
+    if (of != step.regionsOf.end()) {
+        auto* grow = new Calm<QDoubleSpinBox>(line);
+        grow->setObjectName(QStringLiteral("grow_") + q(spec.key));
+        grow->setRange(-1000, 1000);
+        grow->setSuffix(tr(" px larger"));
+        grow->setAccessibleName(tr("Larger by"));
+        grow->setToolTip(tr("How much larger than the result the region is, on every side."));
+        grow->setValue(of->second.grow);
+        grow->setKeyboardTracking(false);
+        connect(grow, &QDoubleSpinBox::valueChanged, this, [this, key = spec.key](double v) {
+            emit edited(
+                tr("region"), [key, v](Step& s) { s.regionsOf[key].grow = v; }, QStringLiteral("grow:") + q(key));
+        });
+        row->addWidget(grow);
+    }
+    addRow(q(spec.label), line, tr("Drawn on the sheet, or the result of another step."));
+}
+
+// An area that need not be there: drawn in the middle of the reference to be dragged where it belongs, and taken away
+// again.
+void ParamForm::addFreeArea(const Recipe& recipe, const Step& step, const StepKind& kind, const RegionSpec& spec)
+{
+    if (spec.needed || step.regionsOf.count(spec.key) || spec.shapes.empty() || recipe.reference.empty()) return;
+    const bool drawn = step.regions.count(spec.key) > 0;
+    const double w = recipe.reference.capture->width(), h = recipe.reference.capture->rows();
+    const double share = spec.teaching ? 0.2 : 0.7;
+    const auto around = step.regions.find(kind.regions.front().key);
+    const geometry::Point middle =
+        spec.teaching && around != step.regions.end() ? around->second.middle() : geometry::Point{w / 2, h / 2};
+    auto* line = new QWidget(m_body);
+    auto* row = new QHBoxLayout(line);
+    row->setContentsMargins(0, 0, 0, 0);
+    auto* words = new QLabel(drawn           ? tr("drawn: drag its handles")
+                             : spec.teaching ? tr("none")
+                                             : tr("the whole picture"),
+                             line);
+    auto* button = new QToolButton(line);
+    button->setObjectName((drawn ? QStringLiteral("dropRegion_") : QStringLiteral("drawRegion_")) + q(spec.key));
+    button->setText(drawn ? tr("take away") : tr("draw"));
+    button->setToolTip(q(spec.help));
+    button->setFocusPolicy(Qt::StrongFocus);
+    connect(button, &QToolButton::clicked, this, [this, key = spec.key, drawn, middle, w, h, share] {
+        QTimer::singleShot(0, this, [this, key, drawn, middle, w, h, share] {
+            emit edited(drawn ? tr("take area away") : tr("draw area"),
+                        [=](Step& s) {
+                            if (drawn) s.regions.erase(key);
+                            else s.regions[key] = geometry::Region::rectangle(middle, share * w, share * h);
                         },
                         {});
         });
-        row->addWidget(box, 1);
-        if (of != step.regionsOf.end()) {
-            auto* grow = new Calm<QDoubleSpinBox>(line);
-            grow->setObjectName(QStringLiteral("grow_") + q(spec.key));
-            grow->setRange(-1000, 1000);
-            grow->setSuffix(tr(" px larger"));
-            grow->setAccessibleName(tr("Larger by"));
-            grow->setToolTip(tr("How much larger than the result the region is, on every side."));
-            grow->setValue(of->second.grow);
-            grow->setKeyboardTracking(false);
-            connect(grow, &QDoubleSpinBox::valueChanged, this, [this, key = spec.key](double v) {
-                emit edited(
-                    tr("region"), [key, v](Step& s) { s.regionsOf[key].grow = v; }, QStringLiteral("grow:") + q(key));
-            });
-            row->addWidget(grow);
-        }
-        addRow(q(spec.label), line, tr("Drawn on the sheet, or the result of another step."));
-    }
-    // Areas that need not be there: drawn in the middle of the reference to be dragged where they belong, and taken
-    // away again.
-    for (const RegionSpec& spec : kind.regions) {
-        if (spec.needed || step.regionsOf.count(spec.key) || spec.shapes.empty() || recipe.reference.empty()) continue;
-        const bool drawn = step.regions.count(spec.key) > 0;
-        const double w = recipe.reference.capture->width(), h = recipe.reference.capture->rows();
-        const double share = spec.teaching ? 0.2 : 0.7;
-        const auto around = step.regions.find(kind.regions.front().key);
-        const geometry::Point middle =
-            spec.teaching && around != step.regions.end() ? around->second.middle() : geometry::Point{w / 2, h / 2};
-        auto* line = new QWidget(m_body);
-        auto* row = new QHBoxLayout(line);
-        row->setContentsMargins(0, 0, 0, 0);
-        auto* words = new QLabel(drawn           ? tr("drawn: drag its handles")
-                                 : spec.teaching ? tr("none")
-                                                 : tr("the whole picture"),
-                                 line);
-        auto* button = new QToolButton(line);
-        button->setObjectName((drawn ? QStringLiteral("dropRegion_") : QStringLiteral("drawRegion_")) + q(spec.key));
-        button->setText(drawn ? tr("take away") : tr("draw"));
-        button->setToolTip(q(spec.help));
-        button->setFocusPolicy(Qt::StrongFocus);
-        connect(button, &QToolButton::clicked, this, [this, key = spec.key, drawn, middle, w, h, share] {
-            QTimer::singleShot(0, this, [this, key, drawn, middle, w, h, share] {
-                emit edited(drawn ? tr("take area away") : tr("draw area"),
-                            [=](Step& s) {
-                                if (drawn) s.regions.erase(key);
-                                else s.regions[key] = geometry::Region::rectangle(middle, share * w, share * h);
-                            },
-                            {});
-            });
-        });
-        row->addWidget(words, 1);
-        row->addWidget(button);
-        addRow(q(spec.label), line, q(spec.help));
-    }
-    const auto lineWithButton = [&](const QString& label, const QString& text, const QString& button,
-                                    const QString& name, const QString& help, auto edit) {
-        auto* line = new QWidget(m_body);
-        auto* row = new QHBoxLayout(line);
-        row->setContentsMargins(0, 0, 0, 0);
-        auto* words = new QLabel(text, line);
-        words->setWordWrap(true);
-        auto* drop = new QToolButton(line);
-        drop->setText(button);
-        drop->setObjectName(name);
-        drop->setToolTip(help);
-        connect(drop, &QToolButton::clicked, this, [this, label, edit] {
-            QTimer::singleShot(0, this, [this, label, edit] { emit edited(label, edit, {}); });
-        });
-        row->addWidget(words, 1);
-        row->addWidget(drop);
-        addRow(label, line, help);
-    };
+    });
+    row->addWidget(words, 1);
+    row->addWidget(button);
+    addRow(q(spec.label), line, q(spec.help));
+}
+
+void ParamForm::addLineWithButton(const QString& label, const QString& text, const QString& button, const QString& name,
+                                  const QString& help, const std::function<void(Step&)>& edit)
+{
+    auto* line = new QWidget(m_body);
+    auto* row = new QHBoxLayout(line);
+    row->setContentsMargins(0, 0, 0, 0);
+    auto* words = new QLabel(text, line);
+    words->setWordWrap(true);
+    auto* drop = new QToolButton(line);
+    drop->setText(button);
+    drop->setObjectName(name);
+    drop->setToolTip(help);
+    connect(drop, &QToolButton::clicked, this, [this, label, edit] {
+        QTimer::singleShot(0, this, [this, label, edit] { emit edited(label, edit, {}); });
+    });
+    row->addWidget(words, 1);
+    row->addWidget(drop);
+    addRow(label, line, help);
+}
+
+void ParamForm::addLeftOutColoursAndPlaces(const Step& step, const StepKind& kind)
+{
     if (kind.leavesOut && !step.leaveOut.empty())
-        lineWithButton(tr("Left out"), tr("%n area(s)", nullptr, int(step.leaveOut.size())), tr("take the last back"),
-                       QStringLiteral("leaveOutBack"),
-                       tr("Press X and draw to leave out more; drag the handles to change them."),
-                       [](Step& s) { s.leaveOut.pop_back(); });
+        addLineWithButton(tr("Left out"), tr("%n area(s)", nullptr, int(step.leaveOut.size())),
+                          tr("take the last back"), QStringLiteral("leaveOutBack"),
+                          tr("Press X and draw to leave out more; drag the handles to change them."),
+                          [](Step& s) { s.leaveOut.pop_back(); });
     if (kind.hasSamples && kind.takesColour(step.params)) {
         const auto refused =
             std::count_if(step.samples.begin(), step.samples.end(), [](const Sample& s) { return s.refused; });
@@ -384,62 +412,63 @@ void ParamForm::addLists(const Recipe& recipe, const Step& step, const StepKind&
             hint->setWordWrap(true);
             addRow(tr("Colours"), hint, tr("Each click adds a colour."));
         } else {
-            lineWithButton(tr("Colours"),
-                           tr("%1 taken, %2 refused").arg(qsizetype(step.samples.size()) - refused).arg(refused),
-                           tr("take the last back"), QStringLiteral("sampleBack"),
-                           tr("Click more colours on the reference; Shift-click what is not meant."),
-                           [](Step& s) { s.samples.pop_back(); });
+            addLineWithButton(tr("Colours"),
+                              tr("%1 taken, %2 refused").arg(qsizetype(step.samples.size()) - refused).arg(refused),
+                              tr("take the last back"), QStringLiteral("sampleBack"),
+                              tr("Click more colours on the reference; Shift-click what is not meant."),
+                              [](Step& s) { s.samples.pop_back(); });
         }
     }
     if (kind.hasPlaces && !step.places.empty()) {
         QString names;
         for (const Place& p : step.places) names += (names.isEmpty() ? "" : ", ") + q(p.name);
-        lineWithButton(tr("Places"), names, tr("no places"), QStringLiteral("noPlaces"),
-                       tr("Every place must have its object; each is named when it is missing."),
-                       [](Step& s) { s.places.clear(); });
+        addLineWithButton(tr("Places"), names, tr("no places"), QStringLiteral("noPlaces"),
+                          tr("Every place must have its object; each is named when it is missing."),
+                          [](Step& s) { s.places.clear(); });
     }
-    if (!kind.hasFilters) return;
-    for (std::size_t i = 0; i < step.filters.size(); ++i) {
-        const Filter& f = step.filters[i];
-        const OutputSpec* out = kind.output(f.output);
-        if (!out) continue;
-        auto* line = new QWidget(m_body);
-        auto* row = new QHBoxLayout(line);
-        row->setContentsMargins(0, 0, 0, 0);
-        row->setSpacing(4);
-        Limits shown;
-        shown.low = f.low, shown.high = f.high;
-        auto* edit = new QLineEdit(q(shown.text()), line);
-        edit->setObjectName(QStringLiteral("filter_") + q(f.output));
-        edit->setAccessibleName(tr("Only objects with %1").arg(q(out->label)));
-        edit->setPlaceholderText(tr("10 .. 20, >= 5, <= 8"));
-        connect(edit, &QLineEdit::editingFinished, this, [this, edit, i, old = edit->text()] {
-            if (edit->text() == old) return;
-            const auto limits = parseLimits(edit->text().trimmed().toStdString(), base::Unit::None);
-            if (!limits) return emit problem(q(limits.error().message));
-            emit edited(
-                tr("filter"),
-                [i, l = *limits](Step& s) { s.filters.at(i).low = l.lowest(), s.filters.at(i).high = l.highest(); },
-                {});
+}
+
+void ParamForm::addFilter(const Filter& f, std::size_t i, const OutputSpec& out)
+{
+    auto* line = new QWidget(m_body);
+    auto* row = new QHBoxLayout(line);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(4);
+    Limits shown;
+    shown.low = f.low, shown.high = f.high;
+    auto* edit = new QLineEdit(q(shown.text()), line);
+    edit->setObjectName(QStringLiteral("filter_") + q(f.output));
+    edit->setAccessibleName(tr("Only objects with %1").arg(q(out.label)));
+    edit->setPlaceholderText(tr("10 .. 20, >= 5, <= 8"));
+    connect(edit, &QLineEdit::editingFinished, this, [this, edit, i, old = edit->text()] {
+        if (edit->text() == old) return;
+        const auto limits = parseLimits(edit->text().trimmed().toStdString(), base::Unit::None);
+        if (!limits) return emit problem(q(limits.error().message));
+        emit edited(tr("filter"),
+                    [i, l = *limits](Step& s) { s.filters.at(i).low = l.lowest(), s.filters.at(i).high = l.highest(); },
+                    {});
+    });
+    auto* drop = new QToolButton(line);
+    drop->setText(QStringLiteral("×"));
+    drop->setObjectName(QStringLiteral("dropFilter_") + q(f.output));
+    drop->setToolTip(tr("No longer filter by this value"));
+    connect(drop, &QToolButton::clicked, this, [this, i] {
+        QTimer::singleShot(0, this, [this, i] {
+            emit edited(tr("remove filter"), [i](Step& s) { s.filters.erase(s.filters.begin() + std::ptrdiff_t(i)); },
+                        {});
         });
-        auto* drop = new QToolButton(line);
-        drop->setText(QStringLiteral("×"));
-        drop->setObjectName(QStringLiteral("dropFilter_") + q(f.output));
-        drop->setToolTip(tr("No longer filter by this value"));
-        connect(drop, &QToolButton::clicked, this, [this, i] {
-            QTimer::singleShot(0, this, [this, i] {
-                emit edited(tr("remove filter"),
-                            [i](Step& s) { s.filters.erase(s.filters.begin() + std::ptrdiff_t(i)); }, {});
-            });
-        });
-        const base::Unit unit = out->unit;
-        row->addWidget(edit, 1);
-        row->addWidget(new QLabel(QString::fromUtf8(base::symbol(unit)), line));
-        row->addWidget(drop);
-        addRow(tr("Only %1").arg(q(out->label).toLower()), line,
-               tr("Objects outside are not objects: a filter is not a verdict. In px, so that a calibration changes "
-                  "nothing that is found."));
-    }
+    });
+    const base::Unit unit = out.unit;
+    row->addWidget(edit, 1);
+    row->addWidget(new QLabel(QString::fromUtf8(base::symbol(unit)), line));
+    row->addWidget(drop);
+    addRow(tr("Only %1").arg(q(out.label).toLower()), line,
+           tr("Objects outside are not objects: a filter is not a verdict. In px, so that a calibration changes "
+              "nothing that is found."));
+}
+
+void ParamForm::addFilterBy(const Step& step, const StepKind& kind)
+{
     auto* by = new Calm<QComboBox>(m_body);
     by->setObjectName(QStringLiteral("filterBy"));
     by->addItem(tr("filter by a value…"));
@@ -457,104 +486,109 @@ void ParamForm::addLists(const Recipe& recipe, const Step& step, const StepKind&
            tr("Only objects whose value lies in a range are objects; then count and each are judged."));
 }
 
-void ParamForm::addChecks(const Recipe& recipe, const Step& step, const StepKind& kind)
+void ParamForm::addCheck(const Recipe& recipe, const Step& step, const Check& c, const OutputSpec& outputSpec)
 {
-    for (const Check& c : step.checks) {
-        const OutputSpec* out = kind.output(c.output);
-        if (!out) continue;
-        const base::Unit unit = base::shownAs(recipe.unitOf(step, *out), recipe.shownIn);
-        auto* line = new QWidget(m_body);
-        auto* row = new QHBoxLayout(line);
-        row->setContentsMargins(0, 0, 0, 0);
-        row->setSpacing(4);
-        QString shown = q(c.limits.text());
-        if (c.limits.any() && c.limits.unit != unit)
-            shown += QStringLiteral(" ") + QString::fromUtf8(base::symbol(c.limits.unit));
-        auto* edit = new QLineEdit(shown, line);
-        edit->setObjectName(QStringLiteral("limits_") + q(c.output));
-        edit->setPlaceholderText(tr("no limits: 26 +-0.05, >= 0.65, 10"));
-        edit->setAccessibleName(tr("Limits of %1").arg(q(out->label)));
-        edit->setToolTip(tr("26 +-0.05 · 26 +0.1 -0.05 · 25.9 .. 26.1 · >= 0.65 · <= 0.2 · 10 · 26 ISO 2768 · 30 ISO "
-                            "2768 side 12 (angle). Empty: unjudged."));
-        connect(edit, &QLineEdit::editingFinished, this, [this, edit, unit, shown, key = c.output, old = c.limits] {
-            if (edit->text() == shown) return; // what is shown may be rounded
-            auto limits = parseLimits(edit->text().trimmed().toStdString(), unit);
-            if (!limits) return emit problem(q(limits.error().message));
-            if (*limits == old) return;
-            emit edited(tr("limits"),
-                        [key, l = *limits](Step& s) {
-                            for (Check& x : s.checks)
-                                if (x.output == key) x.limits = l;
+    const base::Unit unit = base::shownAs(recipe.unitOf(step, outputSpec), recipe.shownIn);
+    auto* line = new QWidget(m_body);
+    auto* row = new QHBoxLayout(line);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(4);
+    QString shown = q(c.limits.text());
+    if (c.limits.any() && c.limits.unit != unit)
+        shown += QStringLiteral(" ") + QString::fromUtf8(base::symbol(c.limits.unit));
+    auto* edit = new QLineEdit(shown, line);
+    edit->setObjectName(QStringLiteral("limits_") + q(c.output));
+    edit->setPlaceholderText(tr("no limits: 26 +-0.05, >= 0.65, 10"));
+    edit->setAccessibleName(tr("Limits of %1").arg(q(outputSpec.label)));
+    edit->setToolTip(tr("26 +-0.05 · 26 +0.1 -0.05 · 25.9 .. 26.1 · >= 0.65 · <= 0.2 · 10 · 26 ISO 2768 · 30 ISO "
+                        "2768 side 12 (angle). Empty: unjudged."));
+    connect(edit, &QLineEdit::editingFinished, this, [this, edit, unit, shown, key = c.output, old = c.limits] {
+        if (edit->text() == shown) return; // what is shown may be rounded
+        auto limits = parseLimits(edit->text().trimmed().toStdString(), unit);
+        if (!limits) return emit problem(q(limits.error().message));
+        if (*limits == old) return;
+        emit edited(tr("limits"),
+                    [key, l = *limits](Step& s) {
+                        for (Check& x : s.checks)
+                            if (x.output == key) x.limits = l;
+                    },
+                    {});
+    });
+    auto* suffix = new QLabel(QString::fromUtf8(base::symbol(unit)), line);
+    auto* drop = new QToolButton(line);
+    drop->setText(QStringLiteral("×"));
+    drop->setObjectName(QStringLiteral("drop_") + q(c.output));
+    drop->setToolTip(tr("No longer judge this value"));
+    connect(drop, &QToolButton::clicked, this, [this, key = c.output] {
+        QTimer::singleShot(0, this, [this, key] {
+            emit edited(tr("remove check"),
+                        [key](Step& s) {
+                            s.checks.erase(std::remove_if(s.checks.begin(), s.checks.end(),
+                                                          [&](const Check& x) { return x.output == key; }),
+                                           s.checks.end());
                         },
                         {});
         });
-        auto* suffix = new QLabel(QString::fromUtf8(base::symbol(unit)), line);
-        auto* drop = new QToolButton(line);
-        drop->setText(QStringLiteral("×"));
-        drop->setObjectName(QStringLiteral("drop_") + q(c.output));
-        drop->setToolTip(tr("No longer judge this value"));
-        connect(drop, &QToolButton::clicked, this, [this, key = c.output] {
-            QTimer::singleShot(0, this, [this, key] {
-                emit edited(tr("remove check"),
-                            [key](Step& s) {
-                                s.checks.erase(std::remove_if(s.checks.begin(), s.checks.end(),
-                                                              [&](const Check& x) { return x.output == key; }),
-                                               s.checks.end());
-                            },
-                            {});
-            });
-        });
-        auto* more = new QToolButton(line);
-        more->setText(QStringLiteral("…"));
-        more->setObjectName(QStringLiteral("details_") + q(c.output));
-        more->setToolTip(tr("Tolerance, uncertainty, fault text and elements of a list  (Ctrl+L)"));
-        connect(more, &QToolButton::clicked, this,
-                [this, key = c.output] { QTimer::singleShot(0, this, [this, key] { emit detailsWanted(q(key)); }); });
-        row->addWidget(edit, 1);
-        row->addWidget(suffix);
-        row->addWidget(more);
-        row->addWidget(drop);
-        addRow(tr("%1 limits").arg(q(out->label)), line, q(out->help));
-        if (!c.elements.empty()) {
-            auto* own = new QLabel(c.match == Match::Place ? tr("elements matched by place: %1").arg(c.elements.size())
-                                                           : tr("elements matched in order: %1").arg(c.elements.size()),
-                                   m_body);
-            m_form->addRow(own);
-        }
-        if (c.limits.any() && !base::convertible(c.limits.unit, unit)) {
-            auto* wrong = new QLabel(
-                tr("these limits are in %1, the value is in %2: not judged")
-                    .arg(QString::fromUtf8(base::symbol(c.limits.unit)), QString::fromUtf8(base::symbol(unit))),
-                m_body);
-            wrong->setWordWrap(true);
-            wrong->setObjectName(QStringLiteral("foreign_") + q(c.output));
-            m_form->addRow(wrong);
-            auto* convert = new QPushButton(
-                tr("Convert to %1").arg(QString::fromUtf8(base::symbol(recipe.unitOf(step, *out)))), m_body);
-            convert->setObjectName(QStringLiteral("convert_") + q(c.output));
-            convert->setEnabled(!(recipe::convertedCheck(recipe, step, c) == c));
-            if (!convert->isEnabled())
-                convert->setToolTip(tr("There is no way between these units without a calibration"));
-            connect(convert, &QPushButton::clicked, this, [this, made = recipe::convertedCheck(recipe, step, c)] {
-                QTimer::singleShot(0, this, [this, made] {
-                    emit edited(tr("convert limits"),
-                                [made](Step& s) {
-                                    for (Check& x : s.checks)
-                                        if (x.output == made.output) x = made;
-                                },
-                                {});
-                });
-            });
-            m_form->addRow(convert);
-            if (recipe::foreignLimits(recipe).size() > 1) {
-                auto* all = new QPushButton(tr("Convert all %1").arg(recipe::foreignLimits(recipe).size()), m_body);
-                all->setObjectName(QStringLiteral("convertAll"));
-                connect(all, &QPushButton::clicked, this,
-                        [this] { QTimer::singleShot(0, this, [this] { emit convertWanted(); }); });
-                m_form->addRow(all);
-            }
-        }
+    });
+    auto* more = new QToolButton(line);
+    more->setText(QStringLiteral("…"));
+    more->setObjectName(QStringLiteral("details_") + q(c.output));
+    more->setToolTip(tr("Tolerance, uncertainty, fault text and elements of a list  (Ctrl+L)"));
+    connect(more, &QToolButton::clicked, this,
+            [this, key = c.output] { QTimer::singleShot(0, this, [this, key] { emit detailsWanted(q(key)); }); });
+    row->addWidget(edit, 1);
+    row->addWidget(suffix);
+    row->addWidget(more);
+    row->addWidget(drop);
+    addRow(tr("%1 limits").arg(q(outputSpec.label)), line, q(outputSpec.help));
+    if (!c.elements.empty()) {
+        auto* own = new QLabel(c.match == Match::Place ? tr("elements matched by place: %1").arg(c.elements.size())
+                                                       : tr("elements matched in order: %1").arg(c.elements.size()),
+                               m_body);
+        m_form->addRow(own);
     }
+    if (c.limits.any() && !base::convertible(c.limits.unit, unit)) addForeignLimits(recipe, step, c, unit);
+}
+
+// Limits in a unit the value does not have: said, and a way out.
+void ParamForm::addForeignLimits(const Recipe& recipe, const Step& step, const Check& c, base::Unit unit)
+{
+    auto* wrong =
+        new QLabel(tr("these limits are in %1, the value is in %2: not judged")
+                       .arg(QString::fromUtf8(base::symbol(c.limits.unit)), QString::fromUtf8(base::symbol(unit))),
+                   m_body);
+    wrong->setWordWrap(true);
+    wrong->setObjectName(QStringLiteral("foreign_") + q(c.output));
+    m_form->addRow(wrong);
+    auto* convert = new QPushButton(
+        tr("Convert to %1")
+            .arg(QString::fromUtf8(base::symbol(recipe.unitOf(step, *findKind(step.kind)->output(c.output))))),
+        m_body);
+    convert->setObjectName(QStringLiteral("convert_") + q(c.output));
+    convert->setEnabled(!(recipe::convertedCheck(recipe, step, c) == c));
+    if (!convert->isEnabled()) convert->setToolTip(tr("There is no way between these units without a calibration"));
+    connect(convert, &QPushButton::clicked, this, [this, made = recipe::convertedCheck(recipe, step, c)] {
+        QTimer::singleShot(0, this, [this, made] {
+            emit edited(tr("convert limits"),
+                        [made](Step& s) {
+                            for (Check& x : s.checks)
+                                if (x.output == made.output) x = made;
+                        },
+                        {});
+        });
+    });
+    m_form->addRow(convert);
+    if (recipe::foreignLimits(recipe).size() > 1) {
+        auto* all = new QPushButton(tr("Convert all %1").arg(recipe::foreignLimits(recipe).size()), m_body);
+        all->setObjectName(QStringLiteral("convertAll"));
+        connect(all, &QPushButton::clicked, this,
+                [this] { QTimer::singleShot(0, this, [this] { emit convertWanted(); }); });
+        m_form->addRow(all);
+    }
+}
+
+void ParamForm::addJudgeAlso(const Recipe& recipe, const Step& step, const StepKind& kind)
+{
     auto* judge = new Calm<QComboBox>(m_body);
     judge->setObjectName(QStringLiteral("judgeAlso"));
     judge->addItem(tr("judge another value…"));

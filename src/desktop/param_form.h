@@ -33,7 +33,19 @@ private:
     void addRow(const QString& label, QWidget* editor, const QString& help);
     void addPictures(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::StepKind& kind);
     void addLists(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::StepKind& kind);
-    void addChecks(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::StepKind& kind);
+    void addRegionOf(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::RegionSpec& spec);
+    void addFreeArea(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::StepKind& kind,
+                     const recipe::RegionSpec& spec);
+    void addLeftOutColoursAndPlaces(const recipe::Step& step, const recipe::StepKind& kind);
+    void addFilter(const recipe::Filter& filter, std::size_t index, const recipe::OutputSpec& out);
+    void addFilterBy(const recipe::Step& step, const recipe::StepKind& kind);
+    void addLineWithButton(const QString& label, const QString& text, const QString& button, const QString& name,
+                           const QString& help, const std::function<void(recipe::Step&)>& edit);
+    void addCheck(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::Check& check,
+                  const recipe::OutputSpec& outputSpec);
+    void addForeignLimits(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::Check& check,
+                          base::Unit unit);
+    void addJudgeAlso(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::StepKind& kind);
 
     QFormLayout* m_form = nullptr;
     QWidget* m_body = nullptr;

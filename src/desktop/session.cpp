@@ -175,24 +175,25 @@ base::Status Session::takeReference()
                 const StepKind* kind = findKind(s.kind);
                 const std::string lead = kind && kind->datum ? s.id : s.datum;
                 if (lead.empty()) continue;
-                const auto motion = inspect::motionOf(old, lead, item);
+                const auto motion = inspect::Placing(old, item).following(lead);
                 if (!motion) continue;
                 for (auto& [key, region] : s.regions)
                     if (const RegionSpec* spec = kind ? kind->region(key) : nullptr;
                         spec && (spec->follows || spec->teaching))
-                        region = inspect::carried(old, *motion, region);
-                for (auto& [key, p] : s.points) p = inspect::carried(old, *motion, p);
-                for (auto& region : s.leaveOut) region = inspect::carried(old, *motion, region);
-                for (auto& sample : s.samples) sample.at = inspect::carried(old, *motion, sample.at);
-                for (auto& place : s.places) place.at = inspect::carried(old, *motion, place.at);
+                        region = motion->toPicture(region);
+                for (auto& [key, p] : s.points) p = motion->toPicture(p);
+                for (auto& region : s.leaveOut) region = motion->toPicture(region);
+                for (auto& sample : s.samples) sample.at = motion->toPicture(sample.at);
+                for (auto& place : s.places) place.at = motion->toPicture(place.at);
                 for (auto& c : s.checks) {
-                    if (c.labelAt) c.labelAt = inspect::carried(old, *motion, *c.labelAt);
+                    if (c.labelAt) c.labelAt = motion->toPicture(*c.labelAt);
                     for (auto& e : c.elements)
-                        if (e.at) e.at = inspect::carried(old, *motion, *e.at);
+                        if (e.at) e.at = motion->toPicture(*e.at);
                 }
                 if (const ParamSpec* d = kind ? kind->param(kind->roles.direction) : nullptr)
-                    d->put(s.params, geometry::degrees(geometry::wrapped(
-                                         geometry::radians(std::get<double>(d->get(s.params))) + motion->turn())));
+                    d->put(s.params,
+                           geometry::degrees(geometry::wrapped(geometry::radians(std::get<double>(d->get(s.params))) +
+                                                               motion->motion().turn())));
             }
         r.reference = *made;
     });
@@ -219,13 +220,14 @@ void Session::placesFromObjects()
     const StepKind* kind = s ? findKind(s->kind) : nullptr;
     const auto* item = currentItem();
     const auto* found = item && s ? item->step(s->id) : nullptr;
-    const auto motion = s && m_prepared ? inspect::motionOf(m_prepared->recipe(), s->datum, item) : std::nullopt;
+    const auto motion =
+        s && m_prepared ? inspect::Placing(m_prepared->recipe(), item).following(s->datum) : std::nullopt;
     if (!kind || !kind->hasPlaces || !found || found->state != inspect::State::Ok || !motion || !found->group()) {
         emit said(tr("Choose a blobs step that finds objects in this picture"));
         return;
     }
     const Group group = *found->group();
-    const geometry::Motion back = motion->inverse();
+    const geometry::Motion back = motion->motion().inverse();
     change(tr("places"), [&](Recipe& r) {
         Step* step = r.find(s->id);
         if (!step) return;
@@ -579,9 +581,9 @@ std::string Session::datumForNewSteps(std::optional<geometry::Point> at) const
         if (!at || k->regions.empty() || !m_prepared) continue;
         // The taught part as it lies here.
         const auto part = s.regions.find(k->regions.front().key);
-        const auto motion = inspect::motionOf(m_prepared->recipe(), s.id, item);
+        const auto motion = inspect::Placing(m_prepared->recipe(), item).following(s.id);
         if (part == s.regions.end() || !motion) continue;
-        const auto outlines = inspect::carried(m_prepared->recipe(), *motion, part->second).outlines();
+        const auto outlines = motion->toPicture(part->second).outlines();
         if (outlines.empty() || !geometry::Region::polygon(outlines.front()).contains(*at)) continue;
         const double area = geometry::areaOf(outlines.front());
         if (area < least) least = area, innermost = s.id;
@@ -600,17 +602,15 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
         for (const auto& r : item->steps)
             if (r->state == inspect::State::Ok && !r->features.empty())
                 features.emplace(r->step, r->features.begin()->second);
-    const auto motion = datum.empty() ? std::optional<geometry::Motion>()
-                                      : inspect::motionOf(m_prepared ? m_prepared->recipe() : recipe(), datum, item);
+    const auto placed = datum.empty() ? std::optional<inspect::Placed>()
+                                      : inspect::Placing(m_prepared->recipe(), item).following(datum);
     OfferInput in{*m_capture,
                   noiseHere(),
-                  motion.has_value(),
-                  motion ? motion->now.angle : 0,
+                  placed.has_value(),
+                  placed ? placed->motion().now.angle : 0,
                   features,
                   recipe().calibrated() ? &recipe().calibration : nullptr,
-                  motion ? motion->now : geometry::Pose{}};
-    // From the picture in view to the reference.
-    const geometry::Motion back = motion ? motion->inverse() : geometry::Motion{};
+                  placed ? placed->motion().now : geometry::Pose{}};
     const bool onReference = viewIsReference();
     for (const StepKind& kind : allStepKinds()) {
         if (!kind.offer || (!onlyKind.empty() && kind.key != onlyKind)) continue;
@@ -639,10 +639,8 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
             }
             const bool follows = !datum.empty() && !kind.datum;
             if (follows) s.datum = datum;
-            for (const auto& [key, r] : o.step.regions)
-                s.regions[key] = follows ? inspect::carried(recipe(), back, r) : r;
-            for (const auto& [key, p] : o.step.points)
-                s.points[key] = follows ? inspect::carried(recipe(), back, p) : p;
+            for (const auto& [key, r] : o.step.regions) s.regions[key] = follows && placed ? placed->toReference(r) : r;
+            for (const auto& [key, p] : o.step.points) s.points[key] = follows && placed ? placed->toReference(p) : p;
             o.step = std::move(s);
             out.push_back(std::move(o));
         }

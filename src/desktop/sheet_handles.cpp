@@ -13,20 +13,17 @@ using namespace recipe;
 
 const Step* SheetView::editedStep() const { return m_session.selectedStep(); }
 
-std::optional<geometry::Motion> SheetView::motionOf(const Step& step, const RegionSpec* spec) const
+std::optional<inspect::Placed> SheetView::motionOf(const Step& step, const RegionSpec* spec) const
 {
-    if (spec && spec->teaching) {
-        // What is taught lies on the reference; on another picture it is shown where the part was found.
-        if (m_session.viewIsReference()) return geometry::Motion{};
-        return inspect::motionOf(m_session.prepared()->recipe(), step.id, m_session.currentItem());
-    }
-    if (spec && !spec->follows) return geometry::Motion{};
-    return inspect::motionOf(m_session.prepared()->recipe(), step.datum, m_session.currentItem());
+    const inspect::Placing placing(m_session.prepared()->recipe(), m_session.currentItem());
+    // What is taught lies on the reference; on another picture it is shown where the part was found.
+    if (spec && spec->teaching) return placing.following(m_session.viewIsReference() ? std::string() : step.id);
+    return placing.following(spec && !spec->follows ? std::string() : step.datum);
 }
 
 // Places of the step's own, points and what is left out: of a taught part they lie on the reference, elsewhere they
 // follow the datum.
-std::optional<geometry::Motion> SheetView::ownMotion(const Step& step) const
+std::optional<inspect::Placed> SheetView::ownMotion(const Step& step) const
 {
     const StepKind* kind = findKind(step.kind);
     const bool taught = kind && kind->datum && kind->teach;
@@ -41,11 +38,11 @@ std::vector<std::pair<std::string, Region>> SheetView::regionsOf(const Step& ste
     if (!kind) return out;
     for (const auto& [key, r] : step.regions)
         if (const auto motion = motionOf(step, kind->region(key)); motion && !step.regionsOf.count(key))
-            out.emplace_back(key, inspect::carried(m_session.recipe(), *motion, r));
+            out.emplace_back(key, motion->toPicture(r));
     // Areas left out are edited like regions; their names begin with what no key begins with.
     for (std::size_t i = 0; i < step.leaveOut.size(); ++i)
         if (const auto motion = ownMotion(step))
-            out.emplace_back("-" + std::to_string(i), inspect::carried(m_session.recipe(), *motion, step.leaveOut[i]));
+            out.emplace_back("-" + std::to_string(i), motion->toPicture(step.leaveOut[i]));
     return out;
 }
 
@@ -99,13 +96,12 @@ std::vector<SheetView::Handle> SheetView::handles() const
             const auto set = s->points.find(spec.key);
             const auto* item = m_session.currentItem();
             const auto* found = item ? item->step(s->id) : nullptr;
-            Point at =
-                kind->regions.empty() || !s->regions.count(kind->regions.front().key)
-                    ? pictureOf(QPointF(width() / 2.0, height() / 2.0))
-                    : inspect::carried(m_session.recipe(), *motion, s->regions.at(kind->regions.front().key).middle());
+            Point at = kind->regions.empty() || !s->regions.count(kind->regions.front().key)
+                           ? pictureOf(QPointF(width() / 2.0, height() / 2.0))
+                           : motion->toPicture(s->regions.at(kind->regions.front().key).middle());
             if (found && found->state == inspect::State::Ok && kind->regions.empty() && !found->features.empty())
                 at = m_session.recipe().calibration.picture(recipe::placeOf(found->features.begin()->second));
-            if (set != s->points.end()) at = inspect::carried(m_session.recipe(), *motion, set->second);
+            if (set != s->points.end()) at = motion->toPicture(set->second);
             // Beside the region's own middle when both fall together, so that either can be taken.
             const bool hidden = std::any_of(
                 out.begin(), out.end(), [&](const Handle& h) { return geometry::distance(h.at, at) * m_zoom < 12; });
@@ -114,7 +110,7 @@ std::vector<SheetView::Handle> SheetView::handles() const
     // Where the elements of a list belong, and the named places of the step itself; not on a draft, which has none yet.
     if (const auto motion = m_session.draft() ? std::nullopt : followingMotion(*s)) {
         const auto add = [&](const std::string& key, std::size_t i, Point at, const std::string& name) {
-            out.push_back({key, int(i), inspect::carried(m_session.recipe(), *motion, at),
+            out.push_back({key, int(i), motion->toPicture(at),
                            name.empty() ? QString::number(i + 1) : QString::fromStdString(name)});
         };
         for (const Check& c : s->checks)
@@ -127,9 +123,9 @@ std::vector<SheetView::Handle> SheetView::handles() const
     return out;
 }
 
-std::optional<geometry::Motion> SheetView::followingMotion(const Step& step) const
+std::optional<inspect::Placed> SheetView::followingMotion(const Step& step) const
 {
-    return inspect::motionOf(m_session.prepared()->recipe(), step.datum, m_session.currentItem());
+    return inspect::Placing(m_session.prepared()->recipe(), m_session.currentItem()).following(step.datum);
 }
 
 void SheetView::moveLabel()
@@ -140,7 +136,7 @@ void SheetView::moveLabel()
     if (!motion) return;
     // Kept on the part: it goes where the part goes.
     const QPointF centre = m_label.box.center() + (m_pointer - m_pressed);
-    const Point at = inspect::carried(m_session.prepared()->recipe(), motion->inverse(), pictureOf(centre));
+    const Point at = motion->toReference(pictureOf(centre));
     m_session.change(
         tr("move label"),
         [&](Recipe& r) {
@@ -176,17 +172,14 @@ void SheetView::moveHandle(const Handle& h, Point to)
     if (h.region.front() == '.') {
         if (const auto own = ownMotion(*s))
             editStep(
-                tr("point"),
-                [&](Step& step) {
-                    step.points[h.region.substr(1)] = inspect::carried(m_session.recipe(), own->inverse(), to);
-                },
+                tr("point"), [&](Step& step) { step.points[h.region.substr(1)] = own->toReference(to); },
                 QStringLiteral("point:") + QString::fromStdString(h.region));
         return;
     }
     if (h.region.front() == '#' || h.region.front() == '@') {
         const auto follows = followingMotion(*s);
         if (!follows) return;
-        const Point at = inspect::carried(m_session.recipe(), follows->inverse(), to);
+        const Point at = follows->toReference(to);
         editStep(
             tr("place"),
             [&](Step& step) {
@@ -200,13 +193,12 @@ void SheetView::moveHandle(const Handle& h, Point to)
     }
     const auto motion = h.region.front() == '-' ? ownMotion(*s) : motionOf(*s, kind->region(h.region));
     if (!motion) return;
-    const geometry::Motion back = motion->inverse();
     editStep(
         tr("region"),
         [&](Step& step) {
             Region& stored = h.region.front() == '-' ? step.leaveOut.at(std::size_t(std::stoi(h.region.substr(1))))
                                                      : step.regions.at(h.region);
-            Region r = inspect::carried(m_session.recipe(), *motion, stored);
+            Region r = motion->toPicture(stored);
             const auto minimum = [](double v) { return std::max(2.0, v); };
             if (h.index == 0) {
                 const Point d = to - r.middle();
@@ -249,7 +241,7 @@ void SheetView::moveHandle(const Handle& h, Point to)
                 r.points[std::size_t(h.index - 1)] = to;
                 if (!r.check()) return;
             }
-            stored = inspect::carried(m_session.recipe(), back, r);
+            stored = motion->toReference(r);
         },
         QStringLiteral("region:") + QString::fromStdString(h.region) + QString::number(h.index));
 }
@@ -352,7 +344,7 @@ void SheetView::leaveOut(const Gesture& g)
                                                                  std::max(1.0, std::abs(d.y)))
                                              : Region::polyline({g.from, g.to}, m_width > 0 ? m_width : 3);
     if (!r.check()) return;
-    r = inspect::carried(m_session.recipe(), {motion->now, motion->reference}, r);
+    r = motion->toReference(r);
     editStep(tr("leave out"), [&](Step& step) { step.leaveOut.push_back(r); });
 }
 

@@ -81,7 +81,7 @@ QImage SheetView::pictureToShow()
     const auto e = inspect::evidence(*m_session.prepared(), *m_session.capture(), *item, s->id);
     if (!e || !e->takes) return plain;
     bool placed = false;
-    const auto regions = inspect::regionsInPicture(m_session.prepared()->recipe(), *s, *item, placed);
+    const auto regions = inspect::Placing(m_session.prepared()->recipe(), item).regions(*s, placed);
     const bool dark = !e->mask && e->low <= 0.5;
     const uchar rest = dark ? 251 : 31;
     const auto searched = regions.find(findKind(s->kind)->regions.front().key);

@@ -91,11 +91,11 @@ private:
     void moveHandle(const Handle& handle, geometry::Point to);
     bool teaches(const Handle& handle) const;
     void editStep(const QString& what, const std::function<void(recipe::Step&)>& edit, const QString& merge = {});
-    std::optional<geometry::Motion> ownMotion(const recipe::Step& step) const;
-    std::optional<geometry::Motion> followingMotion(const recipe::Step& step) const;
+    std::optional<inspect::Placed> ownMotion(const recipe::Step& step) const;
+    std::optional<inspect::Placed> followingMotion(const recipe::Step& step) const;
     void leaveOut(const recipe::Gesture& gesture);
     bool wantsSamples() const;
-    std::optional<geometry::Motion> motionOf(const recipe::Step& step, const recipe::RegionSpec* spec) const;
+    std::optional<inspect::Placed> motionOf(const recipe::Step& step, const recipe::RegionSpec* spec) const;
     recipe::Gesture gesture() const;
     QString refusal(const recipe::Gesture& gesture) const;
     void sayAtPointer(const QString& text);

@@ -203,134 +203,6 @@ std::uint64_t Prepared::fingerprint(const std::string& step) const
     return it == m_fingerprints.end() ? 0 : it->second;
 }
 
-std::optional<Pose> referencePose(const Recipe& recipe, const std::string& datum)
-{
-    const Step* s = recipe.find(datum);
-    const StepKind* kind = s ? findKind(s->kind) : nullptr;
-    if (!kind || !kind->datum) return std::nullopt;
-    if (!kind->teach) {
-        const auto it = recipe.datumPoses.find(datum);
-        return it == recipe.datumPoses.end() ? std::nullopt : std::optional(it->second);
-    }
-    Pose pose;
-    const auto origin = s->points.find(kind->roles.origin);
-    if (origin != s->points.end()) pose.origin = origin->second;
-    else if (!kind->regions.empty() && s->regions.count(kind->regions.front().key))
-        pose.origin = s->regions.at(kind->regions.front().key).middle();
-    if (const ParamSpec* direction = kind->param(kind->roles.direction))
-        pose.angle = geometry::radians(std::get<double>(direction->get(s->params)));
-    if (recipe.calibration.bends()) {
-        const auto& c = recipe.calibration;
-        const Point x = geometry::direction(pose.angle);
-        pose = {c.level(pose.origin), geometry::angleOf(c.level(pose.origin + x) - c.level(pose.origin - x))};
-    }
-    return pose;
-}
-
-std::optional<Motion> motionOf(const Recipe& recipe, const std::string& datum, const ItemResult* item)
-{
-    if (datum.empty()) return Motion{};
-    const auto reference = referencePose(recipe, datum);
-    const StepResult* found = item ? item->step(datum) : nullptr;
-    if (!reference || !found || found->state != State::Ok || found->finds.empty()) return std::nullopt;
-    return Motion{*reference, found->finds.front().pose, found->finds.front().scale};
-}
-
-namespace
-{
-// The result of a step as a region: the first of the wanted shapes that can be made of it.
-std::optional<Region> regionFrom(const StepResult& r, const RegionSpec& spec, double grow, const Pose& frame)
-{
-    using geometry::Shape;
-    if (r.features.empty()) return std::nullopt;
-    const Feature& f = r.features.begin()->second;
-    const auto wants = [&](Shape s) {
-        return std::find(spec.shapes.begin(), spec.shapes.end(), s) != spec.shapes.end();
-    };
-    const auto round = [&](Point c, double radius) -> std::optional<Region> {
-        if (wants(Shape::Circle) && radius + grow > 0) return Region::circle(c, radius + grow);
-        const double band = std::max(2.0, std::abs(grow));
-        if (wants(Shape::Ring)) return Region::ring(c, std::max(0.0, radius - band), radius + band);
-        if (wants(Shape::Rectangle) && radius + grow > 0)
-            return Region::rectangle(c, 2 * (radius + grow), 2 * (radius + grow), frame.angle);
-        return std::nullopt;
-    };
-    const auto frameRound = [&](const std::vector<Point>& points) -> std::optional<Region> {
-        if (points.empty()) return std::nullopt;
-        // Level with the datum.
-        double left = 1e300, right = -1e300, top = 1e300, bottom = -1e300;
-        for (const Point p : points) {
-            const Point q = frame.toLocal(p);
-            left = std::min(left, q.x), right = std::max(right, q.x), top = std::min(top, q.y),
-            bottom = std::max(bottom, q.y);
-        }
-        const double w = right - left + 2 * grow, h = bottom - top + 2 * grow;
-        const Point c = frame.toPicture({(left + right) / 2, (top + bottom) / 2});
-        if (!(w > 0 && h > 0)) return std::nullopt;
-        if (wants(Shape::Rectangle)) return Region::rectangle(c, w, h, frame.angle);
-        if (wants(Shape::Circle)) return Region::circle(c, std::hypot(w, h) / 2);
-        if (wants(Shape::Window))
-            return Region::window(frame.toPicture({left - grow, (top + bottom) / 2}),
-                                  frame.toPicture({right + grow, (top + bottom) / 2}), h);
-        return std::nullopt;
-    };
-    if (const auto* p = std::get_if<Point>(&f)) return round(*p, 0);
-    if (const auto* c = std::get_if<geometry::Circle>(&f)) return round(c->centre, c->radius);
-    if (const auto* e = std::get_if<geometry::Ellipse>(&f)) return round(e->centre, e->major / 2);
-    if (const auto* s = std::get_if<geometry::Segment>(&f)) {
-        if (wants(Shape::Window) && s->length() > 0) return Region::window(s->from, s->to, std::max(2.0, 2 * grow));
-        return frameRound({s->from, s->to});
-    }
-    if (const auto* c = std::get_if<Contour>(&f)) {
-        if (wants(Shape::Polygon) && grow == 0 && c->points.size() >= 3 && c->points.size() <= geometry::kMostCorners)
-            return Region::polygon(c->points);
-        return frameRound(c->points);
-    }
-    return frameRound(std::get<Group>(f).extent);
-}
-} // namespace
-
-Point carried(const Recipe& recipe, const Motion& motion, Point reference)
-{
-    const auto& c = recipe.calibration;
-    return c.bends() ? c.picture(motion.carry(c.level(reference))) : motion.carry(reference);
-}
-Region carried(const Recipe& recipe, const Motion& motion, const Region& reference)
-{
-    if (!recipe.calibration.bends()) return reference.carried(motion);
-    if (motion.reference == motion.now) return reference;
-    return reference.mapped([&](Point p) { return carried(recipe, motion, p); });
-}
-
-namespace
-{
-Region inPicture(const Recipe& recipe, const Region& level)
-{
-    return recipe.calibration.bends() ? level.mapped([&](Point p) { return recipe.calibration.picture(p); }) : level;
-}
-} // namespace
-
-std::map<std::string, Region> regionsInPicture(const Recipe& recipe, const Step& step, const ItemResult& item,
-                                               bool& placed)
-{
-    std::map<std::string, Region> out;
-    const auto motion = motionOf(recipe, step.datum, &item);
-    placed = motion.has_value();
-    const StepKind* kind = findKind(step.kind);
-    if (!motion || !kind) return out;
-    for (const auto& [key, of] : step.regionsOf)
-        if (const StepResult* r = item.step(of.step); r && r->state == State::Ok && kind->region(key))
-            if (const auto region = regionFrom(*r, *kind->region(key), of.grow, motion->now))
-                out[key] = inPicture(recipe, *region);
-    for (const auto& [key, r] : step.regions) {
-        if (out.count(key)) continue;
-        const RegionSpec* spec = kind->region(key);
-        if (spec && spec->teaching) continue; // belongs to the reference
-        out[key] = spec && spec->follows ? carried(recipe, *motion, r) : r;
-    }
-    return out;
-}
-
 namespace
 {
 // Gathers what a step reads; fails with the reason it cannot run.
@@ -345,22 +217,23 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
     in.pictures = std::move(*pictures);
     if (recipe.calibrated()) in.calibration = &recipe.calibration;
     if (!recipe.empty.empty()) in.empty = recipe.empty.capture.get();
+    const Placing placing(recipe, &item);
+    const auto here = placing.following(step.datum);
     if (!step.datum.empty()) {
         const Step* datum = recipe.find(step.datum);
         if (!datum) return notRun("input missing: the datum it follows is not in the recipe");
         if (const StepKind* k = findKind(datum->kind); !k || !k->datum)
             return notRun("input missing: \"" + datum->name + "\" is no datum");
-        const auto motion = motionOf(recipe, step.datum, &item);
         const StepResult* found = item.step(step.datum);
-        if (!motion && found && found->state == State::Ok && !referencePose(recipe, step.datum))
+        if (!here && found && found->state == State::Ok && !referencePose(recipe, step.datum))
             return notRun("datum " + datum->letter + " \"" + datum->name +
                           "\" was not found on the reference, so nothing can follow it");
-        if (!motion) {
+        if (!here) {
             return notRun("datum " + datum->letter + " \"" + datum->name + "\" was not found" +
                           (found && !found->reason.empty() ? " (" + found->reason + ")" : ""));
         }
-        in.motion = *motion;
-        in.frame = motion->now;
+        in.motion = here->motion();
+        in.frame = in.motion.now;
     }
     for (const RegionSpec& spec : kind.regions) {
         if (const auto of = step.regionsOf.find(spec.key); of != step.regionsOf.end()) {
@@ -372,13 +245,13 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
             if (!r || r->state != State::Ok)
                 return notRun("\"" + from->name + "\" was not found" +
                               (r && !r->reason.empty() ? " (" + r->reason + ")" : ""));
-            const auto region = regionFrom(*r, spec, of->second.grow, in.frame);
+            const auto region = placing.resultAsRegion(*r, spec, of->second.grow, in.frame);
             if (!region)
                 return notRun("the result of \"" + from->name + "\" gives no region for " +
                               bothNames(spec.label, spec.key));
             if (auto ok = region->check(); !ok)
                 return notRun("the result of \"" + from->name + "\" as region: " + ok.error().message);
-            in.regions[spec.key] = inPicture(recipe, *region);
+            in.regions[spec.key] = *region;
             continue;
         }
         const auto it = step.regions.find(spec.key);
@@ -387,10 +260,10 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
                 return notRun("the region " + bothNames(spec.label, spec.key) + " has not been drawn");
             continue;
         }
-        in.regions[spec.key] = spec.follows && !spec.teaching ? carried(recipe, in.motion, it->second) : it->second;
+        in.regions[spec.key] = spec.follows && !spec.teaching ? here->toPicture(it->second) : it->second;
     }
     for (const auto& [key, p] : step.points) in.points[key] = in.motion.carry(in.level(p));
-    for (const Region& r : step.leaveOut) in.leaveOut.push_back(carried(recipe, in.motion, r));
+    for (const Region& r : step.leaveOut) in.leaveOut.push_back(here->toPicture(r));
     in.filters = step.filters;
     for (const Place& p : step.places) in.places.push_back({p.name, in.motion.carry(in.level(p.at))});
     for (const InputSpec& spec : kind.inputs) {
@@ -596,106 +469,152 @@ int expectedFinds(const Step& s)
     const ParamSpec* p = kind ? kind->param(kind->roles.expected) : nullptr;
     return p ? int(std::get<std::int64_t>(p->get(s.params))) : 0;
 }
-} // namespace
 
-PictureResult evaluate(const Prepared& prepared, const image::Capture& capture, const PictureResult* before,
-                       const std::atomic<bool>* cancel, int threads)
+// One picture through one recipe: what all items share, the items, and every item's steps in waves.
+class Evaluation
 {
-    const auto start = std::chrono::steady_clock::now();
-    const Recipe& recipe = prepared.recipe();
-    PictureResult out;
-    out.picture = capture.id();
-    const auto earlier = [&](std::size_t item, const Step& s) -> StepResultPtr {
-        if (!before || item >= before->items.size()) return nullptr;
-        for (const auto& r : before->items[item].steps)
-            if (r->step == s.id && r->fingerprint == prepared.fingerprint(s.id)) return r;
+public:
+    Evaluation(const Prepared& prepared, const image::Capture& capture, const PictureResult* before,
+               const std::atomic<bool>* cancel, int threads)
+        : m_prepared(prepared), m_recipe(prepared.recipe()), m_capture(capture), m_before(before), m_cancel(cancel),
+          m_threads(threads)
+    {
+    }
+    PictureResult result()
+    {
+        PictureResult out;
+        out.picture = m_capture.id();
+        whatTheDatumReads();
+        findItems();
+        const std::size_t items = std::max<std::size_t>(1, m_perItem.size());
+        m_several = items > 1;
+        if (m_several) whatStandsStill();
+        layWaves();
+        // Finding the items is a part of each item's time.
+        const double common = since(m_start) / double(items);
+        out.items.resize(items);
+        base::parallelFor(int(items), m_several ? m_threads : 1, [&](int n) {
+            const auto start = std::chrono::steady_clock::now();
+            inspectItem(n, out.items[std::size_t(n)]);
+            out.items[std::size_t(n)].milliseconds = common + since(start);
+        });
+        if (m_stopped) {
+            out.items.clear();
+            out.cancelled = true;
+            return out;
+        }
+        judge(m_recipe, out);
+        // A target among the parts is looked for only where something went wrong: a good part is none.
+        const bool wrong = std::any_of(out.items.begin(), out.items.end(), [](const ItemResult& item) {
+            return std::any_of(item.steps.begin(), item.steps.end(),
+                               [](const StepResultPtr& r) { return r->state == State::Failed; });
+        });
+        if (auto warning = pictureWarning(m_recipe.calibration, m_capture, wrong); !warning.empty())
+            out.warnings.push_back(std::move(warning));
+        out.milliseconds = since(m_start);
+        return out;
+    }
+
+private:
+    const Step& step(int index) const { return m_recipe.steps[std::size_t(index)]; }
+    StepResultPtr run(const Step& s, const ItemResult& item) const
+    {
+        return runStep(m_prepared, s, m_capture, item, m_prepared.fingerprint(s.id));
+    }
+    // What an earlier evaluation said of it, when nothing it depends on has changed.
+    StepResultPtr earlier(std::size_t item, const Step& s) const
+    {
+        if (!m_before || item >= m_before->items.size()) return nullptr;
+        for (const auto& r : m_before->items[item].steps)
+            if (r->step == s.id && r->fingerprint == m_prepared.fingerprint(s.id)) return r;
         return nullptr;
-    };
-    std::atomic<bool> stopped{false};
-    const auto stop = [&] {
-        if (cancel && cancel->load(std::memory_order_relaxed)) stopped = true;
-        return stopped.load(std::memory_order_relaxed);
-    };
-    // What the item datum reads is the same for all items, and so are steps that stand still and read nothing else.
-    std::map<std::string, StepResultPtr> shared;
-    ItemResult common;
-    for (const int i : prepared.beforeItems()) {
-        const Step& s = recipe.steps[std::size_t(i)];
-        StepResultPtr r = earlier(0, s);
-        if (!r) r = runStep(prepared, s, capture, common, prepared.fingerprint(s.id));
-        shared[s.id] = r;
-        common.steps.push_back(r);
+    }
+    bool stop()
+    {
+        if (m_cancel && m_cancel->load(std::memory_order_relaxed)) m_stopped = true;
+        return m_stopped.load(std::memory_order_relaxed);
+    }
+    // The same for all items.
+    void whatTheDatumReads()
+    {
+        for (const int index : m_prepared.beforeItems()) {
+            const Step& s = step(index);
+            StepResultPtr r = earlier(0, s);
+            if (!r) r = run(s, m_common);
+            m_shared[s.id] = r;
+            m_common.steps.push_back(r);
+        }
     }
     // The item datum is searched once; each of its finds is an item.
-    std::vector<StepResultPtr> perItem;
-    if (prepared.itemDatum() >= 0) {
-        const Step& s = recipe.steps[std::size_t(prepared.itemDatum())];
+    void findItems()
+    {
+        if (m_prepared.itemDatum() < 0) return;
+        const Step& s = step(m_prepared.itemDatum());
         if (earlier(0, s)) {
-            for (std::size_t i = 0; i < before->items.size(); ++i)
-                if (auto r = earlier(i, s)) perItem.push_back(r);
+            for (std::size_t i = 0; i < m_before->items.size(); ++i)
+                if (auto r = earlier(i, s)) m_perItem.push_back(r);
+            return;
+        }
+        const StepResultPtr all = run(s, m_common);
+        const int expected = expectedFinds(s);
+        if (all->state == State::Ok && (all->finds.size() > 1 || expected > 1 || !all->surplusFinds.empty())) {
+            for (std::size_t i = 0; i < all->finds.size(); ++i) m_perItem.push_back(oneFind(m_recipe, *all, i));
+            for (int i = int(all->finds.size()); i < expected; ++i)
+                m_perItem.push_back(lostFind(*all, int(all->finds.size()), expected));
+            const std::size_t every = all->finds.size() + std::min<std::size_t>(all->surplusFinds.size(), kMostSurplus);
+            for (std::size_t i = all->finds.size(); i < every; ++i) m_perItem.push_back(oneFind(m_recipe, *all, i));
+        } else if (all->state == State::Failed && expected > 1) {
+            for (int i = 0; i < expected; ++i) m_perItem.push_back(all);
         } else {
-            const StepResultPtr all = runStep(prepared, s, capture, common, prepared.fingerprint(s.id));
-            const int expected = expectedFinds(s);
-            if (all->state == State::Ok && (all->finds.size() > 1 || expected > 1 || !all->surplusFinds.empty())) {
-                for (std::size_t i = 0; i < all->finds.size(); ++i) perItem.push_back(oneFind(recipe, *all, i));
-                for (int i = int(all->finds.size()); i < expected; ++i)
-                    perItem.push_back(lostFind(*all, int(all->finds.size()), expected));
-                const std::size_t every =
-                    all->finds.size() + std::min<std::size_t>(all->surplusFinds.size(), kMostSurplus);
-                for (std::size_t i = all->finds.size(); i < every; ++i) perItem.push_back(oneFind(recipe, *all, i));
-            } else if (all->state == State::Failed && expected > 1) {
-                for (int i = 0; i < expected; ++i) perItem.push_back(all);
-            } else {
-                perItem.push_back(all);
-            }
+            m_perItem.push_back(all);
         }
     }
     // Steps that stand still and read nothing: once for all items.
-    const std::size_t items = std::max<std::size_t>(1, perItem.size());
-    if (items > 1)
-        for (const int index : prepared.order()) {
-            const Step& s = recipe.steps[std::size_t(index)];
-            if (index == prepared.itemDatum() || shared.count(s.id) || !Recipe::reads(s).empty() || stop()) continue;
+    void whatStandsStill()
+    {
+        for (const int index : m_prepared.order()) {
+            const Step& s = step(index);
+            if (index == m_prepared.itemDatum() || m_shared.count(s.id) || !Recipe::reads(s).empty() || stop())
+                continue;
             StepResultPtr r = earlier(0, s);
-            shared[s.id] = r ? r : runStep(prepared, s, capture, common, prepared.fingerprint(s.id));
+            m_shared[s.id] = r ? r : run(s, m_common);
         }
-    // Waves of steps that do not read each other; with several items each item is a job of its own.
-    std::map<std::string, int> depth;
-    std::vector<std::vector<int>> waves;
-    for (const int index : prepared.order()) {
-        const Step& s = recipe.steps[std::size_t(index)];
-        int d = 0;
-        for (const std::string& id : Recipe::reads(s))
-            if (const auto it = depth.find(id); it != depth.end()) d = std::max(d, it->second + 1);
-        depth[s.id] = d;
-        waves.resize(std::max(waves.size(), std::size_t(d) + 1));
-        waves[std::size_t(d)].push_back(index);
     }
-    out.items.resize(items);
-    base::parallelFor(int(items), items > 1 ? threads : 1, [&](int n) {
+    // Waves of steps that do not read each other; with several items each item is a job of its own.
+    void layWaves()
+    {
+        std::map<std::string, int> depth;
+        for (const int index : m_prepared.order()) {
+            const Step& s = step(index);
+            int d = 0;
+            for (const std::string& id : Recipe::reads(s))
+                if (const auto it = depth.find(id); it != depth.end()) d = std::max(d, it->second + 1);
+            depth[s.id] = d;
+            m_waves.resize(std::max(m_waves.size(), std::size_t(d) + 1));
+            m_waves[std::size_t(d)].push_back(index);
+        }
+    }
+    void inspectItem(int n, ItemResult& item)
+    {
         const std::size_t i = std::size_t(n);
-        const auto itemStart = std::chrono::steady_clock::now();
-        ItemResult& item = out.items[i];
         item.number = n + 1;
         std::map<std::string, StepResultPtr> done;
-        const bool surplus = prepared.itemDatum() >= 0 && perItem[i]->surplus;
-        for (std::size_t wave = 0; wave < waves.size() && !stop(); ++wave) {
+        const bool surplus = m_prepared.itemDatum() >= 0 && m_perItem[i]->surplus;
+        for (std::size_t wave = 0; wave < m_waves.size() && !stop(); ++wave) {
             std::vector<int> jobs;
-            for (const int index : waves[wave]) {
-                const Step& s = recipe.steps[std::size_t(index)];
+            for (const int index : m_waves[wave]) {
+                const Step& s = step(index);
                 StepResultPtr r;
-                if (index == prepared.itemDatum()) r = perItem[i];
-                else if (const auto it = shared.find(s.id); it != shared.end()) r = it->second;
-                else if (surplus) r = notInspected(prepared, s, *perItem[i]);
+                if (index == m_prepared.itemDatum()) r = m_perItem[i];
+                else if (const auto it = m_shared.find(s.id); it != m_shared.end()) r = it->second;
+                else if (surplus) r = notInspected(m_prepared, s, *m_perItem[i]);
                 else r = earlier(i, s);
                 if (r) done[s.id] = r, item.steps.push_back(r);
                 else jobs.push_back(index);
             }
             std::vector<StepResultPtr> results(jobs.size());
-            base::parallelFor(int(jobs.size()), items > 1 ? 1 : threads, [&](int k) {
-                if (stop()) return;
-                const Step& s = recipe.steps[std::size_t(jobs[std::size_t(k)])];
-                results[std::size_t(k)] = runStep(prepared, s, capture, item, prepared.fingerprint(s.id));
+            base::parallelFor(int(jobs.size()), m_several ? 1 : m_threads, [&](int k) {
+                if (!stop()) results[std::size_t(k)] = run(step(jobs[std::size_t(k)]), item);
             });
             if (stop()) return;
             for (const StepResultPtr& r : results) done[r->step] = r, item.steps.push_back(r);
@@ -703,26 +622,31 @@ PictureResult evaluate(const Prepared& prepared, const image::Capture& capture, 
         if (stop()) return;
         // In the recipe's order, as the person sees it.
         item.steps.clear();
-        for (const Step& s : recipe.steps) item.steps.push_back(done.at(s.id));
-        if (prepared.itemDatum() >= 0 && perItem[i]->state == State::Ok && !perItem[i]->finds.empty())
-            item.pose = perItem[i]->finds.front().pose;
-        item.milliseconds = since(itemStart);
-    });
-    if (stopped) {
-        out.items.clear();
-        out.cancelled = true;
-        return out;
+        for (const Step& s : m_recipe.steps) item.steps.push_back(done.at(s.id));
+        if (m_prepared.itemDatum() >= 0 && m_perItem[i]->state == State::Ok && !m_perItem[i]->finds.empty())
+            item.pose = m_perItem[i]->finds.front().pose;
     }
-    judge(recipe, out);
-    // A target among the parts is looked for only where something went wrong: a good part is none.
-    const bool wrong = std::any_of(out.items.begin(), out.items.end(), [](const ItemResult& item) {
-        return std::any_of(item.steps.begin(), item.steps.end(),
-                           [](const StepResultPtr& r) { return r->state == State::Failed; });
-    });
-    if (auto warning = pictureWarning(recipe.calibration, capture, wrong); !warning.empty())
-        out.warnings.push_back(std::move(warning));
-    out.milliseconds = since(start);
-    return out;
+
+    const std::chrono::steady_clock::time_point m_start = std::chrono::steady_clock::now();
+    const Prepared& m_prepared;
+    const Recipe& m_recipe;
+    const image::Capture& m_capture;
+    const PictureResult* m_before;
+    const std::atomic<bool>* m_cancel;
+    const int m_threads;
+    bool m_several = false;
+    std::atomic<bool> m_stopped{false};
+    ItemResult m_common;                           // what all items share, before there are any
+    std::map<std::string, StepResultPtr> m_shared; // by step
+    std::vector<StepResultPtr> m_perItem;          // the item datum's answer for each
+    std::vector<std::vector<int>> m_waves;
+};
+} // namespace
+
+PictureResult evaluate(const Prepared& prepared, const image::Capture& capture, const PictureResult* before,
+                       const std::atomic<bool>* cancel, int threads)
+{
+    return Evaluation(prepared, capture, before, cancel, threads).result();
 }
 
 base::Result<Evidence> evidence(const Prepared& prepared, const image::Capture& capture, const ItemResult& item,

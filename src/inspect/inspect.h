@@ -9,7 +9,7 @@
 //         measured.
 // Threads const and free of shared state; any number of pictures at once.
 #pragma once
-#include "inspect/result.h"
+#include "inspect/placing.h"
 
 #include <atomic>
 #include <mutex>
@@ -101,17 +101,5 @@ private:
 // The plot behind one step's answer, made on demand for one item.
 base::Result<recipe::Evidence> evidence(const Prepared& prepared, const image::Capture& capture, const ItemResult& item,
                                         const std::string& step);
-// Regions of a step as they lie in this picture for this item (nothing when its datum was not found).
-std::map<std::string, geometry::Region> regionsInPicture(const recipe::Recipe& recipe, const recipe::Step& step,
-                                                         const ItemResult& item, bool& placed);
-// Places on the reference carried to this picture, in picture px both.
-geometry::Point carried(const recipe::Recipe& recipe, const geometry::Motion& motion, geometry::Point reference);
-geometry::Region carried(const recipe::Recipe& recipe, const geometry::Motion& motion,
-                         const geometry::Region& reference);
-// How places move, in level px, from the reference to this picture for a step that follows `datum` ("" : the picture).
-std::optional<geometry::Motion> motionOf(const recipe::Recipe& recipe, const std::string& datum,
-                                         const ItemResult* item);
-// The datum's pose on the reference: by how it was taught, or as it was found there when the recipe was prepared.
-std::optional<geometry::Pose> referencePose(const recipe::Recipe& recipe, const std::string& datum);
 
 } // namespace inspect

@@ -77,13 +77,12 @@ base::Result<Proposal> proposeFor(const Recipe& recipe, const std::vector<const 
         if (!trials[i]) continue;
         const Label label = recipe.trials[i].label;
         for (const ItemResult& item : trials[i]->items)
-            for (const CheckResult& c : item.checks)
-                if (c.step == step && c.output == output && !c.values.empty()) {
-                    unit = c.unit, name = c.name;
-                    if (label == Label::Open && anyGood) continue;
-                    auto& to = label == Label::Bad ? bad : good;
-                    to.insert(to.end(), c.values.begin(), c.values.end());
-                }
+            if (const CheckResult* c = item.check(step, output); c && !c->values.empty()) {
+                unit = c->unit, name = c->name;
+                if (label == Label::Open && anyGood) continue;
+                auto& to = label == Label::Bad ? bad : good;
+                to.insert(to.end(), c->values.begin(), c->values.end());
+            }
     }
     ValueSense sense;
     if (const Step* s = recipe.find(step))
@@ -121,11 +120,10 @@ base::Result<Proposal> proposeFromPair(const Recipe& recipe, const PictureResult
     const auto valuesOf = [&](const PictureResult& r, const char* which) -> base::Result<Seen> {
         Seen out;
         for (const ItemResult& item : r.items)
-            for (const CheckResult& c : item.checks)
-                if (c.step == step && c.output == output) {
-                    out.unit = c.unit, out.name = c.name;
-                    out.values.insert(out.values.end(), c.values.begin(), c.values.end());
-                }
+            if (const CheckResult* c = item.check(step, output)) {
+                out.unit = c->unit, out.name = c->name;
+                out.values.insert(out.values.end(), c->values.begin(), c->values.end());
+            }
         if (out.values.empty())
             return fail(ErrorCode::NoResult, std::string("the ") + which + " sample has no value of this check");
         return out;

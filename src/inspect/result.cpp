@@ -61,6 +61,12 @@ std::string CheckResult::valueText() const
     return n + " values";
 }
 
+const CheckResult* ItemResult::check(const std::string& step, const std::string& output) const
+{
+    for (const CheckResult& c : checks)
+        if (c.step == step && c.output == output) return &c;
+    return nullptr;
+}
 const StepResult* ItemResult::step(const std::string& id) const
 {
     for (const auto& s : steps)

@@ -96,6 +96,7 @@ struct ItemResult {
     bool accepted() const { return outcome == Outcome::Accept; }
     bool rejected() const { return outcome == Outcome::Reject; }
     const StepResult* step(const std::string& id) const;
+    const CheckResult* check(const std::string& step, const std::string& output) const; // null: no such check
     // One sentence saying what is wrong: the first failing check, else what was not measured; "nothing was judged";
     // empty when accepted.
     std::string sentence() const;

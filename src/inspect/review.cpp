@@ -93,8 +93,7 @@ private:
         for (std::size_t t = 0; t < m_trials.size() && t < m_recipe.trials.size(); ++t)
             if (m_trials[t])
                 for (const ItemResult& item : m_trials[t]->items)
-                    for (const CheckResult& r : item.checks)
-                        if (r.step == s.id && r.output == c.output) call(t, item, r);
+                    if (const CheckResult* r = item.check(s.id, c.output)) call(t, item, *r);
     }
 
     void units()

@@ -91,6 +91,16 @@ public:
     {
         return m_kind.roles.places.emplace_back(std::move(x), std::move(y)), *this;
     }
+    // The values of a result that is one place: in the picture, and along the datum.
+    Declare& onePlace()
+    {
+        using base::Unit;
+        return output({"x", "x", "Place in the picture.", Unit::Pixel, false, false})
+            .output({"y", "y", "Place in the picture.", Unit::Pixel, false, false})
+            .place("x", "y")
+            .output({"along_x", "Along datum x", "Place along the datum's x direction.", Unit::Pixel})
+            .output({"along_y", "Along datum y", "Place along the datum's y direction.", Unit::Pixel});
+    }
     Declare& find(std::string x, std::string y, std::string angle, std::string score = {}, std::string scale = {})
     {
         Roles& r = m_kind.roles;

@@ -324,206 +324,226 @@ base::Result<Check> checkFrom(const json& j, const StepKind& kind, const Step& s
     return c;
 }
 
-base::Result<Step> stepFrom(const json& j, const std::string& where)
+// Reads one step, part by part; the first thing that is wrong ends it, named by its place in the file.
+class StepReader
 {
-    ObjectReader o(j, where);
-    Step s;
-    int version = 1;
-    o.text("id", s.id, true), o.text("kind", s.kind, true);
-    s.name = s.id;
-    o.text("name", s.name), o.text("datum", s.datum), o.text("letter", s.letter), o.flag("in_use", s.inUse);
-    o.whole("version", version, 1, 1'000'000);
-    const json* params = o.field("params");
-    const json* regions = o.field("regions");
-    const json* points = o.field("points");
-    const json* inputs = o.field("inputs");
-    const json* checks = o.field("checks");
-    const json* leaveOut = o.field("leave_out");
-    const json* filters = o.field("filters");
-    const json* samples = o.field("samples");
-    const json* places = o.field("places");
-    const json* pictures = o.field("pictures");
-    if (auto ok = o.done(); !ok) return base::passOn(ok.error());
-    const StepKind* kind = findKind(s.kind);
-    if (!kind) {
-        std::string known;
-        for (const StepKind& k : allStepKinds()) known += (known.empty() ? "" : ", ") + k.key;
-        return fail(ErrorCode::Unsupported, "unknown kind \"" + s.kind + "\"; known are " + known, where);
+public:
+    StepReader(const json& j, std::string where) : m_json(j), m_where(std::move(where)) {}
+    base::Result<Step> read()
+    {
+        ObjectReader o(m_json, m_where);
+        int version = 1;
+        o.text("id", s.id, true), o.text("kind", s.kind, true);
+        s.name = s.id;
+        o.text("name", s.name), o.text("datum", s.datum), o.text("letter", s.letter), o.flag("in_use", s.inUse);
+        o.whole("version", version, 1, 1'000'000);
+        const json* params = o.field("params");
+        const json* regions = o.field("regions");
+        const json* points = o.field("points");
+        const json* inputs = o.field("inputs");
+        const json* checks = o.field("checks");
+        const json* leaveOut = o.field("leave_out");
+        const json* filters = o.field("filters");
+        const json* samples = o.field("samples");
+        const json* places = o.field("places");
+        const json* pictures = o.field("pictures");
+        base::Status ok = o.done();
+        if (ok) ok = readKind(version, params);
+        if (ok) ok = readPictures(pictures);
+        if (ok) ok = readObject(regions, "regions", &StepReader::readRegion);
+        if (ok) ok = readObject(points, "points", &StepReader::readPlace);
+        if (ok) ok = readObject(inputs, "inputs", &StepReader::readInput);
+        if (ok) ok = readList(leaveOut, "leave_out", kind->leavesOut, &StepReader::readLeftOut);
+        if (ok) ok = readList(filters, "filters", kind->hasFilters, &StepReader::readFilter);
+        if (ok) ok = readList(samples, "samples", kind->hasSamples, &StepReader::readSample);
+        if (ok) ok = readList(places, "places", kind->hasPlaces, &StepReader::readNamedPlace);
+        if (ok) ok = readChecks(checks);
+        if (!ok) return base::passOn(ok.error());
+        return std::move(s);
     }
-    if (version > kind->version)
-        return fail(ErrorCode::Unsupported,
-                    "kind \"" + s.kind + "\" version " + std::to_string(version) +
-                        " was saved by a newer program; this one knows version " + std::to_string(kind->version),
-                    where);
-    s.params = kind->defaults;
-    if (params) {
+
+private:
+    base::Status readKind(int version, const json* params)
+    {
+        kind = findKind(s.kind);
+        if (!kind) {
+            std::string known;
+            for (const StepKind& k : allStepKinds()) known += (known.empty() ? "" : ", ") + k.key;
+            return fail(ErrorCode::Unsupported, "unknown kind \"" + s.kind + "\"; known are " + known, m_where);
+        }
+        if (version > kind->version)
+            return fail(ErrorCode::Unsupported,
+                        "kind \"" + s.kind + "\" version " + std::to_string(version) +
+                            " was saved by a newer program; this one knows version " + std::to_string(kind->version),
+                        m_where);
+        s.params = kind->defaults;
+        if (!params) return {};
         auto p = kind->paramsFromJson(*params);
-        if (!p) return base::passOn(p.error(), where);
+        if (!p) return base::passOn(p.error(), m_where);
         s.params = std::move(*p);
+        return {};
     }
-    const auto needObject = [&](const json* x, const char* key) -> base::Status {
-        if (!x || x->is_object()) return {};
-        return fail(ErrorCode::InvalidArgument, std::string(key) + " must be an object", where);
-    };
-    for (const auto& [x, key] :
-         {std::pair{regions, "regions"}, {points, "points"}, {inputs, "inputs"}, {pictures, "pictures"}})
-        if (auto ok = needObject(x, key); !ok) return base::passOn(ok.error());
-    if (pictures) {
-        ObjectReader p(*pictures, where + ": pictures");
+    base::Status readPictures(const json* pictures)
+    {
+        if (!pictures) return {};
+        ObjectReader p(*pictures, m_where + ": pictures");
         for (const PictureSpec& spec : kind->pictures)
             if (std::string picture; p.text(spec.key, picture), !picture.empty()) s.pictures[spec.key] = picture;
-        if (auto ok = p.done(); !ok) return base::passOn(ok.error());
+        return p.done();
     }
-    if (regions)
-        for (const auto& [key, r] : regions->items()) {
-            const std::string here = where + ": regions: " + key;
-            const RegionSpec* spec = kind->region(key);
-            if (!spec)
-                return fail(ErrorCode::InvalidArgument,
-                            "kind \"" + s.kind + "\" has no such region; " + keysOf(kind->regions), here);
-            if (r.is_object() && r.contains("shape") && r["shape"] == "result") {
-                ObjectReader q(r, here);
-                RegionOf of;
-                std::string shape;
-                q.text("shape", shape, true), q.text("of", of.step, true), q.number("grow", of.grow, -1e5, 1e5);
-                if (auto ok = q.done(); !ok) return base::passOn(ok.error());
-                if (spec->teaching)
-                    return fail(ErrorCode::InvalidArgument, "a teaching region is drawn, it cannot be a result", here);
-                s.regionsOf[key] = of;
-                continue;
-            }
-            auto region = regionFromJson(r);
-            if (!region) return base::passOn(region.error(), here);
-            if (region->shape == Shape::Whole && !spec->needed) continue;
-            if (std::find(spec->shapes.begin(), spec->shapes.end(), region->shape) == spec->shapes.end()) {
-                std::string allowed;
-                for (const Shape x : spec->shapes)
-                    allowed += (allowed.empty() ? "" : ", ") + std::string(geometry::name(x));
-                return fail(ErrorCode::InvalidArgument,
-                            "shape \"" + std::string(geometry::name(region->shape)) + "\" does not fit; possible are " +
-                                allowed,
-                            here);
-            }
-            s.regions[key] = *region;
-        }
-    if (points)
-        for (const auto& [key, p] : points->items()) {
-            const bool known = std::any_of(kind->points.begin(), kind->points.end(),
-                                           [&, k = key](const PointSpec& x) { return x.key == k; });
-            if (!known)
-                return fail(ErrorCode::InvalidArgument,
-                            "kind \"" + s.kind + "\" has no such point; " + keysOf(kind->points),
-                            where + ": points: " + key);
-            auto point = pointFrom(p, where + ": points: " + key);
-            if (!point) return base::passOn(point.error());
-            s.points[key] = *point;
-        }
-    if (inputs)
-        for (const auto& [key, id] : inputs->items()) {
-            if (!kind->input(key))
-                return fail(ErrorCode::InvalidArgument,
-                            "kind \"" + s.kind + "\" has no such input; " + keysOf(kind->inputs),
-                            where + ": inputs: " + key);
-            if (!id.is_string())
-                return fail(ErrorCode::InvalidArgument, "must be the id of a step", where + ": inputs: " + key);
-            s.inputs[key] = id.get<std::string>();
-        }
-    // The step's lists; each names its place in the file when something is wrong.
-    const auto each = [&](const json* list, const char* name, bool allowed,
-                          const std::function<base::Status(const json&, const std::string&)>& take) -> base::Status {
-        if (!list) return {};
-        if (!allowed) return fail(ErrorCode::InvalidArgument, "kind \"" + s.kind + "\" takes no " + name, where);
-        if (!list->is_array()) return fail(ErrorCode::InvalidArgument, std::string(name) + " must be a list", where);
-        if (list->size() > 10000)
-            return fail(ErrorCode::OutOfRange, std::string(name) + " has more than 10000 entries", where);
-        for (std::size_t i = 0; i < list->size(); ++i)
-            if (auto ok = take((*list)[i], where + ": " + name + "[" + std::to_string(i) + "]"); !ok) return ok;
+    using Member = base::Status (StepReader::*)(const std::string& key, const json& value, const std::string& here);
+    base::Status readObject(const json* j, const char* name, Member take)
+    {
+        if (!j) return {};
+        if (!j->is_object()) return fail(ErrorCode::InvalidArgument, std::string(name) + " must be an object", m_where);
+        for (const auto& [key, value] : j->items())
+            if (auto ok = (this->*take)(key, value, m_where + ": " + name + ": " + key); !ok) return ok;
         return {};
-    };
-    if (auto ok = each(leaveOut, "leave_out", kind->leavesOut,
-                       [&](const json& x, const std::string& here) -> base::Status {
-                           auto region = regionFromJson(x);
-                           if (!region) return base::passOn(region.error(), here);
-                           if (region->shape == Shape::Whole)
-                               return fail(ErrorCode::InvalidArgument, "the whole picture cannot be left out", here);
-                           s.leaveOut.push_back(*region);
-                           return {};
-                       });
-        !ok)
-        return base::passOn(ok.error());
-    if (auto ok =
-            each(filters, "filters", kind->hasFilters,
-                 [&](const json& x, const std::string& here) -> base::Status {
-                     ObjectReader q(x, here);
-                     Filter f;
-                     q.text("output", f.output, true), q.number("low", f.low), q.number("high", f.high);
-                     if (auto done = q.done(); !done) return done;
-                     const OutputSpec* out = kind->output(f.output);
-                     if (!out || !out->list || !out->filters) {
-                         std::string names;
-                         for (const OutputSpec& one : kind->outputs)
-                             if (one.list && one.filters) names += (names.empty() ? "" : ", ") + one.key;
-                         return fail(ErrorCode::InvalidArgument,
-                                     "output \"" + f.output + "\" filters no object of kind \"" + s.kind +
-                                         "\"; possible are " + names,
-                                     here);
-                     }
-                     if (f.low && f.high && *f.low > *f.high)
-                         return fail(ErrorCode::OutOfRange,
-                                     "low = " + base::shortest(*f.low) + " is above high = " + base::shortest(*f.high),
-                                     here);
-                     s.filters.push_back(f);
-                     return {};
-                 });
-        !ok)
-        return base::passOn(ok.error());
-    if (auto ok = each(samples, "samples", kind->hasSamples,
-                       [&](const json& x, const std::string& here) -> base::Status {
-                           ObjectReader q(x, here);
-                           Sample one;
-                           q.flag("not", one.refused);
-                           if (const json* colour = q.field("colour")) {
-                               one.colour.emplace();
-                               bool right = colour->is_array() && colour->size() == 3;
-                               for (std::size_t k = 0; k < 3 && right; ++k) {
-                                   right = (*colour)[k].is_number_integer() && (*colour)[k] >= 0 && (*colour)[k] <= 255;
-                                   if (right) (*one.colour)[k] = (*colour)[k].get<int>();
-                               }
-                               if (!right)
-                                   return fail(ErrorCode::OutOfRange,
-                                               "colour must be [red, green, blue], whole numbers 0 .. 255", here);
-                           } else {
-                               readPoint(q, "at", one.at);
-                           }
-                           if (auto done = q.done(); !done) return done;
-                           s.samples.push_back(one);
-                           return {};
-                       });
-        !ok)
-        return base::passOn(ok.error());
-    if (auto ok = each(places, "places", kind->hasPlaces,
-                       [&](const json& x, const std::string& here) -> base::Status {
-                           ObjectReader q(x, here);
-                           Place one;
-                           q.text("name", one.name, true), readPoint(q, "at", one.at);
-                           if (auto done = q.done(); !done) return done;
-                           s.places.push_back(one);
-                           return {};
-                       });
-        !ok)
-        return base::passOn(ok.error());
-    if (checks) {
+    }
+    base::Status readRegion(const std::string& key, const json& r, const std::string& here)
+    {
+        const RegionSpec* spec = kind->region(key);
+        if (!spec)
+            return fail(ErrorCode::InvalidArgument,
+                        "kind \"" + s.kind + "\" has no such region; " + keysOf(kind->regions), here);
+        if (r.is_object() && r.contains("shape") && r["shape"] == "result") {
+            ObjectReader q(r, here);
+            RegionOf of;
+            std::string shape;
+            q.text("shape", shape, true), q.text("of", of.step, true), q.number("grow", of.grow, -1e5, 1e5);
+            if (auto ok = q.done(); !ok) return ok;
+            if (spec->teaching)
+                return fail(ErrorCode::InvalidArgument, "a teaching region is drawn, it cannot be a result", here);
+            s.regionsOf[key] = of;
+            return {};
+        }
+        auto region = regionFromJson(r);
+        if (!region) return base::passOn(region.error(), here);
+        if (region->shape == Shape::Whole && !spec->needed) return {};
+        if (std::find(spec->shapes.begin(), spec->shapes.end(), region->shape) == spec->shapes.end()) {
+            std::string allowed;
+            for (const Shape x : spec->shapes)
+                allowed += (allowed.empty() ? "" : ", ") + std::string(geometry::name(x));
+            return fail(ErrorCode::InvalidArgument,
+                        "shape \"" + std::string(geometry::name(region->shape)) + "\" does not fit; possible are " +
+                            allowed,
+                        here);
+        }
+        s.regions[key] = *region;
+        return {};
+    }
+    base::Status readPlace(const std::string& key, const json& p, const std::string& here)
+    {
+        if (std::none_of(kind->points.begin(), kind->points.end(), [&](const PointSpec& x) { return x.key == key; }))
+            return fail(ErrorCode::InvalidArgument,
+                        "kind \"" + s.kind + "\" has no such point; " + keysOf(kind->points), here);
+        auto point = pointFrom(p, here);
+        if (!point) return base::passOn(point.error());
+        s.points[key] = *point;
+        return {};
+    }
+    base::Status readInput(const std::string& key, const json& id, const std::string& here)
+    {
+        if (!kind->input(key))
+            return fail(ErrorCode::InvalidArgument,
+                        "kind \"" + s.kind + "\" has no such input; " + keysOf(kind->inputs), here);
+        if (!id.is_string()) return fail(ErrorCode::InvalidArgument, "must be the id of a step", here);
+        s.inputs[key] = id.get<std::string>();
+        return {};
+    }
+    using Entry = base::Status (StepReader::*)(const json& entry, const std::string& here);
+    base::Status readList(const json* list, const char* name, bool allowed, Entry take)
+    {
+        if (!list) return {};
+        if (!allowed) return fail(ErrorCode::InvalidArgument, "kind \"" + s.kind + "\" takes no " + name, m_where);
+        if (!list->is_array()) return fail(ErrorCode::InvalidArgument, std::string(name) + " must be a list", m_where);
+        if (list->size() > 10000)
+            return fail(ErrorCode::OutOfRange, std::string(name) + " has more than 10000 entries", m_where);
+        for (std::size_t i = 0; i < list->size(); ++i)
+            if (auto ok = (this->*take)((*list)[i], m_where + ": " + name + "[" + std::to_string(i) + "]"); !ok)
+                return ok;
+        return {};
+    }
+    base::Status readLeftOut(const json& x, const std::string& here)
+    {
+        auto region = regionFromJson(x);
+        if (!region) return base::passOn(region.error(), here);
+        if (region->shape == Shape::Whole)
+            return fail(ErrorCode::InvalidArgument, "the whole picture cannot be left out", here);
+        s.leaveOut.push_back(*region);
+        return {};
+    }
+    base::Status readFilter(const json& x, const std::string& here)
+    {
+        ObjectReader q(x, here);
+        Filter f;
+        q.text("output", f.output, true), q.number("low", f.low), q.number("high", f.high);
+        if (auto done = q.done(); !done) return done;
+        const OutputSpec* out = kind->output(f.output);
+        if (!out || !out->list || !out->filters) {
+            std::string names;
+            for (const OutputSpec& one : kind->outputs)
+                if (one.list && one.filters) names += (names.empty() ? "" : ", ") + one.key;
+            return fail(ErrorCode::InvalidArgument,
+                        "output \"" + f.output + "\" filters no object of kind \"" + s.kind + "\"; possible are " +
+                            names,
+                        here);
+        }
+        if (f.low && f.high && *f.low > *f.high)
+            return fail(ErrorCode::OutOfRange,
+                        "low = " + base::shortest(*f.low) + " is above high = " + base::shortest(*f.high), here);
+        s.filters.push_back(f);
+        return {};
+    }
+    base::Status readSample(const json& x, const std::string& here)
+    {
+        ObjectReader q(x, here);
+        Sample one;
+        q.flag("not", one.refused);
+        if (const json* colour = q.field("colour")) {
+            one.colour.emplace();
+            bool right = colour->is_array() && colour->size() == 3;
+            for (std::size_t k = 0; k < 3 && right; ++k) {
+                right = (*colour)[k].is_number_integer() && (*colour)[k] >= 0 && (*colour)[k] <= 255;
+                if (right) (*one.colour)[k] = (*colour)[k].get<int>();
+            }
+            if (!right)
+                return fail(ErrorCode::OutOfRange, "colour must be [red, green, blue], whole numbers 0 .. 255", here);
+        } else {
+            readPoint(q, "at", one.at);
+        }
+        if (auto done = q.done(); !done) return done;
+        s.samples.push_back(one);
+        return {};
+    }
+    base::Status readNamedPlace(const json& x, const std::string& here)
+    {
+        ObjectReader q(x, here);
+        Place one;
+        q.text("name", one.name, true), readPoint(q, "at", one.at);
+        if (auto done = q.done(); !done) return done;
+        s.places.push_back(one);
+        return {};
+    }
+    base::Status readChecks(const json* checks)
+    {
+        if (!checks) return {};
         if (!checks->is_array() || checks->size() > kMostChecks)
             return fail(ErrorCode::InvalidArgument, "checks must be a list of at most " + std::to_string(kMostChecks),
-                        where);
+                        m_where);
         for (std::size_t i = 0; i < checks->size(); ++i) {
-            auto c = checkFrom((*checks)[i], *kind, s, where + ": checks[" + std::to_string(i) + "]");
+            auto c = checkFrom((*checks)[i], *kind, s, m_where + ": checks[" + std::to_string(i) + "]");
             if (!c) return base::passOn(c.error());
             s.checks.push_back(std::move(*c));
         }
+        return {};
     }
-    return s;
-}
+
+    const json& m_json;
+    const std::string m_where;
+    Step s;
+    const StepKind* kind = nullptr;
+};
 
 // As the file's version calls it.
 std::string assetField(const std::string& name, int version)
@@ -586,6 +606,82 @@ base::Result<Asset> assetFrom(const json& j, const char* single, const image::Na
     return out;
 }
 
+base::Status readTotals(const json& totals, Recipe& r)
+{
+    if (!totals.is_array() || totals.size() > 100)
+        return fail(ErrorCode::InvalidArgument, "must be a list of at most 100", "totals");
+    for (std::size_t i = 0; i < totals.size(); ++i) {
+        ObjectReader t(totals[i], "totals[" + std::to_string(i) + "]");
+        Total one;
+        std::string unit;
+        t.text("name", one.name, true), t.text("expression", one.expression, true), t.text("unit", unit);
+        if (auto ok = t.done(); !ok) return base::passOn(ok.error());
+        const auto u = unitFromText(unit, t.where());
+        if (!u) return base::passOn(u.error());
+        one.unit = *u;
+        r.totals.push_back(std::move(one));
+    }
+    return {};
+}
+base::Status readTrials(const json& trials, const std::string& folder, Recipe& r)
+{
+    if (!trials.is_array() || trials.size() > kMostTrials)
+        return fail(ErrorCode::InvalidArgument, "must be a list of at most " + std::to_string(kMostTrials), "trials");
+    for (std::size_t i = 0; i < trials.size(); ++i) {
+        ObjectReader t(trials[i], "trials[" + std::to_string(i) + "]");
+        std::string picture, label = "open";
+        t.text("picture", picture, true), t.text("label", label);
+        if (label != "good" && label != "bad" && label != "open")
+            t.wrong("label = \"" + label + "\" is not one of: good, bad, open");
+        if (auto ok = t.done(); !ok) return base::passOn(ok.error());
+        const fs::path p(picture);
+        r.trials.push_back({p.is_absolute() ? picture : (fs::path(folder) / p).lexically_normal().string(),
+                            label == "good"  ? Label::Good
+                            : label == "bad" ? Label::Bad
+                                             : Label::Open});
+    }
+    return {};
+}
+base::Status readSteps(const json& steps, Recipe& r)
+{
+    if (!steps.is_array() || steps.size() > kMostSteps)
+        return fail(ErrorCode::InvalidArgument, "must be a list of at most " + std::to_string(kMostSteps), "steps");
+    std::set<std::string> ids;
+    for (std::size_t i = 0; i < steps.size(); ++i) {
+        const std::string where = "steps[" + std::to_string(i) + "]";
+        auto s = StepReader(steps[i], where).read();
+        if (!s) return base::passOn(s.error());
+        if (s->id.empty()) return fail(ErrorCode::InvalidArgument, "id is empty", where);
+        if (!ids.insert(s->id).second)
+            return fail(ErrorCode::InvalidArgument, "id \"" + s->id + "\" stands twice", where);
+        for (const auto& [key, picture] : s->pictures)
+            if (std::none_of(r.pictures.begin(), r.pictures.end(), [&](const auto& n) { return n.key == picture; }))
+                return fail(ErrorCode::InvalidArgument, key + " = \"" + picture + "\" is none of the recipe's pictures",
+                            where + ": pictures");
+        r.steps.push_back(std::move(*s));
+    }
+    return {};
+}
+// What a file written by hand may leave to the program: ids in formulas, balloons, letters.
+void finishByHand(Recipe& r)
+{
+    // Formulas may have been written with names; ids stay when a name changes.
+    for (Step& s : r.steps)
+        for (const ParamSpec& p : findKind(s.kind)->params)
+            if (const auto* text = std::get_if<Text>(&p.domain); text && text->formula)
+                p.put(s.params, withIds(std::get<std::string>(p.get(s.params)), r));
+    r.rule = withIds(r.rule, r);
+    for (Total& t : r.totals) t.expression = withIds(t.expression, r);
+    // Balloons and letters a hand-written recipe left out.
+    for (std::size_t i = 0; i < r.steps.size(); ++i) {
+        Step& s = r.steps[i];
+        const bool datum = findKind(s.kind)->datum;
+        if (datum && s.letter.empty()) s.letter = r.freshLetter();
+        for (Check& c : s.checks)
+            if (c.balloon == 0 && !datum) c.balloon = r.freshBalloon();
+    }
+}
+
 // Everything but the reference's pixels.
 base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
 {
@@ -640,21 +736,8 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     r.stopUnsaved = unsaved == "stop";
     if (r.acceptWord.empty() || r.rejectWord.empty() || r.acceptWord == r.rejectWord)
         return fail(ErrorCode::InvalidArgument, "accept_word and reject_word must be two different words");
-    if (totals) {
-        if (!totals->is_array() || totals->size() > 100)
-            return fail(ErrorCode::InvalidArgument, "must be a list of at most 100", "totals");
-        for (std::size_t i = 0; i < totals->size(); ++i) {
-            ObjectReader t((*totals)[i], "totals[" + std::to_string(i) + "]");
-            Total one;
-            std::string unit;
-            t.text("name", one.name, true), t.text("expression", one.expression, true), t.text("unit", unit);
-            if (auto ok = t.done(); !ok) return base::passOn(ok.error());
-            const auto u = unitFromText(unit, t.where());
-            if (!u) return base::passOn(u.error());
-            one.unit = *u;
-            r.totals.push_back(std::move(one));
-        }
-    }
+    if (totals)
+        if (auto ok = readTotals(*totals, r); !ok) return base::passOn(ok.error());
     if (pictures) {
         auto naming = namingFrom(*pictures, "pictures");
         if (!naming) return base::passOn(naming.error());
@@ -673,61 +756,14 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
         for (const auto& [name, member] : Recipe::assets()) (void)known.field(name);
         if (auto ok = known.done(); !ok) return base::passOn(ok.error());
     }
-    if (trials) {
-        if (!trials->is_array() || trials->size() > kMostTrials)
-            return fail(ErrorCode::InvalidArgument, "must be a list of at most " + std::to_string(kMostTrials),
-                        "trials");
-        for (std::size_t i = 0; i < trials->size(); ++i) {
-            ObjectReader t((*trials)[i], "trials[" + std::to_string(i) + "]");
-            std::string picture, label = "open";
-            t.text("picture", picture, true), t.text("label", label);
-            if (label != "good" && label != "bad" && label != "open")
-                t.wrong("label = \"" + label + "\" is not one of: good, bad, open");
-            if (auto ok = t.done(); !ok) return base::passOn(ok.error());
-            const fs::path p(picture);
-            r.trials.push_back({p.is_absolute() ? picture : (fs::path(folder) / p).lexically_normal().string(),
-                                label == "good"  ? Label::Good
-                                : label == "bad" ? Label::Bad
-                                                 : Label::Open});
-        }
-    }
-    if (steps) {
-        if (!steps->is_array() || steps->size() > kMostSteps)
-            return fail(ErrorCode::InvalidArgument, "must be a list of at most " + std::to_string(kMostSteps), "steps");
-        std::set<std::string> ids;
-        for (std::size_t i = 0; i < steps->size(); ++i) {
-            const std::string where = "steps[" + std::to_string(i) + "]";
-            auto s = stepFrom((*steps)[i], where);
-            if (!s) return base::passOn(s.error());
-            if (s->id.empty()) return fail(ErrorCode::InvalidArgument, "id is empty", where);
-            if (!ids.insert(s->id).second)
-                return fail(ErrorCode::InvalidArgument, "id \"" + s->id + "\" stands twice", where);
-            for (const auto& [key, picture] : s->pictures)
-                if (std::none_of(r.pictures.begin(), r.pictures.end(), [&](const auto& n) { return n.key == picture; }))
-                    return fail(ErrorCode::InvalidArgument,
-                                key + " = \"" + picture + "\" is none of the recipe's pictures", where + ": pictures");
-            r.steps.push_back(std::move(*s));
-        }
-    }
-    // Formulas may have been written with names; ids stay when a name changes.
-    for (Step& s : r.steps)
-        for (const ParamSpec& p : findKind(s.kind)->params)
-            if (const auto* text = std::get_if<Text>(&p.domain); text && text->formula)
-                p.put(s.params, withIds(std::get<std::string>(p.get(s.params)), r));
-    r.rule = withIds(r.rule, r);
-    for (Total& t : r.totals) t.expression = withIds(t.expression, r);
+    if (trials)
+        if (auto ok = readTrials(*trials, folder, r); !ok) return base::passOn(ok.error());
+    if (steps)
+        if (auto ok = readSteps(*steps, r); !ok) return base::passOn(ok.error());
+    finishByHand(r);
     if (auto order = orderByDependence(r.steps); !order) return base::passOn(order.error());
-    // Balloons and letters a hand-written recipe left out.
-    for (std::size_t i = 0; i < r.steps.size(); ++i) {
-        Step& s = r.steps[i];
-        const bool datum = findKind(s.kind)->datum;
-        if (datum && s.letter.empty()) s.letter = r.freshLetter();
-        for (Check& c : s.checks)
-            if (c.balloon == 0 && !datum) c.balloon = r.freshBalloon();
-    }
     return r;
 }
-
 // What may not stand in a file although it is JSON.
 struct Refused {
     ErrorCode code;

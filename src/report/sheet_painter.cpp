@@ -425,83 +425,114 @@ void paintRegion(QPainter& p, const geometry::Region& region, bool across, bool 
     p.fillPath(tip, ink().datum);
 }
 
-std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const QTransform& t, const QRectF& area,
-                                    double unit)
+namespace
 {
-    std::vector<PlacedLabel> placed;
-    if (!scene.result || !scene.recipe || scene.result->items.empty()) return placed;
-    p.save();
-    p.setRenderHint(QPainter::Antialiasing);
-    const Pencil pencil{p, unit};
-    const auto& items = scene.result->items;
-    const std::size_t chosen = std::size_t(std::clamp(scene.item, 0, int(items.size()) - 1));
-    const inspect::ItemResult& item = items[chosen];
+// One sheet, painted in stages: marks, elements, other items, datums; labels are gathered, laid out and painted last, so
+// that no line crosses a text.
+class SheetPainting
+{
+public:
+    SheetPainting(QPainter& painter, const SheetScene& sheet, const QTransform& toScreen, const QRectF& where, double u)
+        : p(painter), scene(sheet), t(toScreen), area(where), unit(u), items(sheet.result->items),
+          chosen(std::size_t(std::clamp(sheet.item, 0, int(items.size()) - 1))), item(items[chosen])
+    {
+    }
+    std::vector<PlacedLabel> paint()
+    {
+        marks();
+        missingAndSurplus();
+        otherItems();
+        datums();
+        gatherLabels();
+        placeOwnLabels();
+        fillRails();
+        for (int side = 0; side < 4; ++side) layOutRail(side);
+        labelsAndPlates();
+        return std::move(placed);
+    }
 
-    Lanes lanes;
-    // ---- marks, the selected step last
-    for (const bool selectedRound : {false, true})
-        for (const auto& r : item.steps) {
-            if ((r->step == scene.selected) != selectedRound) continue;
-            bool judged = false;
-            const Verdict v = worst(item, r->step, judged);
-            for (const Mark& m : r->marks) paintMark(pencil, m, t, verdictOf(item, *r, m, v), selectedRound);
-            // Object numbers only for the step that is looked at.
-            if (selectedRound)
-                for (const Mark& m : r->marks) {
-                    if (m.text.empty() || m.points.empty()) continue;
-                    QPointF c;
-                    for (const Point q : m.points) c += at(t, q);
-                    c /= double(m.points.size());
-                    paintBalloon(p, c, 8 * unit, numberOf(item, *r, m), ink().of(verdictOf(item, *r, m, v)),
-                                 ink().paper);
-                }
-        }
-    // ---- elements of a list that are missing stand hatched in their place, surplus ones are crossed out
-    for (const auto& c : item.checks)
-        for (std::size_t n = 0; n < c.elements.size(); ++n) {
-            const auto& e = c.elements[n];
-            if (!e.at || (e.value >= 0 && e.reason != "surplus")) continue;
-            const QPointF q = at(t, *e.at);
-            const double r = 12 * unit;
-            if (e.value < 0) {
-                QPainterPath ring;
-                ring.addEllipse(q, r, r);
-                pencil.stroke(ring, ink().fail, 2, Qt::CustomDashLine, {3, 2});
-                paintBalloon(p, q, 8 * unit, QString::number(n + 1), ink().fail, ink().paper);
-            } else {
-                drawCross(p, QRectF(q.x() - r, q.y() - r, 2 * r, 2 * r), ink().fail, 3 * unit);
+private:
+    // Marks, the selected step last.
+    void marks() const
+    {
+        for (const bool selectedRound : {false, true})
+            for (const auto& r : item.steps) {
+                if ((r->step == scene.selected) != selectedRound) continue;
+                bool judged = false;
+                const Verdict v = worst(item, r->step, judged);
+                for (const Mark& m : r->marks) paintMark(pencil, m, t, verdictOf(item, *r, m, v), selectedRound);
+                // Object numbers only for the step that is looked at.
+                if (selectedRound)
+                    for (const Mark& m : r->marks) {
+                        if (m.text.empty() || m.points.empty()) continue;
+                        QPointF c;
+                        for (const Point q : m.points) c += at(t, q);
+                        c /= double(m.points.size());
+                        paintBalloon(p, c, 8 * unit, numberOf(item, *r, m), ink().of(verdictOf(item, *r, m, v)),
+                                     ink().paper);
+                    }
             }
+    }
+    // Elements of a list that are missing stand hatched in their place, surplus ones are crossed out.
+    void missingAndSurplus() const
+    {
+        for (const auto& c : item.checks)
+            for (std::size_t n = 0; n < c.elements.size(); ++n) {
+                const auto& e = c.elements[n];
+                if (!e.at || (e.value >= 0 && e.reason != "surplus")) continue;
+                const QPointF q = at(t, *e.at);
+                const double r = 12 * unit;
+                if (e.value < 0) {
+                    QPainterPath ring;
+                    ring.addEllipse(q, r, r);
+                    pencil.stroke(ring, ink().fail, 2, Qt::CustomDashLine, {3, 2});
+                    paintBalloon(p, q, 8 * unit, QString::number(n + 1), ink().fail, ink().paper);
+                } else {
+                    drawCross(p, QRectF(q.x() - r, q.y() - r, 2 * r, 2 * r), ink().fail, 3 * unit);
+                }
+            }
+    }
+    // Other items: outline, number and sign.
+    void otherItems() const
+    {
+        if (items.size() > 1)
+            for (std::size_t i = 0; i < items.size(); ++i) {
+                if (!items[i].pose) continue;
+                if (i != chosen)
+                    for (const auto& r : items[i].steps)
+                        if (!r->finds.empty())
+                            for (const Mark& m : r->marks) paintMark(pencil, m, t, Verdict::Unjudged, false);
+                const QPointF c = at(t, scene.recipe->calibration.picture(items[i].pose->origin));
+                const QColor colour = items[i].accepted() ? ink().pass : items[i].rejected() ? ink().fail : ink().ink;
+                p.setPen(QPen(colour, unit));
+                p.setBrush(ink().paper);
+                const QRectF box(c.x() - 20 * unit, c.y() - 11 * unit, 40 * unit, 22 * unit);
+                p.drawRect(box);
+                p.setFont(sheetFont(15 * unit));
+                p.drawText(box.adjusted(5 * unit, 0, -20 * unit, 0), Qt::AlignCenter, QString::number(items[i].number));
+                const QRectF sign(box.right() - 18 * unit, box.top() + 4 * unit, 14 * unit, 14 * unit);
+                if (items[i].accepted()) drawTick(p, sign, colour, 2 * unit);
+                else if (items[i].rejected()) drawCross(p, sign, colour, 2 * unit);
+                else drawDash(p, sign, colour, 2 * unit);
+            }
+    }
+    // Datum frames: origin, x arrow, framed letter. The first one says how dimensions are laid out.
+    void datums()
+    {
+        for (const recipe::Step& s : scene.recipe->steps) {
+            const inspect::StepResult* r = item.step(s.id);
+            if (!r || r->finds.empty()) continue;
+            geometry::Pose pose = r->finds.front().pose;
+            if (const auto& cal = scene.recipe->calibration; cal.bends()) {
+                const Point o = cal.picture(pose.origin), x = cal.picture(pose.toPicture({1, 0}));
+                pose = {o, geometry::angleOf(x - o)};
+            }
+            paintDatum(s, pose);
+            if (!lanes.has) layOutBy(*r, pose);
         }
-    // ---- other items: outline, number and sign
-    if (items.size() > 1)
-        for (std::size_t i = 0; i < items.size(); ++i) {
-            if (!items[i].pose) continue;
-            if (i != chosen)
-                for (const auto& r : items[i].steps)
-                    if (!r->finds.empty())
-                        for (const Mark& m : r->marks) paintMark(pencil, m, t, Verdict::Unjudged, false);
-            const QPointF c = at(t, scene.recipe->calibration.picture(items[i].pose->origin));
-            const QColor colour = items[i].accepted() ? ink().pass : items[i].rejected() ? ink().fail : ink().ink;
-            p.setPen(QPen(colour, unit));
-            p.setBrush(ink().paper);
-            const QRectF box(c.x() - 20 * unit, c.y() - 11 * unit, 40 * unit, 22 * unit);
-            p.drawRect(box);
-            p.setFont(sheetFont(15 * unit));
-            p.drawText(box.adjusted(5 * unit, 0, -20 * unit, 0), Qt::AlignCenter, QString::number(items[i].number));
-            const QRectF sign(box.right() - 18 * unit, box.top() + 4 * unit, 14 * unit, 14 * unit);
-            if (items[i].accepted()) drawTick(p, sign, colour, 2 * unit);
-            else if (items[i].rejected()) drawCross(p, sign, colour, 2 * unit);
-            else drawDash(p, sign, colour, 2 * unit);
-        }
-    // ---- datum frames: origin, x arrow, framed letter
-    for (const recipe::Step& s : scene.recipe->steps) {
-        const inspect::StepResult* r = item.step(s.id);
-        if (!r || r->finds.empty()) continue;
-        geometry::Pose pose = r->finds.front().pose;
-        if (const auto& cal = scene.recipe->calibration; cal.bends()) {
-            const Point o = cal.picture(pose.origin), x = cal.picture(pose.toPicture({1, 0}));
-            pose = {o, geometry::angleOf(x - o)};
-        }
+    }
+    void paintDatum(const recipe::Step& s, const geometry::Pose& pose) const
+    {
         const double k = 46 * unit / std::max(1e-9, std::hypot(t.m11(), t.m12()));
         QPainterPath axes;
         const QPointF o = at(t, pose.origin), x = at(t, pose.toPicture({k, 0})),
@@ -519,27 +550,23 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
         p.drawRect(box);
         p.setFont(sheetFont(15 * unit));
         p.drawText(box, Qt::AlignCenter, QString::fromStdString(s.letter));
-        if (!lanes.has) {
-            lanes.has = true;
-            lanes.frame = pose;
-            lanes.left = lanes.top = 1e300, lanes.right = lanes.bottom = -1e300;
-            for (const Mark& m : r->marks)
-                for (const Point q : m.points) {
-                    const Point l = pose.toLocal(q);
-                    lanes.left = std::min(lanes.left, l.x), lanes.right = std::max(lanes.right, l.x),
-                    lanes.top = std::min(lanes.top, l.y), lanes.bottom = std::max(lanes.bottom, l.y);
-                }
-            if (lanes.left > lanes.right) lanes.has = false;
-        }
     }
-    // ---- labels: selected, fail, not measured, near, then row order
-    std::vector<LabelItem> labels;
-    int order = 0;
-    for (const auto& c : item.checks) {
-        ++order;
-        const recipe::Step* s = scene.recipe->find(c.step);
-        const recipe::StepKind* kind = s ? recipe::findKind(s->kind) : nullptr;
-        if (!kind || kind->datum || c.values.empty()) continue; // a value that is not there has no place
+    void layOutBy(const inspect::StepResult& datum, const geometry::Pose& pose)
+    {
+        lanes.has = true;
+        lanes.frame = pose;
+        lanes.left = lanes.top = 1e300, lanes.right = lanes.bottom = -1e300;
+        for (const Mark& m : datum.marks)
+            for (const Point q : m.points) {
+                const Point l = pose.toLocal(q);
+                lanes.left = std::min(lanes.left, l.x), lanes.right = std::max(lanes.right, l.x),
+                lanes.top = std::min(lanes.top, l.y), lanes.bottom = std::max(lanes.bottom, l.y);
+            }
+        if (lanes.left > lanes.right) lanes.has = false;
+    }
+    // What is said of a check, and where; nothing when it has no place on the part.
+    std::optional<LabelItem> labelOf(const inspect::CheckResult& c, const recipe::Step& s, int order) const
+    {
         const inspect::StepResult* r = item.step(c.step);
         LabelItem l{&c,
                     c.balloon ? QString::number(c.balloon) : QString(),
@@ -575,42 +602,63 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
                 break;
             }
         // A label moved by hand lies where it was put on the part; it is never moved by the machine.
-        for (const recipe::Check& check : s->checks)
+        for (const recipe::Check& check : s.checks)
             if (check.output == c.output && check.labelAt)
-                if (const auto motion = inspect::motionOf(*scene.recipe, s->datum, &item))
-                    l.own = at(t, inspect::carried(*scene.recipe, *motion, *check.labelAt));
-        if (scene.onlyFailed && c.verdict != Verdict::Fail && c.verdict != Verdict::NotMeasured) continue;
-        if (anchored) labels.push_back(l);
+                if (const auto motion = inspect::Placing(*scene.recipe, &item).following(s.datum))
+                    l.own = at(t, motion->toPicture(*check.labelAt));
+        if (!anchored) return std::nullopt;
+        return l;
     }
-    std::stable_sort(labels.begin(), labels.end(),
-                     [](const LabelItem& a, const LabelItem& b) { return a.rank < b.rank; });
-    if (!scene.all && labels.size() > 24) labels.resize(24);
-    std::vector<LabelItem> rails[4]; // top, bottom, left, right
-    std::vector<std::pair<LabelItem, QRectF>> stands;
-    if (!scene.obstacle.isEmpty()) placed.push_back({{}, {}, scene.obstacle});
-    for (const LabelItem& l : labels)
-        if (l.own && !l.isDimension) {
-            const QSizeF size = plateSize(l, unit);
-            const QRectF box(l.own->x() - size.width() / 2, l.own->y() - size.height() / 2, size.width(),
-                             size.height());
-            placed.push_back({l.check->step, l.check->output, box});
-            stands.push_back({l, box});
-        } else if (l.own) {
-            // Its dimension line is drawn later; the others keep clear of it from now on.
-            const QSizeF size = plateSize(l, unit);
-            placed.push_back(
-                {{},
-                 l.check->step,
-                 QRectF(l.own->x() - size.width() / 2, l.own->y() - size.height() / 2, size.width(), size.height())});
+    // Labels: selected, fail, not measured, near, then row order.
+    void gatherLabels()
+    {
+        int order = 0;
+        for (const auto& c : item.checks) {
+            ++order;
+            const recipe::Step* s = scene.recipe->find(c.step);
+            const recipe::StepKind* kind = s ? recipe::findKind(s->kind) : nullptr;
+            if (!kind || kind->datum || c.values.empty()) continue; // a value that is not there has no place
+            if (scene.onlyFailed && c.verdict != Verdict::Fail && c.verdict != Verdict::NotMeasured) continue;
+            if (auto l = labelOf(c, *s, order)) labels.push_back(std::move(*l));
         }
-    for (LabelItem& l : labels) {
-        if (l.own || l.isDimension || !area.contains(l.anchor)) continue;
-        const std::array<double, 4> far{l.anchor.y() - area.top(), area.bottom() - l.anchor.y(),
-                                        (l.anchor.x() - area.left()) * 1.6, (area.right() - l.anchor.x()) * 1.6};
-        rails[std::min_element(far.begin(), far.end()) - far.begin()].push_back(l);
+        std::stable_sort(labels.begin(), labels.end(),
+                         [](const LabelItem& a, const LabelItem& b) { return a.rank < b.rank; });
+        if (!scene.all && labels.size() > 24) labels.resize(24);
     }
-    for (int side = 0; side < 4; ++side) {
-        auto& rail = rails[side];
+    // Those a person put somewhere stand there; the others keep clear of them.
+    void placeOwnLabels()
+    {
+        if (!scene.obstacle.isEmpty()) placed.push_back({{}, {}, scene.obstacle});
+        for (const LabelItem& l : labels)
+            if (l.own && !l.isDimension) {
+                const QSizeF size = plateSize(l, unit);
+                const QRectF box(l.own->x() - size.width() / 2, l.own->y() - size.height() / 2, size.width(),
+                                 size.height());
+                placed.push_back({l.check->step, l.check->output, box});
+                stands.push_back({l, box});
+            } else if (l.own) {
+                // Its dimension line is drawn later; the others keep clear of it from now on.
+                const QSizeF size = plateSize(l, unit);
+                placed.push_back({{},
+                                  l.check->step,
+                                  QRectF(l.own->x() - size.width() / 2, l.own->y() - size.height() / 2, size.width(),
+                                         size.height())});
+            }
+    }
+    // To the nearest side of the sheet.
+    void fillRails()
+    {
+        for (LabelItem& l : labels) {
+            if (l.own || l.isDimension || !area.contains(l.anchor)) continue;
+            const std::array<double, 4> far{l.anchor.y() - area.top(), area.bottom() - l.anchor.y(),
+                                            (l.anchor.x() - area.left()) * 1.6, (area.right() - l.anchor.x()) * 1.6};
+            rails[std::min_element(far.begin(), far.end()) - far.begin()].push_back(l);
+        }
+    }
+    // Pushed apart along the rail, from the start and then back from its end.
+    void layOutRail(int side)
+    {
+        std::vector<LabelItem>& rail = rails[side];
         const bool level = side < 2;
         std::stable_sort(rail.begin(), rail.end(), [&](const LabelItem& a, const LabelItem& b) {
             return level ? a.anchor.x() < b.anchor.x() : a.anchor.y() < b.anchor.y();
@@ -643,29 +691,57 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
             stands.push_back({rail[i], boxes[i]});
         }
     }
-    std::vector<std::function<void()>> plates;
-    // Dimensions have more places to go, so they keep clear of what stands on the rails.
-    for (const LabelItem& l : labels) {
-        if (!l.isDimension) continue;
-        const QPointF sa = at(t, l.from), sb = at(t, l.to);
-        if (!area.intersects(QRectF(sa, sb).normalized().adjusted(-1, -1, 1, 1))) continue;
-        placed.push_back({l.check->step, l.check->output, paintDimension(pencil, l, lanes, t, area, placed, plates)});
+    void labelsAndPlates()
+    {
+        std::vector<std::function<void()>> plates;
+        // Dimensions have more places to go, so they keep clear of what stands on the rails.
+        for (const LabelItem& l : labels) {
+            if (!l.isDimension) continue;
+            const QPointF sa = at(t, l.from), sb = at(t, l.to);
+            if (!area.intersects(QRectF(sa, sb).normalized().adjusted(-1, -1, 1, 1))) continue;
+            placed.push_back(
+                {l.check->step, l.check->output, paintDimension(pencil, l, lanes, t, area, placed, plates)});
+        }
+        // Leaders and plates of the rails last: no line crosses a text.
+        for (const auto& [l, box] : stands) {
+            const QPointF c(std::clamp(l.anchor.x(), box.left(), box.right()),
+                            std::clamp(l.anchor.y(), box.top(), box.bottom()));
+            QPainterPath leader;
+            leader.moveTo(c), leader.lineTo(l.anchor);
+            pencil.stroke(leader, l.colour, 1);
+            p.setBrush(l.colour);
+            p.setPen(Qt::NoPen);
+            p.drawEllipse(l.anchor, 2.4 * unit, 2.4 * unit);
+        }
+        for (const auto& plate : plates) plate();
+        for (const auto& [l, box] : stands) paintPlate(p, l, box, unit);
+        placed.erase(std::remove_if(placed.begin(), placed.end(), [](const PlacedLabel& l) { return l.step.empty(); }),
+                     placed.end());
     }
-    // Leaders and plates of the rails last: no line crosses a text.
-    for (const auto& [l, box] : stands) {
-        const QPointF c(std::clamp(l.anchor.x(), box.left(), box.right()),
-                        std::clamp(l.anchor.y(), box.top(), box.bottom()));
-        QPainterPath leader;
-        leader.moveTo(c), leader.lineTo(l.anchor);
-        pencil.stroke(leader, l.colour, 1);
-        p.setBrush(l.colour);
-        p.setPen(Qt::NoPen);
-        p.drawEllipse(l.anchor, 2.4 * unit, 2.4 * unit);
-    }
-    for (const auto& plate : plates) plate();
-    for (const auto& [l, box] : stands) paintPlate(p, l, box, unit);
-    placed.erase(std::remove_if(placed.begin(), placed.end(), [](const PlacedLabel& l) { return l.step.empty(); }),
-                 placed.end());
+
+    QPainter& p;
+    const SheetScene& scene;
+    const QTransform& t;
+    const QRectF& area;
+    const double unit;
+    const std::vector<inspect::ItemResult>& items;
+    const std::size_t chosen;
+    const inspect::ItemResult& item;
+    const Pencil pencil{p, unit};
+    Lanes lanes;
+    std::vector<LabelItem> labels, rails[4]; // top, bottom, left, right
+    std::vector<std::pair<LabelItem, QRectF>> stands;
+    std::vector<PlacedLabel> placed;
+};
+} // namespace
+
+std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const QTransform& t, const QRectF& area,
+                                    double unit)
+{
+    if (!scene.result || !scene.recipe || scene.result->items.empty()) return {};
+    p.save();
+    p.setRenderHint(QPainter::Antialiasing);
+    auto placed = SheetPainting(p, scene, t, area, unit).paint();
     p.restore();
     return placed;
 }

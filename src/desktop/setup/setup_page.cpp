@@ -48,10 +48,9 @@ bool failsAnywhere(const Session& session, const std::string& step, const std::s
     for (int t = 0; t < session.trialCount(); ++t)
         if (const auto* r = session.result(t))
             for (const auto& i : r->items)
-                for (const auto& c : i.checks)
-                    if (c.step == step && c.output == output &&
-                        (c.verdict == Verdict::Fail || c.verdict == Verdict::NotMeasured))
-                        return true;
+                if (const auto* c = i.check(step, output);
+                    c && (c->verdict == Verdict::Fail || c->verdict == Verdict::NotMeasured))
+                    return true;
     return false;
 }
 } // namespace
@@ -98,26 +97,24 @@ void TrialGrid::addGroup(const Recipe& recipe, const std::string& datum)
             row.value.clear(), row.unit.clear();
             row.verdict = Verdict::NotMeasured;
             if (item)
-                for (const auto& answer : item->checks)
-                    if (answer.step == s.id && answer.output == c.output) {
-                        row.verdict = answer.verdict;
-                        if (answer.list) row.value = QString::fromStdString(answer.valueText());
-                        else if (!answer.values.empty()) {
-                            const QString whole = QString::fromStdString(answer.valueText()),
-                                          unit = QString::fromUtf8(
-                                              base::symbol(base::shownAs(answer.unit, answer.shownIn)));
-                            row.value = unit.isEmpty() ? whole : whole.left(whole.size() - unit.size()).trimmed();
-                            row.unit = unit;
-                        }
+                if (const auto* answer = item->check(s.id, c.output)) {
+                    row.verdict = answer->verdict;
+                    if (answer->list) row.value = QString::fromStdString(answer->valueText());
+                    else if (!answer->values.empty()) {
+                        const QString whole = QString::fromStdString(answer->valueText()),
+                                      unit =
+                                          QString::fromUtf8(base::symbol(base::shownAs(answer->unit, answer->shownIn)));
+                        row.value = unit.isEmpty() ? whole : whole.left(whole.size() - unit.size()).trimmed();
+                        row.unit = unit;
                     }
+                }
             // Ticks are laid between the limits; without limits over the range of all trials.
             std::vector<double> values;
             for (int t = 0; t < m_session.trialCount(); ++t)
                 if (const auto* r = m_session.result(t))
                     for (const auto& i : r->items)
-                        for (const auto& answer : i.checks)
-                            if (answer.step == s.id && answer.output == c.output)
-                                values.insert(values.end(), answer.values.begin(), answer.values.end());
+                        if (const auto* answer = i.check(s.id, c.output))
+                            values.insert(values.end(), answer->values.begin(), answer->values.end());
             tickRange(limits ? *limits : Limits{}, values, row.low, row.high);
             if (m_onlyFailed && !head && !failsAnywhere(m_session, s.id, c.output)) continue;
             // A list opens into rows of its elements.
@@ -127,9 +124,8 @@ void TrialGrid::addGroup(const Recipe& recipe, const std::string& datum)
                 for (int t = 0; t < m_session.trialCount(); ++t)
                     if (const auto* r = m_session.result(t))
                         for (const auto& i : r->items)
-                            for (const auto& answer : i.checks)
-                                if (answer.step == s.id && answer.output == c.output)
-                                    elements = std::max(elements, int(answer.elements.size()));
+                            if (const auto* answer = i.check(s.id, c.output))
+                                elements = std::max(elements, int(answer->elements.size()));
             row.folds = elements > 0 && row.kind != RowKind::Datum;
             row.unfolded = row.folds && m_unfolded.count(s.id + "." + c.output);
             (head ? m_rows : checks).push_back(row);
@@ -144,24 +140,22 @@ void TrialGrid::addGroup(const Recipe& recipe, const std::string& datum)
                 if (e < int(c.elements.size()) && !c.elements[std::size_t(e)].name.empty())
                     one.name += QStringLiteral("  ") + QString::fromStdString(c.elements[std::size_t(e)].name);
                 if (item)
-                    for (const auto& answer : item->checks)
-                        if (answer.step == s.id && answer.output == c.output && e < int(answer.elements.size())) {
-                            const auto& part = answer.elements[std::size_t(e)];
-                            one.verdict = part.verdict;
-                            const base::Unit unit = base::shownAs(answer.unit, answer.shownIn);
-                            if (e >= int(c.elements.size()) && part.reason == "surplus")
-                                one.name = QObject::tr("surplus");
-                            if (part.value >= 0) {
-                                one.value = QString::fromStdString(base::toText(
-                                    base::converted(answer.values[std::size_t(part.value)], answer.unit, unit),
-                                    base::decimals(unit) + (unit == base::Unit::None ? 2 : 0)));
-                                one.unit = QString::fromUtf8(base::symbol(unit));
-                            } else {
-                                one.value = QObject::tr("missing");
-                            }
-                            if (e < int(c.elements.size()) && c.elements[std::size_t(e)].own)
-                                one.limits = QString::fromStdString(c.elements[std::size_t(e)].own->text());
+                    if (const auto* answer = item->check(s.id, c.output); answer && e < int(answer->elements.size())) {
+                        const auto& part = answer->elements[std::size_t(e)];
+                        one.verdict = part.verdict;
+                        const base::Unit unit = base::shownAs(answer->unit, answer->shownIn);
+                        if (e >= int(c.elements.size()) && part.reason == "surplus") one.name = QObject::tr("surplus");
+                        if (part.value >= 0) {
+                            one.value = QString::fromStdString(base::toText(
+                                base::converted(answer->values[std::size_t(part.value)], answer->unit, unit),
+                                base::decimals(unit) + (unit == base::Unit::None ? 2 : 0)));
+                            one.unit = QString::fromUtf8(base::symbol(unit));
+                        } else {
+                            one.value = QObject::tr("missing");
                         }
+                        if (e < int(c.elements.size()) && c.elements[std::size_t(e)].own)
+                            one.limits = QString::fromStdString(c.elements[std::size_t(e)].own->text());
+                    }
                 (head ? m_rows : checks).push_back(one);
             }
         }
@@ -527,10 +521,10 @@ void SetupPage::makeInView(const StepKind& k)
     o.words = k.label;
     const geometry::Point c = m_sheet->pictureOf(QPointF(m_sheet->width() / 2.0, m_sheet->height() / 2.0));
     const double size = 120 / m_sheet->zoom();
-    std::optional<geometry::Motion> motion;
+    std::optional<inspect::Placed> motion;
     if (!datum.empty() && !k.datum) {
         o.step.datum = datum;
-        motion = inspect::motionOf(m_session.prepared()->recipe(), datum, m_session.currentItem());
+        motion = inspect::Placing(m_session.prepared()->recipe(), m_session.currentItem()).following(datum);
     }
     for (const RegionSpec& r : k.regions) {
         if (!r.needed && &r != &k.regions.front()) continue;
@@ -545,7 +539,7 @@ void SetupPage::makeInView(const StepKind& k)
         case geometry::Shape::Ring: region = geometry::Region::ring(c, size / 2, size); break;
         default: break;
         }
-        o.step.regions[r.key] = motion ? inspect::carried(m_session.recipe(), motion->inverse(), region) : region;
+        o.step.regions[r.key] = motion ? motion->toReference(region) : region;
     }
     std::set<std::string> taken;
     // A datum is made of what is drawn, not of another datum's origin; that comes only when nothing else fits.
@@ -581,6 +575,19 @@ void SetupPage::label(Label l)
     if (t < 0) return;
     m_session.change(tr("label trial %1 %2").arg(t + 1).arg(QString::fromLatin1(name(l))),
                      [&](Recipe& r) { r.trials[std::size_t(t)].label = l; });
+}
+
+void SetupPage::labelRestGood()
+{
+    const auto& trials = m_session.recipe().trials;
+    const auto open =
+        std::count_if(trials.begin(), trials.end(), [](const Trial& t) { return t.label == Label::Open; });
+    if (open == 0) return emit m_session.said(tr("Every trial has a label"));
+    m_session.change(tr("label %n trial(s) good", nullptr, int(open)), [](Recipe& r) {
+        for (Trial& t : r.trials)
+            if (t.label == Label::Open) t.label = Label::Good;
+    });
+    emit m_session.said(tr("%n trial(s) labelled good", nullptr, int(open)));
 }
 
 void SetupPage::nextTrialWhere(const std::function<bool(int)>& wanted, const QString& none)
@@ -641,6 +648,7 @@ void SetupPage::makeActions()
         m_session.setTrial(std::min(t, m_session.trialCount() - 1));
     });
     add("labelGood", [this] { label(Label::Good); });
+    add("labelRestGood", [this] { labelRestGood(); });
     add("labelBad", [this] { label(Label::Bad); });
     add("labelOpen", [this] { label(Label::Open); });
     add("nextTrial", [this] { m_session.setTrial(m_session.trial() + 1); });

@@ -65,6 +65,7 @@ private:
     void makeActions();
     void makeStrip();
     void refreshGrid();
+    void labelRestGood(); // those without a label
     void label(recipe::Label label);
     void arm(const std::string& kind);
     void nextTrialWhere(const std::function<bool(int)>& wanted, const QString& none);

@@ -88,11 +88,7 @@ StepKind circle_through()
     for (int i = 2; i <= 8; ++i)
         d.input({"c" + std::to_string(i), "Centre " + std::to_string(i),
                  "Another feature whose centre lies on the circle.", any, false});
-    return d.output({"x", "x", "Place in the picture.", Unit::Pixel, false, false})
-        .output({"y", "y", "Place in the picture.", Unit::Pixel, false, false})
-        .place("x", "y")
-        .output({"along_x", "Along datum x", "Place along the datum's x direction.", Unit::Pixel})
-        .output({"along_y", "Along datum y", "Place along the datum's y direction.", Unit::Pixel})
+    return d.onePlace()
         .output({"radius", "Radius", "Radius of the circle.", Unit::Pixel})
         .output({"diameter", "Diameter", "Diameter of the circle.", Unit::Pixel})
         .output({"deviation", "Largest deviation", "Distance of the farthest centre from the circle.", Unit::Pixel})

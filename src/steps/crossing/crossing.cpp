@@ -39,11 +39,7 @@ StepKind crossing()
         .gives(FeatureType::Point)
         .input({"first", "First line", "Line that crosses the other.", {FeatureType::Line}})
         .input({"second", "Second line", "Line that crosses the first.", {FeatureType::Line}})
-        .output({"x", "x", "Place in the picture.", Unit::Pixel, false, false})
-        .output({"y", "y", "Place in the picture.", Unit::Pixel, false, false})
-        .place("x", "y")
-        .output({"along_x", "Along datum x", "Place along the datum's x direction.", Unit::Pixel})
-        .output({"along_y", "Along datum y", "Place along the datum's y direction.", Unit::Pixel})
+        .onePlace()
         .offers(offer)
         .runs(run);
 }

@@ -73,11 +73,7 @@ StepKind element()
             &P::number,
             {"number", "Number", "Counted from 1 at the start, from -1 at the end; beyond the end there is no value."},
             Unit::None, Whole{-100000, 100000}, true)
-        .output({"x", "x", "Place in the picture.", Unit::Pixel, false, false})
-        .output({"y", "y", "Place in the picture.", Unit::Pixel, false, false})
-        .place("x", "y")
-        .output({"along_x", "Along datum x", "Place along the datum's x direction.", Unit::Pixel})
-        .output({"along_y", "Along datum y", "Place along the datum's y direction.", Unit::Pixel})
+        .onePlace()
         .output({"number", "Number", "Number of the picked object in its list.", Unit::None})
         .output({"length", "Length", "Longer side of its smallest turned box.", Unit::Pixel})
         .output({"width", "Width", "Shorter side of its smallest turned box.", Unit::Pixel})

@@ -46,11 +46,7 @@ StepKind foot()
                 "Point",
                 "Point or centre it is dropped from.",
                 {FeatureType::Point, FeatureType::Circle, FeatureType::Ellipse, FeatureType::Contour}})
-        .output({"x", "x", "Place in the picture.", Unit::Pixel, false, false})
-        .output({"y", "y", "Place in the picture.", Unit::Pixel, false, false})
-        .place("x", "y")
-        .output({"along_x", "Along datum x", "Place along the datum's x direction.", Unit::Pixel})
-        .output({"along_y", "Along datum y", "Place along the datum's y direction.", Unit::Pixel})
+        .onePlace()
         .offers(offer)
         .runs(run);
 }
