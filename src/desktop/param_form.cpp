@@ -64,6 +64,7 @@ void ParamForm::clear()
     m_form->setContentsMargins(12, 6, 18, 12);
     m_form->setVerticalSpacing(5);
     m_form->setFieldGrowthPolicy(QFormLayout::AllNonFixedFieldsGrow);
+    m_form->setRowWrapPolicy(QFormLayout::WrapLongRows); // a long row must not push the fields under the scroll bar
     m_form->setLabelAlignment(Qt::AlignLeft);
     layout()->addWidget(m_body);
 }
@@ -498,7 +499,7 @@ void ParamForm::addCheck(const Recipe& recipe, const Step& step, const Check& c,
         shown += QStringLiteral(" ") + QString::fromUtf8(base::symbol(c.limits.unit));
     auto* edit = new QLineEdit(shown, line);
     edit->setObjectName(QStringLiteral("limits_") + q(c.output));
-    edit->setPlaceholderText(tr("no limits: 26 +-0.05, >= 0.65, 10"));
+    edit->setPlaceholderText(tr("no limits"));
     edit->setAccessibleName(tr("Limits of %1").arg(q(outputSpec.label)));
     edit->setToolTip(tr("26 +-0.05 · 26 +0.1 -0.05 · 25.9 .. 26.1 · >= 0.65 · <= 0.2 · 10 · 26 ISO 2768 · 30 ISO "
                         "2768 side 12 (angle). Empty: unjudged."));
