@@ -252,10 +252,12 @@ private slots:
             auto* table = in<QTableWidget>(d, "totals");
             table->item(0, 0)->setText("Slots seen"), table->item(0, 1)->setText("[Slots]");
             QVERIFY(table->item(0, 3)->text().toDouble() > 20);
+            in<QCheckBox>(d, "stopUnsaved")->click();
             d.accept();
         });
         m_window->findChild<QAction*>("recipeSettings")->trigger();
         QCOMPARE(session().recipe().rule, std::string("[slots]"));
+        QVERIFY(session().recipe().stopUnsaved);
         QVERIFY(settled());
         int narrow = 0;
         for (int t = 0; t < session().trialCount(); ++t) {

@@ -125,6 +125,8 @@ private slots:
         row("circle of steps", "/steps/0/datum", "\"width\"", "read each other in a circle");
         row("reference not there", "/assets/reference/file", "\"none.png\"", "none.png");
         row("reference no picture", "/assets/reference/file", "\"truth.json\"", "not a picture");
+        row("of version 1", "/reference", R"({"picture": "reference.png"})", "stands under assets");
+        row("of version 2", "/version", "1", "needs \"version\": 2");
         row("steps no list", "/steps", "3", "steps: must be a list");
     }
     void errorsNameFileFieldAndBound()

@@ -257,6 +257,25 @@ private slots:
         QVERIFY(session.saveTo(path) && session.open(path));
         QVERIFY(done());
         QVERIFY(std::abs(width() - 40) < 0.1 && session.viewIsReference());
+        // With other names the files are another capture, in view as in the answers.
+        session.setShowReference(false);
+        session.change("one light", [](recipe::Recipe& r) {
+            r.reference = {};
+            r.find("width")->pictures.clear();
+            r.pictures.erase(r.pictures.begin() + 1);
+        });
+        QVERIFY(done());
+        QVERIFY(std::abs(width() - 60) < 0.1 && session.capture()->pictures().size() == 1);
+        session.undo();
+        QVERIFY(done());
+        QVERIFY(std::abs(width() - 40) < 0.1 && session.capture()->pictures().size() == 2);
+        // Names that fit no file give errors, and those go with the names.
+        session.change("no light", [](recipe::Recipe& r) { r.pictures[1].file = "{id}-none.png"; });
+        QVERIFY(done());
+        QVERIFY(session.result(0)->error && session.result(0)->rejected());
+        session.undo();
+        QVERIFY(done());
+        QVERIFY(!session.result(0)->error && std::abs(width() - 40) < 0.1);
         // A picture written anew is noticed, whichever of the capture it is.
         file("a-dome.png", 44);
         session.lookForChangedPictures();

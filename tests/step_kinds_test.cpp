@@ -309,6 +309,12 @@ private slots:
         // Half said, or wrongly said, is never a value.
         QVERIFY(measured("", "").find("\"Second picture\" (second)") != std::string::npos);
         QVERIFY(measured("blue", "").find("no picture \"blue\"; there is white, red, dome") != std::string::npos);
+        // Half a capture is none, even where the step's own pictures are there.
+        r.steps[0].pictures = {{"second", "red"}};
+        const auto part = inspect::evaluate(*inspect::Prepared::make(r),
+                                            support::captureOf(image::Image(40, 30, image::PixelFormat::Grey8)));
+        QVERIFY(part.error && part.items.empty() && part.rejected() &&
+                part.error->find("\"white\"") != std::string::npos);
         // It is in the file, in the form and in what is refused.
         r.steps[0].pictures = {{"second", "dome"}};
         const std::string path = dir.filePath("r.dikkat").toStdString();

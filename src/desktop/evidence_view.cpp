@@ -440,6 +440,7 @@ void EvidenceView::refreshForm()
     // Made anew only when something in it changed.
     const std::string now = stepToJson(*s).dump() + std::to_string(m_session.recipe().steps.size()) +
                             recipe::calibrationToJson(m_session.recipe().calibration).dump() +
+                            recipe::namingToJson(m_session.recipe().pictures).dump() +
                             base::symbol(m_session.recipe().shownIn) + recipe::name(m_session.recipe().toleranceClass) +
                             (m_session.draft() ? "draft" : "");
     if (now == m_formFor) return;

@@ -86,12 +86,14 @@ base::Status Session::restored(const QString& original)
 
 void Session::change(const QString& what, const std::function<void(Recipe&)>& edit, const QString& merge)
 {
+    const image::Naming before = recipe().pictures;
     if (auto ok = m_document.change(what, edit, merge); !ok) {
         emit said(QString::fromStdString(ok.error().message));
         return;
     }
     if (!m_selected.empty() && !recipe().find(m_selected)) m_selected.clear();
     adopt();
+    if (recipe().pictures != before) loadPicture(); // other files are the capture now
     emit recipeChanged();
 }
 

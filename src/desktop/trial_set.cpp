@@ -44,6 +44,9 @@ bool TrialSet::holds(const std::string& picture) const
 
 void TrialSet::follow(std::shared_ptr<const inspect::Prepared> prepared, const std::string& first, bool onlyFirst)
 {
+    // A picture that could not be read under other names may be one now.
+    if (m_prepared && m_prepared->recipe().pictures != prepared->recipe().pictures)
+        std::erase_if(m_results, [](const auto& r) { return r.second.error.has_value(); });
     m_prepared = std::move(prepared);
     m_first = first;
     ++m_generation;

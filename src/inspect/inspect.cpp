@@ -484,6 +484,13 @@ public:
     {
         PictureResult out;
         out.picture = m_capture.id();
+        // Half a capture is none, even where every step would find its picture.
+        for (const image::PictureName& n : m_recipe.pictures)
+            if (!m_capture.find(n.key)) {
+                out.error = "the capture holds no picture \"" + n.key + "\", which the recipe names; there is " +
+                            m_capture.keys();
+                return out;
+            }
         whatTheDatumReads();
         findItems();
         const std::size_t items = std::max<std::size_t>(1, m_perItem.size());

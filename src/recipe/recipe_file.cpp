@@ -682,6 +682,23 @@ void finishByHand(Recipe& r)
     }
 }
 
+// A field of the other version is known, but not in this file.
+base::Status fieldsOfItsVersion(const json& j)
+{
+    if (!j.is_object() || !j.contains("version") || !j["version"].is_number_integer()) return {};
+    const bool first = j["version"] == 1;
+    for (const char* newer : {"pictures", "assets"})
+        if (first && j.contains(newer))
+            return fail(ErrorCode::InvalidArgument, std::string("the field \"") + newer + "\" needs \"version\": 2");
+    for (const char* older : {"reference", "empty_picture"})
+        if (!first && j.contains(older))
+            return fail(ErrorCode::InvalidArgument,
+                        std::string("the field \"") + older +
+                            "\" is of version 1; in version 2 it stands under assets, as in " +
+                            "\"assets\": {\"reference\": {\"file\": \"reference.png\"}}");
+    return {};
+}
+
 // Everything but the reference's pixels.
 base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
 {
@@ -691,6 +708,7 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
         return fail(ErrorCode::Unsupported, "the recipe has format version " + j["version"].dump() +
                                                 ", made by a newer program; this one reads up to version " +
                                                 std::to_string(kFormatVersion));
+    if (auto ok = fieldsOfItsVersion(j); !ok) return base::passOn(ok.error());
     ObjectReader o(j, "");
     Recipe r;
     std::string format;
