@@ -237,7 +237,7 @@ private slots:
         QTest::keyClick(sheet(), Qt::Key_Escape);
         QVERIFY(!session().draft() && !session().modified());
         // Along an edge that was found already: what stands out of it.
-        drag(sheet(), onPlate(-40, 13), onPlate(40, 13));
+        drag(sheet(), onPlate(-30, 13), onPlate(42, 13));
         QVERIFY(session().draft());
         QCOMPARE(QString::fromStdString(session().draft()->offer().words), QString("farthest outward: burr"));
         QTest::keyClick(sheet(), Qt::Key_Escape);

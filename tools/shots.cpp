@@ -4,6 +4,7 @@
 #include "desktop/calibrate_dialog.h"
 #include "desktop/check_dialog.h"
 #include "desktop/main_window.h"
+#include "desktop/objects_view.h"
 #include "desktop/proposals_dialog.h"
 #include "desktop/recipe_dialog.h"
 #include "desktop/repeat_dialog.h"
@@ -87,6 +88,11 @@ int main(int argc, char** argv)
     s.select("slots");
     s.setTrial(2);
     shoot("setup-blobs");
+    window.setupPage()->evidence()->showObjects(true);
+    waitFor([&] { return !window.setupPage()->evidence()->objects()->waiting(); });
+    window.setupPage()->evidence()->objects()->choose(3);
+    shoot("objects");
+    window.setupPage()->evidence()->showObjects(false);
     // The draft of a stroke across the plate, with its offers.
     s.setTrial(0);
     SheetView* sheet = window.setupPage()->sheet();

@@ -46,6 +46,10 @@ EvidencePlot::EvidencePlot(QWidget* parent) : QCustomPlot(parent)
         if (auto* powers = dynamic_cast<QCPAxisTickerLog*>(yAxis->ticker().data()))
             powers->setLogBase(height() < 110 ? 100 : 10);
         else yAxis->ticker()->setTickCount(height() < 96 ? 2 : 4);
+        // Figures of many places need more room beside each other.
+        const double most = std::max(std::abs(xAxis->range().lower), std::abs(xAxis->range().upper));
+        if (xAxis->scaleType() == QCPAxis::stLinear)
+            xAxis->ticker()->setTickCount(std::clamp(width() / (most >= 10000 ? 95 : most >= 1000 ? 75 : 60), 2, 6));
     });
     clearAll();
 }

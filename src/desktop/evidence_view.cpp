@@ -1,11 +1,13 @@
 #include "desktop/evidence_view.h"
 
 #include "desktop/element_map.h"
+#include "desktop/objects_view.h"
 #include "desktop/param_form.h"
 #include "recipe/calibration_file.h"
 #include "recipe/recipe_file.h"
 
 #include <QScrollArea>
+#include <QTimer>
 #include <QVBoxLayout>
 #include <algorithm>
 #include <cmath>
@@ -28,31 +30,38 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 8, 0, 0);
     layout->setSpacing(2);
+    m_plots = new QWidget(this);
+    auto* plots = new QVBoxLayout(m_plots);
+    plots->setContentsMargins(0, 0, 0, 0);
+    plots->setSpacing(2);
+    QBoxLayout* into = layout;
     const auto label = [&](const char* name, int px, bool bold) {
         auto* l = new QLabel(this);
         l->setObjectName(QLatin1String(name));
         l->setFont(report::uiFont(px, bold));
         l->setWordWrap(true);
         l->setProperty("aside", true);
-        layout->addWidget(l);
+        into->addWidget(l);
         return l;
     };
     m_title = label("evidenceTitle", 15, true);
     m_about = label("evidenceAbout", 12, false);
+    makePages(layout);
+    into = plots;
     m_plotTitle = label("plotTitle", 12, false);
     m_plot = new EvidencePlot(this);
     m_plot->setObjectName(QStringLiteral("picturePlot"));
-    layout->addWidget(m_plot, 3);
+    plots->addWidget(m_plot, 3);
     m_note = label("evidenceNote", 12, false);
     m_map = new ElementMap(this);
-    layout->addWidget(m_map);
+    plots->addWidget(m_map);
     connect(m_map, &ElementMap::clicked, this, [this](int spot) {
         if (const Check* c = shownCheck()) m_session.select(m_session.selected(), c->output, spot);
     });
     m_trialsTitle = label("trialsTitle", 12, false);
     m_trials = new EvidencePlot(this);
     m_trials->setObjectName(QStringLiteral("trialsPlot"));
-    layout->addWidget(m_trials, 3);
+    plots->addWidget(m_trials, 3);
     m_take = new QPushButton(tr("Take these limits  ⏎"), this);
     m_take->setObjectName(QStringLiteral("takeLimits"));
     m_take->setToolTip(tr("Takes the proposed limits  (Enter)"));
@@ -61,23 +70,24 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
     auto* takeRow = new QHBoxLayout;
     takeRow->setContentsMargins(12, 0, 18, 0);
     takeRow->addWidget(m_take);
-    layout->addLayout(takeRow);
-    auto* scroll = new QScrollArea(this);
-    scroll->setObjectName(QStringLiteral("formScroll"));
-    scroll->setWidgetResizable(true);
-    scroll->setFrameShape(QFrame::NoFrame);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    m_form = new ParamForm(scroll);
-    scroll->setWidget(m_form);
-    layout->addWidget(scroll, 4);
+    plots->addLayout(takeRow);
+    m_scroll = new QScrollArea(this);
+    m_scroll->setObjectName(QStringLiteral("formScroll"));
+    m_scroll->setWidgetResizable(true);
+    m_scroll->setFrameShape(QFrame::NoFrame);
+    m_scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    m_form = new ParamForm(m_scroll);
+    m_scroll->setWidget(m_form);
+    layout->addWidget(m_scroll, 4);
 
     connect(&session, &Session::selectionChanged, this, &EvidenceView::refresh);
     connect(&session, &Session::recipeChanged, this, &EvidenceView::refresh);
     connect(&session, &Session::draftChanged, this, &EvidenceView::refresh);
-    connect(&session, &Session::trialChanged, this,
-            [this] { refreshHead(), refreshPlot(), refreshMap(), refreshTrials(); });
-    connect(&session, &Session::resultsChanged, this,
-            [this] { refreshHead(), refreshPlot(), refreshMap(), refreshTrials(); });
+    for (const auto signal : {&Session::trialChanged, &Session::resultsChanged})
+        connect(&session, signal, this, [this] {
+            refreshHead();
+            plotsSoon();
+        });
     connect(&session, &Session::strokeRead, this, &EvidenceView::showStroke);
     connect(m_form, &ParamForm::edited, this, &EvidenceView::editStep);
     connect(m_form, &ParamForm::problem, &session, &Session::said);
@@ -90,9 +100,68 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
     refresh();
 }
 
+// Plots, or the table of what was looked at one by one.
+void EvidenceView::makePages(QBoxLayout* layout)
+{
+    m_tabs = new QWidget(this);
+    auto* row = new QHBoxLayout(m_tabs);
+    row->setContentsMargins(12, 0, 12, 0);
+    row->setSpacing(0);
+    const auto tab = [&](const char* name, const QString& text, const QString& help, bool objects) {
+        auto* b = new QToolButton(m_tabs);
+        b->setObjectName(QLatin1String(name));
+        b->setProperty("page", true);
+        b->setText(text);
+        b->setToolTip(help);
+        b->setCheckable(true);
+        b->setFocusPolicy(Qt::TabFocus);
+        connect(b, &QToolButton::clicked, this, [this, objects] { showObjects(objects); });
+        row->addWidget(b);
+        return b;
+    };
+    m_plotTab = tab("plotPage", tr("Plot"), tr("The plot the answer rests on"), false);
+    m_objectsTab = tab("objectsPage", tr("One by one"),
+                       tr("Everything this step looked at, with what became of it  (Shift+H)"), true);
+    row->addStretch(1);
+    layout->addWidget(m_tabs);
+    m_objects = new ObjectsView(m_session, this);
+    layout->addWidget(m_plots, 6);
+    layout->addWidget(m_objects, 6);
+    connect(m_objects, &ObjectsView::toldChanged, this, &EvidenceView::refreshPages);
+    refreshPages();
+}
+
+void EvidenceView::showObjects(bool on)
+{
+    m_showObjects = on;
+    refreshPages();
+    if (on) m_objects->refresh();
+}
+
+void EvidenceView::refreshPages()
+{
+    const bool can = m_objects->available(), objects = can && m_showObjects;
+    m_tabs->setVisible(can);
+    m_plotTab->setChecked(!objects), m_objectsTab->setChecked(objects);
+    const auto& table = m_objects->table();
+    m_objectsTab->setText(table.empty() ? tr("One by one")
+                                        : tr("One by one: %1 of %2").arg(m_objects->kept()).arg(table.rows.size()));
+    m_plots->setVisible(!objects);
+    m_objects->setVisible(objects);
+    if (m_scroll) m_scroll->setVisible(m_formElsewhere || !objects);
+}
+
+void EvidenceView::formIsElsewhere(bool elsewhere)
+{
+    m_formElsewhere = elsewhere;
+    if (!elsewhere) qobject_cast<QVBoxLayout*>(layout())->addWidget(m_scroll, 4);
+    refreshPages();
+}
+
 void EvidenceView::showStroke(const std::optional<Evidence>& live)
 {
     if (!live) return refresh();
+    m_due = false; // of another step
     m_title->setText(tr("Stroke under way"));
     m_about->setText(
         tr("Let go to make a draft · Esc or right button lets go · wheel: averaging width · R: the other way"));
@@ -172,10 +241,23 @@ const Check* EvidenceView::shownCheck() const { return m_session.selectedCheck()
 void EvidenceView::refresh()
 {
     refreshHead();
+    refreshPages();
+    plotsSoon();
+    refreshForm();
+}
+
+void EvidenceView::plotsSoon()
+{
+    if (std::exchange(m_due, true)) return;
+    QTimer::singleShot(0, this, &EvidenceView::drawDue);
+}
+
+void EvidenceView::drawDue()
+{
+    if (!std::exchange(m_due, false)) return;
     refreshPlot();
     refreshMap();
     refreshTrials();
-    refreshForm();
 }
 
 void EvidenceView::refreshMap()

@@ -6,11 +6,16 @@
 
 #include <QLabel>
 #include <QPushButton>
+#include <QScrollArea>
+#include <QToolButton>
 #include <QWidget>
+
+class QBoxLayout;
 
 namespace desktop
 {
 class ElementMap;
+class ObjectsView;
 class ParamForm;
 
 class EvidenceView : public QWidget
@@ -18,19 +23,42 @@ class EvidenceView : public QWidget
     Q_OBJECT
 public:
     explicit EvidenceView(Session& session, QWidget* parent = nullptr);
-    EvidencePlot* picturePlot() const { return m_plot; }
-    EvidencePlot* trialsPlot() const { return m_trials; }
+    // As they are now: what waits to be drawn is drawn first.
+    EvidencePlot* picturePlot()
+    {
+        drawDue();
+        return m_plot;
+    }
+    EvidencePlot* trialsPlot()
+    {
+        drawDue();
+        return m_trials;
+    }
     ParamForm* form() const { return m_form; }
-    ElementMap* elementMap() const { return m_map; }
+    ElementMap* elementMap()
+    {
+        drawDue();
+        return m_map;
+    }
+    ObjectsView* objects() const { return m_objects; }
+    // The settings stand below the plots, or where the page has more room for them.
+    QWidget* formArea() const { return m_scroll; }
+    void formIsElsewhere(bool elsewhere);
+    bool showsObjects() const { return m_showObjects; }
+    void showObjects(bool on);
 
 public slots:
     void refresh();
 
 private:
+    void makePages(QBoxLayout* layout);
+    void refreshPages();
     void showStroke(const std::optional<recipe::Evidence>& live);
     void editStep(const QString& what, const std::function<void(recipe::Step&)>& edit, const QString& merge);
     void dragSetting(const QString& id, double value, bool released);
     void dragLimit(const QString& id, double value, bool released);
+    void plotsSoon(); // many changes in a row draw the plots once, after the window has answered
+    void drawDue();
     void refreshHead();
     void refreshPlot();
     void drawPlot(const recipe::Evidence& evidence);
@@ -45,8 +73,13 @@ private:
     ElementMap* m_map;
     ParamForm* m_form;
     QPushButton* m_take; // the proposed limits
+    QWidget *m_plots, *m_tabs;
+    QToolButton *m_plotTab, *m_objectsTab;
+    ObjectsView* m_objects;
+    QScrollArea* m_scroll = nullptr;
+    bool m_showObjects = false, m_formElsewhere = false;
     std::vector<recipe::Evidence::Handle> m_params;
-    bool m_dragging = false, m_editing = false;
+    bool m_dragging = false, m_editing = false, m_due = false;
     std::string m_formFor;
     double m_low = 0, m_high = 1; // range of the trials plot while a limit is dragged
 };

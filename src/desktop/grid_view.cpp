@@ -149,7 +149,7 @@ int GridView::headWidth() const
     if (!m_heads) return 190;
     return 46 + m_nameWidth + valueWidth() + m_limitsWidth;
 }
-int GridView::valueWidth() const { return viewport()->width() >= 1600 ? 110 : 92; }
+int GridView::valueWidth() const { return window()->width() >= 1600 ? 110 : 92; }
 
 int GridView::rowHeight(RowKind kind)
 {
@@ -165,7 +165,7 @@ int GridView::rowHeight(RowKind kind)
 void GridView::layOut()
 {
     m_tops.assign(1, 0);
-    const bool wide = viewport()->width() >= 1600;
+    const bool wide = window()->width() >= 1600;
     const QFontMetrics limits(report::uiFont(12, true)), names(report::uiFont(13));
     m_limitsWidth = wide ? 110 : 78, m_nameWidth = wide ? 194 : 132;
     for (int r = 0; r < m_source.rows(); ++r) {
@@ -196,8 +196,16 @@ void GridView::refresh()
 }
 void GridView::resizeEvent(QResizeEvent*) { layOut(); }
 
+int GridView::neededWidth(int columnWidth) const
+{
+    return headWidth() + m_source.columns() * columnWidth + kBar + verticalScrollBar()->sizeHint().width();
+}
+
+int GridView::neededHeight() const { return topHeight() + m_tops.back() + kVerdict + 4; }
+
 void GridView::setColumnWidth(int width)
 {
+    if (width == m_width) return;
     m_width = width;
     refresh();
 }
@@ -659,7 +667,9 @@ void GridView::wheelEvent(QWheelEvent* e)
 {
     if (e->modifiers().testFlag(Qt::ControlModifier)) { // width about the pointer
         const std::vector<int> widths{3, 10, 28, 72};
-        auto at = std::find(widths.begin(), widths.end(), m_width);
+        const int now = m_width >= 24 && m_width < 28 ? 28 : m_width;
+        m_widthChosen = true;
+        auto at = std::find(widths.begin(), widths.end(), now);
         if (e->angleDelta().y() > 0 && at + 1 != widths.end()) ++at;
         else if (e->angleDelta().y() < 0 && at != widths.begin()) --at;
         const double under = (e->position().x() - headWidth() + horizontalScrollBar()->value()) / m_width * m_per;

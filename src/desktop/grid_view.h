@@ -82,7 +82,10 @@ public:
     // columns of the source one painted column stands for; above 1 only when packed
     int perColumn() const { return m_per; }
     void setColumnWidth(int width);
-    QRect cellRect(int row, int column) const; // viewport coordinates
+    bool widthChosen() const { return m_widthChosen; } // by a person
+    int neededWidth(int columnWidth) const;            // that all columns are seen
+    int neededHeight() const;                          // that all rows are
+    QRect cellRect(int row, int column) const;         // viewport coordinates
     QSize sizeHint() const override { return {1280, 340}; }
 
 signals:
@@ -143,7 +146,7 @@ private:
     int m_limitsWidth = 78, m_nameWidth = 132; // of the row heads: what the texts need, within bounds
     int m_per = 1;
     std::vector<Packed> m_packed; // rows × slots, worked out when they are first seen
-    bool m_heads = true, m_follow = false;
+    bool m_heads = true, m_follow = false, m_widthChosen = false;
 };
 
 } // namespace desktop

@@ -2,6 +2,8 @@
 
 #include "desktop/calibrate_dialog.h"
 #include "desktop/check_dialog.h"
+#include "desktop/find_dialog.h"
+#include "desktop/help_dialog.h"
 #include "desktop/keys.h"
 #include "desktop/param_form.h"
 #include "desktop/proposals_dialog.h"
@@ -101,7 +103,8 @@ MainWindow::MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder
         resize(wanted.boundedTo(screen - frame).expandedTo(minimumSize()));
     }
     m_setup->upper()->restoreState(settings.value(QStringLiteral("upper")).toByteArray());
-    m_setup->whole()->restoreState(settings.value(QStringLiteral("whole")).toByteArray());
+    if (settings.contains(QStringLiteral("whole")))
+        m_setup->restoreHeights(settings.value(QStringLiteral("whole")).toByteArray());
     refreshHeader();
     showWorkspace(0);
 }
@@ -244,8 +247,16 @@ void MainWindow::makeActions()
     });
     connect(edit, &QMenu::aboutToHide, this, [undo, redo] { undo->setEnabled(true), redo->setEnabled(true); });
     edit->addSeparator();
-    for (const char* id : {"takeReference", "takeEmpty", "kinds", "rename", "useStep", "reverse", "nextShape",
-                           "leaveOut", "placesFromObjects", "deleteStep", "removeTrial"})
+    edit->addAction(add("find", [this] {
+        showWorkspace(0);
+        FindDialog(m_session, *m_setup, findChildren<QAction*>(), this).exec();
+    }));
+    edit->addSeparator();
+    for (const char* id :
+         {"takeReference", "takeEmpty",         "kinds",      "rename",        "useStep",    "reverse",
+          "nextShape",     "leaveOut",          "copyStep",   "cutStep",       "pasteStep",  "repeatStep",
+          "moveUp",        "moveDown",          "formula",    "howCome",       "objects",    "likeThis",
+          "notThis",       "placesFromObjects", "deleteStep", "deleteReaders", "removeTrial"})
         edit->addAction(m_setup->action(QString::fromLatin1(id)));
     edit->addSeparator();
     for (const char* id : {"labelGood", "labelRestGood", "labelBad", "labelOpen"})
@@ -295,6 +306,13 @@ void MainWindow::makeActions()
     run->addAction(add("takeOne", [this] { showWorkspace(1), m_run->takeOne(); }));
     run->addAction(add("stop", [this] { m_run->stop(); }));
     QMenu* help = m_menus->addMenu(tr("&Help"));
+    help->addAction(add("helpForThis", [this] {
+        const Step* s = m_session.selectedStep();
+        const StepKind* kind = findKind(m_setup->sheet()->armedKind());
+        if (!kind && s) kind = findKind(s->kind);
+        if (workspace() == 0 && kind) showHelp(*kind, this);
+        else showGuide(); // nothing is chosen: all there is
+    }));
     help->addAction(add("guide", [this] { showGuide(); }));
     add("setup", [this] { showWorkspace(0); });
     add("runPage", [this] { showWorkspace(1); });
@@ -387,7 +405,8 @@ void MainWindow::refreshHeader()
     m_name->setToolTip(text + QStringLiteral("\n") +
                        (m_session.path().isEmpty() ? tr("not saved yet") : m_session.path()));
     setWindowTitle(text + QStringLiteral(" · Dikkat"));
-    m_calibrated->setText(r.mmPerPixel() > 0 ? tr("calibrated %1 mm/px%2")
+    const bool tight = width() < 1500; // chips give way before the title does
+    m_calibrated->setText(r.mmPerPixel() > 0 ? (tight ? tr("%1 mm/px%2") : tr("calibrated %1 mm/px%2"))
                                                    .arg(QString::number(r.mmPerPixel(), 'g', 6),
                                                         r.calibration.bends() ? tr(", lens") : QString())
                                              : tr("not calibrated"));
@@ -396,9 +415,9 @@ void MainWindow::refreshHeader()
     m_foreign->setText(foreign == 1 ? tr("convert 1 limit") : tr("convert %1 limits").arg(foreign));
     int good = 0, bad = 0, open = 0;
     for (const Trial& t : r.trials) (t.label == Label::Good ? good : t.label == Label::Bad ? bad : open)++;
-    m_trialChip->setText(r.trials.empty()
-                             ? tr("no trials")
-                             : tr("%1 trials ○ %2 ● %3 – %4").arg(r.trials.size()).arg(good).arg(bad).arg(open));
+    m_trialChip->setText(r.trials.empty() ? tr("no trials")
+                                          : (tight ? QString() : tr("%1 trials ").arg(r.trials.size())) +
+                                                tr("○ %1 ● %2 □ %3").arg(good).arg(bad).arg(open));
 }
 
 void MainWindow::say(const QString& text, bool wrong)
@@ -546,6 +565,12 @@ void MainWindow::changeEvent(QEvent* e)
     if (e->type() == QEvent::ActivationChange && isActiveWindow()) m_session.lookForChangedPictures();
 }
 
+void MainWindow::resizeEvent(QResizeEvent* e)
+{
+    QMainWindow::resizeEvent(e);
+    refreshHeader();
+}
+
 void MainWindow::closeEvent(QCloseEvent* e)
 {
     if (!mayLoseChanges()) return e->ignore();
@@ -553,7 +578,7 @@ void MainWindow::closeEvent(QCloseEvent* e)
     QSettings settings;
     settings.setValue(QStringLiteral("geometry"), saveGeometry());
     settings.setValue(QStringLiteral("upper"), m_setup->upper()->saveState());
-    settings.setValue(QStringLiteral("whole"), m_setup->whole()->saveState());
+    if (m_setup->heightsChosen()) settings.setValue(QStringLiteral("whole"), m_setup->whole()->saveState());
     e->accept();
 }
 

@@ -37,6 +37,7 @@ public:
 
 protected:
     void changeEvent(QEvent*) override; // coming back from another program: pictures may have changed
+    void resizeEvent(QResizeEvent*) override;
     void closeEvent(QCloseEvent*) override;
     void dragEnterEvent(QDragEnterEvent*) override;
     void dropEvent(QDropEvent*) override;

@@ -10,6 +10,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QSpinBox>
 #include <QTimer>
 #include <QToolButton>
@@ -62,7 +63,7 @@ void ParamForm::clear()
     m_body = new QWidget(this);
     m_form = new QFormLayout(m_body);
     m_form->setContentsMargins(12, 6, 18, 12);
-    m_form->setVerticalSpacing(5);
+    m_form->setVerticalSpacing(4);
     m_form->setFieldGrowthPolicy(QFormLayout::AllNonFixedFieldsGrow);
     m_form->setRowWrapPolicy(QFormLayout::WrapLongRows); // a long row must not push the fields under the scroll bar
     m_form->setLabelAlignment(Qt::AlignLeft);
@@ -73,6 +74,8 @@ void ParamForm::addRow(const QString& label, QWidget* editor, const QString& hel
 {
     editor->setToolTip(help);
     editor->setAccessibleName(label);
+    // Nor does a number that could be long need the room for it.
+    if (auto* number = qobject_cast<QAbstractSpinBox*>(editor)) number->setMinimumWidth(96);
     // A long name in a list must not make the form wider than its place.
     QList<QComboBox*> boxes = editor->findChildren<QComboBox*>();
     if (auto* own = qobject_cast<QComboBox*>(editor)) boxes << own;
@@ -253,6 +256,28 @@ void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<s
     }
     addLists(recipe, step, *kind);
     addJudgeAlso(recipe, step, *kind);
+}
+
+void ParamForm::showSetting(const std::string& key)
+{
+    auto* field = findChild<QWidget*>(q(key));
+    if (!field && m_again) {
+        m_all = true;
+        const auto again = m_again; // it is made anew while it runs
+        again();
+        m_body->show();
+        field = findChild<QWidget*>(q(key));
+    }
+    if (!field) return;
+    for (QWidget* w = parentWidget(); w; w = w->parentWidget())
+        if (auto* scroll = qobject_cast<QScrollArea*>(w)) {
+            // Rows get their places before one of them is looked for.
+            QTimer::singleShot(0, field, [scroll, field] { scroll->ensureWidgetVisible(field); });
+            break;
+        }
+    field->setFocus(Qt::ShortcutFocusReason);
+    if (auto* text = qobject_cast<QLineEdit*>(field)) text->selectAll();
+    if (auto* spin = qobject_cast<QAbstractSpinBox*>(field)) spin->selectAll();
 }
 
 // Which pictures of the capture it reads, where there is a choice; only what fits is offered.
@@ -515,6 +540,7 @@ void ParamForm::addCheck(const Recipe& recipe, const Step& step, const Check& c,
                     },
                     {});
     });
+    connect(edit, &QLineEdit::returnPressed, this, [this] { QTimer::singleShot(0, this, &ParamForm::entered); });
     auto* suffix = new QLabel(QString::fromUtf8(base::symbol(unit)), line);
     auto* drop = new QToolButton(line);
     drop->setText(QStringLiteral("×"));
@@ -537,11 +563,15 @@ void ParamForm::addCheck(const Recipe& recipe, const Step& step, const Check& c,
     more->setToolTip(tr("Tolerance, uncertainty, fault text and elements of a list  (Ctrl+L)"));
     connect(more, &QToolButton::clicked, this,
             [this, key = c.output] { QTimer::singleShot(0, this, [this, key] { emit detailsWanted(q(key)); }); });
+    for (QToolButton* small : {more, drop}) small->setFixedWidth(26);
+    edit->setMinimumWidth(76);
     row->addWidget(edit, 1);
     row->addWidget(suffix);
     row->addWidget(more);
     row->addWidget(drop);
-    addRow(tr("%1 limits").arg(q(outputSpec.label)), line, q(outputSpec.help));
+    // A long label would take a line of its own.
+    addRow(outputSpec.label.size() > 11 ? q(outputSpec.label) : tr("%1 limits").arg(q(outputSpec.label)), line,
+           q(outputSpec.help));
     if (!c.elements.empty()) {
         auto* own = new QLabel(c.match == Match::Place ? tr("elements matched by place: %1").arg(c.elements.size())
                                                        : tr("elements matched in order: %1").arg(c.elements.size()),

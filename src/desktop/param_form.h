@@ -19,10 +19,13 @@ public:
     void show(const recipe::Recipe& recipe, const recipe::Step& step, const std::vector<std::string>& chosen,
               bool draft);
     void clear();
+    // Opens what hides a setting and gives it the keyboard.
+    void showSetting(const std::string& key);
 
 signals:
     // What to do to the step; `merge` joins a row of like edits into one undo.
     void edited(const QString& what, const std::function<void(recipe::Step&)>& edit, const QString& merge);
+    void entered(); // a field was finished by Enter: the keyboard may go back to the part
     void jumpTo(const QString& step);
     void problem(const QString& text);
     void detailsWanted(const QString& output); // of a check

@@ -556,6 +556,13 @@ const Check* Session::selectedCheck() const
         if (c.output == m_selectedOutput) return &c;
     return &s->checks.front();
 }
+void Session::point(const std::optional<Pointed>& at)
+{
+    if (!at && !m_pointed) return;
+    m_pointed = at;
+    emit pointedChanged();
+}
+
 const Step* Session::selectedStep() const
 {
     if (m_draft) return &m_draft->offer().step;
@@ -710,6 +717,30 @@ void Session::dropDraft()
     adopt();
     emit draftChanged();
     emit selectionChanged();
+}
+
+bool Session::nameIntoFormula(const std::string& step, const std::string& output)
+{
+    if (!m_draft || step == m_draft->offer().step.id) return false;
+    const Step* of = recipe().find(step);
+    const StepKind* kind = findKind(m_draft->offer().step.kind);
+    for (const ParamSpec& p : kind->params) {
+        const auto* text = std::get_if<Text>(&p.domain);
+        if (!text || !text->formula || !of) continue;
+        std::string now = std::get<std::string>(p.get(m_draft->offer().step.params));
+        const auto last = now.find_last_not_of(' ');
+        now.erase(last == std::string::npos ? 0 : last + 1);
+        // After a value only an operator can stand.
+        if (!now.empty() && std::string("+-*/^(,<>=!&|").find(now.back()) == std::string::npos) now += " +";
+        const OutputSpec* main = findKind(of->kind)->mainOutput();
+        const bool whole = output.empty() || (main && main->key == output);
+        now += (now.empty() ? "[" : " [") + step + (whole ? "]" : "." + output + "]");
+        editDraft([&](Step& s) { p.put(s.params, now); });
+        emit selectionChanged(); // the form shows it
+        emit namedIntoFormula();
+        return true;
+    }
+    return false;
 }
 
 void Session::takeDraft()

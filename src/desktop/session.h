@@ -106,6 +106,26 @@ public:
     const recipe::Check* selectedCheck() const; // null: the step has none
     int selectedElement() const { return m_selectedElement; }
 
+    // Something a person asks about: marked on the sheet until something else is chosen.
+    struct Pointed {
+        geometry::Point at;                       // picture px
+        double radius = 4, across = 4, angle = 0; // px, radians: an ellipse
+        bool kept = true;
+    };
+    const std::optional<Pointed>& pointed() const { return m_pointed; }
+    void point(const std::optional<Pointed>& at);
+    // Regions that would be, reference px: drawn on the sheet while a person chooses.
+    struct Ghosts {
+        std::string datum;
+        std::vector<geometry::Region> regions;
+    };
+    const Ghosts& ghosts() const { return m_ghosts; }
+    void ghost(std::string datum, std::vector<geometry::Region> regions)
+    {
+        m_ghosts = {std::move(datum), std::move(regions)};
+        emit pointedChanged();
+    }
+
     // ---- draft
     const Draft* draft() const { return m_draft ? &*m_draft : nullptr; }
     // Readings of a gesture on the picture in view; regions come back in reference coordinates. `onlyKind` limits the
@@ -116,6 +136,8 @@ public:
     void editDraft(const std::function<void(recipe::Step&)>& edit);
     void dropDraft();
     void takeDraft();
+    // A name clicked while the draft is a formula goes into it; false: it is none.
+    bool nameIntoFormula(const std::string& step, const std::string& output);
     // Limits proposed for a check from the labelled trials, in words too; nothing when there are no values.
     struct Proposal {
         std::string step, output;
@@ -143,7 +165,9 @@ signals:
     void selectionChanged();
     void draftChanged();
     void strokeRead(const std::optional<recipe::Evidence>& evidence); // while a stroke is drawn; nothing: it ended
-    void said(const QString& text);                                   // a short note for the status line
+    void pointedChanged();
+    void namedIntoFormula();
+    void said(const QString& text); // a short note for the status line
 
 private:
     base::Result<recipe::Asset> assetOf(const std::string& role, const std::string& path,
@@ -172,6 +196,8 @@ private:
     mutable bool m_isReference = false;
     std::string m_selected, m_selectedOutput;
     int m_selectedElement = -1;
+    std::optional<Pointed> m_pointed;
+    Ghosts m_ghosts;
     std::optional<Draft> m_draft;
     std::optional<Proposal> m_proposal;
     std::string m_proposeFor, m_proposeOutput; // limits are proposed once every trial has answered

@@ -88,6 +88,14 @@ void SheetView::paintEvent(QPaintEvent*)
         }
         report::paintTitleBlock(p, scene, m_session.pictureName(), QRectF(rect()));
     }
+    if (!m_bare) {
+        if (const auto& ghosts = m_session.ghosts(); !ghosts.regions.empty())
+            if (const auto motion =
+                    inspect::Placing(m_session.prepared()->recipe(), m_session.currentItem()).following(ghosts.datum))
+                for (const Region& r : ghosts.regions)
+                    report::paintRegion(p, motion->toPicture(r), false, false, t, 0.8, true);
+        paintPointed(p);
+    }
     if (m_drag == Drag::Stroke) paintStroke(p);
     else if (!m_pointerText.isEmpty()) paintAt(p, m_pointerTextAt, m_pointerText);
     if (m_session.draft() && m_drag == Drag::None) paintOffers(p);
@@ -117,6 +125,24 @@ void SheetView::paintEvent(QPaintEvent*)
         p.setBrush(Qt::NoBrush);
         p.drawRect(rect().adjusted(0, 0, -1, -1));
     }
+}
+
+// What a person asks about: a ring round it, dashed when it was turned away.
+void SheetView::paintPointed(QPainter& p)
+{
+    if (!m_session.pointed()) return;
+    const auto& at = *m_session.pointed();
+    const double a = std::max(9.0, at.radius * m_zoom * 1.2 + 5), b = std::max(9.0, at.across * m_zoom * 1.2 + 5);
+    p.save();
+    p.translate(screenOf(at.at));
+    p.rotate(-geometry::degrees(at.angle));
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setBrush(Qt::NoBrush);
+    p.setPen(QPen(report::lightTheme().paper, 4.5));
+    p.drawEllipse(QPointF(0, 0), a, b);
+    p.setPen(QPen(report::lightTheme().datum, 2.2, at.kept ? Qt::SolidLine : Qt::DashLine));
+    p.drawEllipse(QPointF(0, 0), a, b);
+    p.restore();
 }
 
 void SheetView::paintStroke(QPainter& p)

@@ -45,6 +45,7 @@ SheetView::SheetView(Session& session, QWidget* parent) : SheetCanvas(parent), m
     connect(&session, &Session::selectionChanged, this, [this] {
         if (!m_session.draft() && m_session.selected() != m_justTaken) m_justTaken.clear();
     });
+    connect(&session, &Session::pointedChanged, this, [this] { update(); });
     m_pointerTimer.setSingleShot(true);
     connect(&m_pointerTimer, &QTimer::timeout, this, [this] {
         m_pointerText.clear();
@@ -182,6 +183,16 @@ Gesture SheetView::gesture() const
 {
     Gesture g;
     g.from = pictureOf(m_pressed), g.to = pictureOf(m_pointer);
+    if (m_straight && !m_area) { // along the datum's x or y, whichever is nearer
+        double axis = 0;
+        const auto* item = m_session.currentItem();
+        const std::string datum = m_session.datumForNewSteps(g.from);
+        if (const auto* found = item && !datum.empty() ? item->step(datum) : nullptr; found && !found->finds.empty())
+            axis = found->finds.front().pose.angle;
+        const Point d = g.to - g.from, u = geometry::direction(axis), v = geometry::leftOf(u);
+        const double x = geometry::dot(d, u), y = geometry::dot(d, v);
+        g.to = g.from + (std::abs(x) > std::abs(y) ? u * x : v * y);
+    }
     const double way = std::hypot(m_pointer.x() - m_pressed.x(), m_pointer.y() - m_pressed.y());
     g.type = m_area ? Gesture::Type::Area : way < kClick ? Gesture::Type::Click : Gesture::Type::Stroke;
     g.width = m_width;
@@ -216,6 +227,10 @@ void SheetView::updateStroke(bool released)
     const Gesture g = gesture();
     if (!released && g.type != Gesture::Type::Stroke) return; // areas and clicks are read when let go
     m_live = m_session.offersFor(g, m_armed);
+    if (!m_live.empty()) { // the reading chosen by Tab comes first, also in the draft
+        m_reading = m_reading % int(m_live.size());
+        std::rotate(m_live.begin(), m_live.begin() + m_reading, m_live.begin() + m_reading + 1);
+    }
     if (released) return;
     if (m_live.empty()) {
         m_liveText = refusal(g);
@@ -298,6 +313,7 @@ void SheetView::mousePressEvent(QMouseEvent* e)
                                 : tr("No datum was found on this picture; the reference is shown, draw there"));
         return;
     }
+    m_reading = 0, m_straight = false;
     m_area = e->modifiers().testFlag(Qt::ControlModifier);
     if (armed && !m_area) // some kinds are made by an area only
         m_area = armed->byArea;
@@ -311,6 +327,7 @@ void SheetView::mousePressEvent(QMouseEvent* e)
 void SheetView::mouseMoveEvent(QMouseEvent* e)
 {
     m_pointer = e->position();
+    m_straight = e->modifiers().testFlag(Qt::ShiftModifier);
     switch (m_drag) {
     case Drag::Pan:
         m_offset = m_panStart + (m_pointer - m_pressed);
@@ -384,12 +401,14 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
         if (g.type == Gesture::Type::Click) {
             for (const auto& l : m_labels)
                 if (l.box.contains(m_pointer)) {
+                    if (m_session.nameIntoFormula(l.step, l.output)) return;
                     m_session.dropDraft();
                     m_session.select(l.step, l.output);
                     update();
                     return;
                 }
         }
+        if (g.type == Gesture::Type::Click && m_armed.empty()) emit clickedOn(g.from);
         updateStroke(true);
         if (m_live.empty()) {
             if (g.type == Gesture::Type::Click) {
@@ -406,12 +425,23 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
             const std::string under = g.type == Gesture::Type::Click && m_armed.empty() ? featureUnder(g.from) : "";
             if (!under.empty()) m_session.select(under);
             else m_session.setDraft(std::move(m_live));
-            if (!m_armed.empty()) emit armedUsed();
-            m_armed.clear();
+            if (!m_armedStays) {
+                if (!m_armed.empty()) emit armedUsed();
+                m_armed.clear();
+            }
         }
         m_live.clear();
     }
     update();
+}
+
+std::optional<Point> SheetView::pointedPlace() const
+{
+    const Point at = pictureOf(m_pointer);
+    if (m_picture.isNull() || !rect().contains(m_pointer.toPoint()) || at.x < -0.5 || at.y < -0.5 ||
+        at.x > m_picture.width() - 0.5 || at.y > m_picture.height() - 0.5)
+        return {};
+    return at;
 }
 
 void SheetView::wheelEvent(QWheelEvent* e)
@@ -452,7 +482,7 @@ bool SheetView::letGo()
         return true;
     }
     if (!m_armed.empty()) {
-        m_armed.clear();
+        m_armed.clear(), m_armedStays = false;
         emit armedUsed();
         update();
         return true;
@@ -462,6 +492,18 @@ bool SheetView::letGo()
         return true;
     }
     return false;
+}
+
+// Tab walks through the readings while a stroke is drawn; elsewhere it walks through the window.
+bool SheetView::event(QEvent* e)
+{
+    if (e->type() == QEvent::KeyPress && m_drag == Drag::Stroke && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Tab) {
+        ++m_reading;
+        updateStroke(false);
+        update();
+        return true;
+    }
+    return SheetCanvas::event(e);
 }
 
 void SheetView::keyPressEvent(QKeyEvent* e)

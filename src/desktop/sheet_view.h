@@ -17,10 +17,11 @@ public:
 
     void setArmedKind(const std::string& kind)
     {
-        m_armed = kind;
+        m_armed = kind, m_armedStays = false;
         update();
     }
     const std::string& armedKind() const { return m_armed; }
+    void setArmedStays(bool on) { m_armedStays = on; } // for many strokes
     const QString& pointerText() const { return m_pointerText; }
     bool spaceHeld() const { return m_space; }
     const std::vector<report::PlacedLabel>& labels() const { return m_labels; } // as painted last
@@ -57,12 +58,18 @@ public slots:
     void reverse();
     void startLeavingOut(); // the next stroke or area is left out of the chosen step
 
+    void sayAtPointer(const QString& text);
+    // Of the picture, under the pointer; nothing when it is elsewhere.
+    std::optional<geometry::Point> pointedPlace() const;
+
 signals:
+    void clickedOn(geometry::Point picture); // on something that is there, or on nothing
     void referenceWanted();
     void pointerMoved(const QString& text);
     void armedUsed();
 
 protected:
+    bool event(QEvent*) override;
     void paintEvent(QPaintEvent*) override;
     void mousePressEvent(QMouseEvent*) override;
     void mouseMoveEvent(QMouseEvent*) override;
@@ -98,12 +105,12 @@ private:
     std::optional<inspect::Placed> motionOf(const recipe::Step& step, const recipe::RegionSpec* spec) const;
     recipe::Gesture gesture() const;
     QString refusal(const recipe::Gesture& gesture) const;
-    void sayAtPointer(const QString& text);
     void updateStroke(bool released);
     void paintStroke(QPainter& p);
     void paintLoupe(QPainter& p);
     void paintAt(QPainter& p, QPointF at, const QString& text); // a plate beside the pointer
     void paintOffers(QPainter& p);
+    void paintPointed(QPainter& p);
     void renderPicture();
     QImage pictureToShow();
     std::string featureUnder(geometry::Point p) const;
@@ -117,6 +124,9 @@ private:
     double m_width = 0;
     Handle m_handle{};
     std::string m_armed;
+    bool m_armedStays = false;
+    bool m_straight = false;           // Shift: along the datum
+    int m_reading = 0;                 // of the stroke under way: Tab chooses another
     std::vector<recipe::Offer> m_live; // readings of the stroke under way
     QString m_liveText;
     inspect::ItemResult m_liveItem;

@@ -47,6 +47,9 @@ void applyTheme(QApplication& application)
         QToolButton[tab="true"] { border: 0; border-bottom: 3px solid transparent; padding: 9px 16px 7px 16px; font-size: 14px; background: transparent; color: %ink; }
         QToolButton[tab="true"]:checked { border-bottom-color: %datum; font-weight: bold; }
         QToolButton[tab="true"]:hover { background: %selected; }
+        QToolButton[page="true"] { border: 0; border-bottom: 2px solid transparent; padding: 2px 10px 2px 10px; font-size: 12px; background: transparent; color: %second; }
+        QToolButton[page="true"]:checked { border-bottom-color: %datum; color: %ink; font-weight: bold; }
+        QToolButton[page="true"]:hover { background: %selected; }
         QToolButton[chip="true"], QPushButton { border: 1px solid %rule; border-radius: 2px; padding: 4px 10px; background: %raised; color: %ink; }
         QToolButton[chip="true"]:hover, QPushButton:hover { border-color: %datum; }
         QPushButton:focus, QToolButton[chip="true"]:focus { border: 1px solid %datum; }
@@ -61,14 +64,14 @@ void applyTheme(QApplication& application)
         #form QToolButton { border: 1px solid %rule; border-radius: 2px; padding: 2px 6px; background: %paper; color: %ink; }
         #form QToolButton:hover { border-color: %datum; }
         QLabel[aside="true"] { padding-left: 12px; padding-right: 12px; }
-        #chosenForYou, #plotTitle, #trialsTitle, #evidenceAbout, #evidenceNote { color: %second; }
+        #chosenForYou, #plotTitle, #trialsTitle, #evidenceAbout, #evidenceNote, #objectsWords, #examplesText { color: %second; }
         QSplitter::handle { background: %hair; }
         QSplitter::handle:horizontal { width: 5px; } QSplitter::handle:vertical { height: 5px; }
         QMenuBar { background: transparent; color: %ink; } QMenuBar::item { padding: 6px 9px; background: transparent; } QMenuBar::item:selected { background: %selected; }
         QMenu { background: %raised; border: 1px solid %rule; color: %ink; } QMenu::item { padding: 4px 26px 4px 24px; } QMenu::item:selected { background: %selected; color: %ink; } QMenu::item:disabled { color: %second; }
         QMenu::separator { height: 1px; background: %hair; margin: 3px 8px; }
         QHeaderView::section { background: %paper; color: %second; border: 0; border-bottom: 1px solid %ink; padding: 4px 6px; }
-        QTableWidget { background: %paper; color: %ink; selection-background-color: %selected; selection-color: %ink; }
+        QTableWidget, QTableView { background: %paper; color: %ink; selection-background-color: %selected; selection-color: %ink; }
         QScrollArea, QScrollArea > QWidget > QWidget { background: %paper; }
         #notice { background: %selected; border-bottom: 1px solid %datum; }
         #said { color: %ink; }

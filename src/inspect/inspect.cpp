@@ -35,6 +35,27 @@ std::uint64_t ownFingerprint(const Step& s)
 }
 std::uint64_t joined(std::uint64_t a, std::uint64_t b) { return base::fingerprint(std::to_string(b), a); }
 constexpr std::size_t kMostSurplus = 100; // items; more are counted only
+// Of a kind that only gives lists: the elements that have a place, one row each.
+ObjectTable ofLists(const StepKind& kind, const RunOutput& out)
+{
+    ObjectTable table;
+    std::vector<Point> places;
+    if (const auto at = out.points.find("elements"); at != out.points.end()) places = at->second;
+    if (places.empty()) return table;
+    for (std::size_t i = 0; i < places.size(); ++i) {
+        ObjectTable::Row row;
+        row.at = places[i], row.number = int(i) + 1;
+        table.rows.push_back(std::move(row));
+    }
+    for (const OutputSpec& spec : kind.outputs) {
+        const auto v = out.values.find(spec.key);
+        if (!spec.list || v == out.values.end() || v->second.size() != places.size()) continue;
+        table.columns.push_back({spec.key, {}, {}});
+        for (std::size_t i = 0; i < places.size(); ++i) table.rows[i].values.push_back(v->second[i]);
+    }
+    return table;
+}
+
 StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::Capture& capture, const ItemResult& item,
                       std::uint64_t fingerprint);
 // The pictures of the capture a step reads. Fails with NotFound and the reason it cannot run.
@@ -364,6 +385,11 @@ StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::C
     r->state = State::Ok;
     if (in->bends()) intoPicture(*kind, *in, *out);
     const double factor = prepared.recipe().mmPerPixel();
+    if (out->objects.columns.empty()) out->objects = ofLists(*kind, *out);
+    else
+        for (std::size_t c = 0; c < out->objects.columns.size(); ++c)
+            if (const OutputSpec* spec = kind->output(out->objects.columns[c].key); spec && spec->list)
+                out->values[spec->key] = out->objects.list(int(c));
     for (const OutputSpec& spec : kind->outputs) {
         const auto it = out->values.find(spec.key);
         if (it == out->values.end()) continue;
@@ -390,6 +416,7 @@ StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::C
     for (const auto& [key, id] : step.inputs)
         if (const StepResult* from = item.step(id)) r->unlisted = std::max(r->unlisted, from->unlisted);
     r->points = std::move(out->points);
+    r->objects = std::move(out->objects);
     r->note = std::move(out->note);
     r->milliseconds = since(start);
     return r;
@@ -656,6 +683,17 @@ PictureResult evaluate(const Prepared& prepared, const image::Capture& capture, 
     return Evaluation(prepared, capture, before, cancel, threads).result();
 }
 
+namespace
+{
+// Columns are named as the outputs are.
+void label(ObjectTable& table, const StepKind& kind)
+{
+    for (auto& column : table.columns)
+        if (const OutputSpec* spec = kind.output(column.key); spec && column.label.empty())
+            column.label = spec->label, column.unit = spec->unit;
+}
+} // namespace
+
 base::Result<Evidence> evidence(const Prepared& prepared, const image::Capture& capture, const ItemResult& item,
                                 const std::string& id)
 {
@@ -665,6 +703,34 @@ base::Result<Evidence> evidence(const Prepared& prepared, const image::Capture& 
     auto in = inputFor(prepared, *s, *kind, capture, item);
     if (!in) return base::passOn(in.error());
     return kind->evidence(s->params, *in);
+}
+
+bool tellsOfObjects(const StepKind& kind)
+{
+    return kind.tell ||
+           std::any_of(kind.outputs.begin(), kind.outputs.end(), [](const OutputSpec& o) { return o.list; });
+}
+
+base::Result<ObjectTable> told(const Prepared& prepared, const image::Capture& capture, const ItemResult& item,
+                               const std::string& id)
+{
+    const Step* s = prepared.recipe().find(id);
+    const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    if (!kind || !tellsOfObjects(*kind))
+        return base::fail(base::ErrorCode::NotFound, "this step looks at nothing one by one");
+    if (!kind->tell) {
+        const StepResult* r = item.step(id);
+        if (!r || r->state != State::Ok)
+            return base::fail(base::ErrorCode::NoResult, r ? r->reason : "the step has no answer yet");
+        ObjectTable table = r->objects;
+        label(table, *kind);
+        return table;
+    }
+    auto in = inputFor(prepared, *s, *kind, capture, item);
+    if (!in) return base::passOn(in.error());
+    auto table = kind->tell(s->params, *in);
+    if (table) label(*table, *kind);
+    return table;
 }
 
 } // namespace inspect

@@ -102,4 +102,11 @@ private:
 base::Result<recipe::Evidence> evidence(const Prepared& prepared, const image::Capture& capture, const ItemResult& item,
                                         const std::string& step);
 
+// Whether steps of the kind look at anything one by one.
+bool tellsOfObjects(const recipe::StepKind& kind);
+// All that a step looked at one by one on one item, with every value (px, the units the kind declares) and its fate.
+// Made on demand; fails where the step finds nothing one by one, or could not run.
+base::Result<recipe::ObjectTable> told(const Prepared& prepared, const image::Capture& capture, const ItemResult& item,
+                                       const std::string& step);
+
 } // namespace inspect

@@ -37,8 +37,9 @@ struct StepResult {
     std::vector<recipe::Mark> marks;
     std::vector<recipe::Find> finds, surplusFinds;
     std::map<std::string, std::vector<geometry::Point>> points; // every edge point, for tolerances of form
-    std::string note;                                           // said beside the values
-    geometry::Motion motion;                                    // reference → picture, as the step used it
+    recipe::ObjectTable objects; // what was looked at one by one, px; also what was turned away late
+    std::string note;            // said beside the values
+    geometry::Motion motion;     // reference → picture, as the step used it
     double milliseconds = 0;
     std::uint64_t fingerprint = 0; // of everything the result depends on but the picture
 

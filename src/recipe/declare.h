@@ -76,6 +76,14 @@ public:
                 if (o.key == key) o.better = way, o.least = least, o.most = most;
         return *this;
     }
+    // Values that say where a thing lies: no example is told from another by them.
+    Declare& placesOnly(std::initializer_list<const char*> keys)
+    {
+        for (const char* key : keys)
+            for (OutputSpec& o : m_kind.outputs)
+                if (o.key == key) o.place = true;
+        return *this;
+    }
     Declare& filtersNot(const std::string& key)
     {
         for (OutputSpec& o : m_kind.outputs)
@@ -173,6 +181,11 @@ public:
     Declare& shows(base::Result<Evidence> (*fn)(const P&, const RunInput&))
     {
         m_kind.evidence = [fn](const std::any& p, const RunInput& in) { return fn(std::any_cast<const P&>(p), in); };
+        return *this;
+    }
+    Declare& tells(base::Result<ObjectTable> (*fn)(const P&, const RunInput&))
+    {
+        m_kind.tell = [fn](const std::any& p, const RunInput& in) { return fn(std::any_cast<const P&>(p), in); };
         return *this;
     }
     Declare& offers(std::vector<Offer> (*fn)(const Gesture&, const OfferInput&)) { return m_kind.offer = fn, *this; }

@@ -850,6 +850,8 @@ base::Result<Recipe> finish(const std::string& text, const std::string& folder, 
 }
 } // namespace
 
+base::Result<Step> stepFromJson(const json& j, const std::string& where) { return StepReader(j, where).read(); }
+
 base::Result<Region> regionFromJson(const json& j)
 {
     ObjectReader o(j, "");

@@ -40,6 +40,7 @@ base::Status unpack(const std::string& recipePath, const std::string& folder, bo
 // Picture paths are written relative to `folder` when they lie below it, else as they are.
 nlohmann::json toJson(const Recipe& recipe, const std::string& folder);
 nlohmann::json stepToJson(const Step& step);
+base::Result<Step> stepFromJson(const nlohmann::json& json, const std::string& where); // `where` names it in errors
 nlohmann::json namingToJson(const image::Naming& naming);
 nlohmann::json regionToJson(const geometry::Region& region);
 base::Result<geometry::Region> regionFromJson(const nlohmann::json& json);

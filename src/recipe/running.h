@@ -7,6 +7,7 @@
 #pragma once
 #include "geometry/calibration.h"
 #include "image/capture.h"
+#include "recipe/objects.h"
 #include "recipe/specs.h"
 #include "recipe/step.h"
 
@@ -73,6 +74,8 @@ struct RunOutput {
     std::vector<Find> finds;                                      // datums only
     std::vector<Find> surplus{};                                  // of a datum: parts beyond the wanted ones
     std::map<std::string, std::vector<geometry::Point>> points{}; // every edge point, for tolerances of form
+    // What was looked at one by one; lists the kind declares under a column's key are made of it.
+    ObjectTable objects{};
     // what should be known beside the values: a list that was cut off
     std::string note{};
     // objects that were found and are in no list: lists are cut off and cannot be judged as wholes

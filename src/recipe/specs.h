@@ -54,6 +54,7 @@ struct OutputSpec {
     Better better = Better::Within;
     std::optional<double> least{}, most{}; // what the value can be at all: 0 for a size, 1 for a score
     bool filters = true;                   // of a list: objects have this value, so it can filter them
+    bool place = false;                    // says where something lies, not what it is
 };
 // Two settings of which one must not be above the other; `when` a choice has this value, else always.
 struct Ordered {

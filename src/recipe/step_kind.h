@@ -45,6 +45,8 @@ struct StepKind {
     std::function<bool(const std::any&)> needsTeaching;                      // empty: always when it can be taught
     std::function<std::string(const std::any&, const std::any&)> taughtNote; // params, taught → weakness or nothing
     std::function<base::Result<Evidence>(const std::any&, const RunInput&)> evidence;
+    // All that was looked at one by one, also what run() never made a row of; made on demand for one picture.
+    std::function<base::Result<ObjectTable>(const std::any&, const RunInput&)> tell;
     // empty: the gesture is not for this kind
     std::function<std::vector<Offer>(const Gesture&, const OfferInput&)> offer;
 

@@ -34,6 +34,35 @@ Evidence profileEvidence(const vision::Profile& profile, const std::vector<visio
     return e;
 }
 
+ObjectTable edgeTable(const RunInput& in, const vision::Profile& profile, vision::EdgeOptions o,
+                      const std::function<bool(const vision::Edge&)>& means)
+{
+    ObjectTable table;
+    table.columns = {{"position", "Along the way", base::Unit::Pixel},
+                     {"strength", "Strength", base::Unit::GreyLevel},
+                     {"contrast", "To brighter", base::Unit::None}};
+    const vision::EdgeOptions asked = o;
+    o.leastStrength = std::min(o.leastStrength, 2.0), o.polarity = vision::Polarity::Any;
+    int number = 0;
+    std::vector<ObjectTable::Row> away;
+    for (const vision::Edge& e : vision::edges(profile, o)) {
+        ObjectTable::Row row;
+        row.at = in.level(e.point);
+        row.values = {e.position, e.strength, e.polarity > 0 ? 1.0 : 0.0};
+        const bool other = asked.polarity != vision::Polarity::Any &&
+                           (asked.polarity == vision::Polarity::DarkToBright) != (e.polarity > 0);
+        if (geometry::containsAny(in.leaveOut, e.point)) row.fate = Fate::LeftOut;
+        else if (e.strength < asked.leastStrength)
+            row.fate = Fate::Bounded, row.by = "least_strength", row.value = e.strength, row.low = asked.leastStrength;
+        else if (other) row.fate = Fate::NotChosen, row.by = "polarity";
+        else if (!means(e)) row.fate = Fate::NotChosen;
+        else row.number = ++number;
+        (row.number > 0 ? table.rows : away).push_back(std::move(row));
+    }
+    table.rows.insert(table.rows.end(), away.begin(), away.end());
+    return table;
+}
+
 double leastStrengthFor(double weakest, double noise)
 {
     return std::clamp(std::round(std::max(0.4 * weakest, 4 * noise)), 1.0, 255.0);

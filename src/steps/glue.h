@@ -25,6 +25,9 @@ std::string noEdgeText(double leastStrength);
 recipe::Evidence profileEvidence(const vision::Profile& profile, const std::vector<vision::Edge>& edges,
                                  double leastStrength, double smoothing,
                                  const std::function<bool(std::size_t)>& counts);
+// Every edge of a profile down to 2 grey levels, with what turned it away; `means` says which ones the step took.
+recipe::ObjectTable edgeTable(const recipe::RunInput& in, const vision::Profile& profile, vision::EdgeOptions options,
+                              const std::function<bool(const vision::Edge&)>& means);
 // 40 % of the weaker of the edges that matter, never under 4 × the picture's noise; whole grey levels.
 double leastStrengthFor(double weakest, double noise);
 // 5 % of the stroke, 7 to 41 px, unless the person chose one.

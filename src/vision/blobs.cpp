@@ -361,7 +361,7 @@ BlobList findBlobs(const image::GreyView& picture, const std::vector<Span>& wher
     }
     std::vector<int> parent;
     label(out.runs, o.fourConnected ? 0 : 1, parent);
-    if (o.split > 0) splitAll(out.runs, parent, o.split, o.leastArea);
+    if (o.split > 0) splitAll(out.runs, parent, o.split, o.partedFrom > 0 ? o.partedFrom : o.leastArea);
     std::vector<Sums> sums(parent.size());
     // Sum of squares 0 .. k, from a table: the division would cost more than all the rest.
     std::vector<std::int64_t> squares(std::size_t(picture.width) + 1, 0);

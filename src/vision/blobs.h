@@ -52,6 +52,7 @@ struct BlobOptions {
     // Touching objects are parted where the neck is narrower than the smaller of both by this share of its half width;
     // 0: never.
     double split = 0;
+    double partedFrom = 0; // px²: only areas of twice this and more are parted; 0: leastArea
 };
 struct BlobList {
     std::vector<Blob> blobs;

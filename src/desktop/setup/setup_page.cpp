@@ -1,7 +1,9 @@
 #include "desktop/setup/setup_page.h"
 
 #include "desktop/keys.h"
+#include "desktop/objects_view.h"
 #include "desktop/param_form.h"
+#include "desktop/setup/step_acts.h"
 #include "desktop/symbols.h"
 
 #include <QAbstractSpinBox>
@@ -14,6 +16,7 @@
 #include <QLineEdit>
 #include <QMenu>
 #include <QPainter>
+#include <QTimer>
 #include <QToolButton>
 #include <QVBoxLayout>
 #include <algorithm>
@@ -298,6 +301,7 @@ QString TrialGrid::emptyHint() const
 SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_session(session), m_source(session)
 {
     setObjectName(QStringLiteral("setupPage"));
+    m_acts = new StepActs(session, this);
     m_sheet = new SheetView(session, this);
     m_evidence = new EvidenceView(session, this);
     m_source.rebuild();
@@ -322,7 +326,18 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
     m_whole = new QSplitter(Qt::Vertical, this);
     m_whole->setObjectName(QStringLiteral("wholeSplitter"));
     m_whole->addWidget(top);
-    m_whole->addWidget(m_grid);
+    m_lower = new QWidget(this);
+    auto* lower = new QHBoxLayout(m_lower);
+    lower->setContentsMargins(0, 0, 0, 0);
+    lower->setSpacing(0);
+    m_side = new QWidget(m_lower);
+    m_side->setObjectName(QStringLiteral("side"));
+    auto* side = new QVBoxLayout(m_side);
+    side->setContentsMargins(0, 4, 0, 0);
+    lower->addWidget(m_grid, 1);
+    lower->addWidget(m_side);
+    m_side->hide();
+    m_whole->addWidget(m_lower);
     m_whole->setStretchFactor(0, 3), m_whole->setStretchFactor(1, 2);
     m_whole->setSizes({440, 320});
     auto* layout = new QVBoxLayout(this);
@@ -339,6 +354,7 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
         if (r >= 0) {
             const GridRow row_ = m_source.row(r);
             if (row_.kind != RowKind::FeaturesLine && row_.kind != RowKind::FixedHead && row_.kind != RowKind::Draft) {
+                if (m_session.nameIntoFormula(row_.step, row_.output)) return;
                 m_session.dropDraft();
                 m_session.select(row_.step, row_.output, row_.kind == RowKind::Element ? row_.element : -1);
             }
@@ -367,9 +383,24 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
     connect(m_sheet, &SheetView::referenceWanted, this, [this] {
         emit m_session.said(tr("Take a picture of a good part as reference first (Ctrl+R); steps are drawn on it"));
     });
+    connect(m_sheet, &SheetView::clickedOn, this, [this](geometry::Point at) {
+        if (m_evidence->showsObjects()) m_evidence->objects()->chooseAt(at);
+    });
+    connect(m_evidence->objects(), &ObjectsView::explained, m_sheet, &SheetView::sayAtPointer);
+    connect(m_evidence->objects(), &ObjectsView::explained, &session, &Session::said);
+    connect(m_upper, &QSplitter::splitterMoved, this, &SetupPage::arrange);
+    connect(m_whole, &QSplitter::splitterMoved, this, [this] { m_heightsChosen = true; });
     connect(m_sheet, &SheetView::armedUsed, this, [this] {
         for (QToolButton* b : m_questions) b->setChecked(false);
     });
+    // The field of a formula has the keyboard again after a name was clicked into it.
+    connect(&session, &Session::namedIntoFormula, this, [this] {
+        QTimer::singleShot(0, this, [this] {
+            if (auto* field = m_evidence->form()->findChild<QLineEdit*>(QStringLiteral("expression")))
+                field->setFocus(Qt::OtherFocusReason), field->end(false);
+        });
+    });
+    connect(m_evidence->form(), &ParamForm::entered, this, [this] { m_sheet->setFocus(); });
     makeActions();
     qApp->installEventFilter(this);
 }
@@ -377,6 +408,10 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
 // While text is being typed, plain keys belong to the field and not to the page.
 bool SetupPage::eventFilter(QObject* object, QEvent* e)
 {
+    if (e->type() == QEvent::KeyPress && (object == m_sheet || object == m_grid)) {
+        const auto* key = static_cast<QKeyEvent*>(e);
+        if (!(key->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) && beginLimits(key->text())) return true;
+    }
     if (e->type() == QEvent::ShortcutOverride) {
         const auto* key = static_cast<QKeyEvent*>(e);
         const QWidget* w = QApplication::focusWidget();
@@ -396,10 +431,124 @@ bool SetupPage::eventFilter(QObject* object, QEvent* e)
     return QWidget::eventFilter(object, e);
 }
 
+// The grid takes the columns it needs; where enough is left beside it, the settings stand there and the plots have the
+// evidence for themselves.
+void SetupPage::arrange()
+{
+    constexpr int least = 300;
+    const int all = m_lower->width(), high = m_whole->height();
+    if (all < 100) return;
+    if (!m_heightsChosen && high > 300 && m_lower->isVisible() && m_whole->widget(0)->isVisible()) {
+        const int rows = std::clamp(m_grid->neededHeight(), 180, high * 46 / 100);
+        if (std::abs(m_lower->height() - rows) > 2) m_whole->setSizes({high - rows - m_whole->handleWidth(), rows});
+    }
+    if (!m_grid->widthChosen() && m_session.trialCount() > 0) {
+        int width = 28; // a little narrower when that is what the settings lack
+        while (width > 24 && all - m_grid->neededWidth(width) < least) --width;
+        m_grid->setColumnWidth(all - m_grid->neededWidth(width) < least ? 28 : width);
+    }
+    const int left = all - m_grid->neededWidth(m_grid->columnWidth());
+    const bool beside = left >= least && m_session.trialCount() > 0;
+    if (beside) m_side->setFixedWidth(std::clamp(m_evidence->width(), least, left));
+    if (beside == m_side->isVisibleTo(m_lower)) return;
+    if (beside) m_side->layout()->addWidget(m_evidence->formArea());
+    m_side->setVisible(beside);
+    m_evidence->formIsElsewhere(beside);
+}
+
+void SetupPage::restoreHeights(const QByteArray& state)
+{
+    m_heightsChosen = true;
+    m_whole->restoreState(state);
+}
+
+void SetupPage::resizeEvent(QResizeEvent* e)
+{
+    QWidget::resizeEvent(e);
+    arrange();
+}
+
+void SetupPage::editSetting(const std::string& key)
+{
+    m_evidence->showObjects(false);
+    // Once the form is that of the step, and whatever asked for it has gone.
+    QTimer::singleShot(0, this, [this, key] { m_evidence->form()->showSetting(key); });
+}
+
+// The chosen step when it looks there, else one that finds objects there, else edges or parts.
+std::string SetupPage::stepLookingAt(geometry::Point at) const
+{
+    const Step* chosen = m_session.selectedStep();
+    if (m_session.draft() && chosen) return chosen->id;
+    const Recipe& recipe = m_session.prepared()->recipe();
+    const auto* item = m_session.currentItem();
+    std::string best;
+    int least = 100;
+    for (const Step& s : recipe.steps) {
+        const StepKind* k = findKind(s.kind);
+        if (!k || !k->tell || !s.inUse) continue;
+        bool placed = true, looks = k->regions.empty();
+        const auto regions = inspect::Placing(recipe, item).regions(s, placed);
+        for (const RegionSpec& spec : k->regions) {
+            if (spec.teaching) continue;
+            const auto region = regions.find(spec.key);
+            looks = looks || (placed && (region == regions.end() ? !spec.needed : region->second.contains(at)));
+        }
+        const bool same = chosen && s.id == chosen->id;
+        const int rank = looks ? (same            ? 0
+                                  : k->hasFilters ? 1
+                                  : k->datum      ? 4
+                                                  : 2)
+                               : (same && k->hasFilters ? 3
+                                  : same                ? 10
+                                  : k->hasFilters       ? 11
+                                                        : 12);
+        if (rank < least) least = rank, best = s.id;
+    }
+    return best;
+}
+
+void SetupPage::howCome()
+{
+    const auto at = m_sheet->pointedPlace();
+    if (!at) return emit m_session.said(tr("Put the pointer on something in the picture and press H"));
+    const std::string step = stepLookingAt(*at);
+    if (step.empty()) return emit m_session.said(tr("No step of this recipe finds objects, edges or parts"));
+    if (!m_session.draft() && step != m_session.selected()) m_session.select(step);
+    m_evidence->showObjects(true);
+    m_evidence->objects()->howCome(*at);
+}
+
+// A figure or a sign typed over the sheet or the grid begins the limits of the chosen check.
+bool SetupPage::beginLimits(const QString& text)
+{
+    if (text.size() != 1 || !QStringLiteral("0123456789<>±").contains(text)) return false;
+    const Step* s = m_session.selectedStep();
+    const Check* c = m_session.selectedCheck();
+    if (!s || !c) return false;
+    auto* field =
+        m_evidence->form()->findChild<QLineEdit*>(QStringLiteral("limits_") + QString::fromStdString(c->output));
+    if (!field) return false;
+    m_evidence->showObjects(false);
+    field->setFocus(Qt::ShortcutFocusReason);
+    field->setText(text);
+    return true;
+}
+
+// A formula of its own; what is clicked while its field has the keyboard puts its name in.
+void SetupPage::startFormula()
+{
+    if (m_session.recipe().steps.empty())
+        return emit m_session.said(tr("A formula needs steps whose values it can name"));
+    makeInView(*findKind("formula"));
+    editSetting("expression");
+}
+
 void SetupPage::refreshGrid()
 {
     m_source.rebuild();
     m_grid->refresh();
+    arrange();
     const std::string id = m_session.draft() ? m_session.draft()->offer().step.id : m_session.selected();
     const Check* check = m_session.selectedCheck();
     m_grid->setCurrent(m_source.rowOf(id, check ? check->output : std::string(), m_session.selectedElement()),
@@ -433,14 +582,24 @@ void SetupPage::makeStrip()
         auto* menu = new QMenu(b);
         menu->setToolTipsVisible(true);
         for (const StepKind* k : kinds) {
-            QAction* a = menu->addAction(kindIcon(*k), QString::fromStdString(k->label));
+            const QStringList purpose = QString::fromStdString(k->purpose).split(QLatin1Char(' '));
+            QAction* a = menu->addAction(kindIcon(*k), QString::fromStdString(k->label) + QLatin1Char('\t') +
+                                                           purpose.mid(0, 4).join(QStringLiteral(", ")));
             a->setObjectName(QStringLiteral("kind_") + QString::fromStdString(k->key));
             a->setToolTip(QString::fromStdString(k->help) + QStringLiteral("\n") +
                           tr("For: %1").arg(QString::fromStdString(k->purpose)) + QStringLiteral("\n") +
                           tr("How: %1").arg(QString::fromStdString(k->gesture)));
             connect(a, &QAction::triggered, this, [this, key = k->key, b] {
+                // The same one once more, or with Shift: it stays for many strokes.
+                const bool stays =
+                    m_sheet->armedKind() == key || QApplication::keyboardModifiers().testFlag(Qt::ShiftModifier);
                 arm(key);
-                b->setChecked(true);
+                if (stays && !m_sheet->armedKind().empty()) {
+                    m_sheet->setArmedStays(true);
+                    emit m_session.said(tr("%1 stays for the strokes to come; Esc lets go")
+                                            .arg(QString::fromStdString(findKind(key)->label)));
+                }
+                b->setChecked(!m_sheet->armedKind().empty());
             });
             names << QString::fromStdString(k->label);
         }
@@ -478,6 +637,7 @@ void SetupPage::arm(const std::string& kind)
     if (!k->offer) { // nothing on the part makes it: it stands in the form at once
         makeInView(*k);
         for (QToolButton* b : m_questions) b->setChecked(false);
+        if (kind == "formula") editSetting("expression");
         return;
     }
     m_sheet->setArmedKind(kind);
@@ -621,20 +781,15 @@ void SetupPage::makeActions()
     add("takeReference", [this] {
         if (auto ok = m_session.takeReference(); !ok) emit m_session.said(QString::fromStdString(ok.error().text()));
     });
-    add("deleteStep", [this] {
-        const std::string id = m_session.selected();
-        if (id.empty() || m_session.draft()) return;
-        const auto by = m_session.recipe().readBy(id).size();
-        const QString name = QString::fromStdString(m_session.recipe().find(id)->name);
-        m_session.change(tr("delete %1").arg(name), [&](Recipe& r) {
-            r.steps.erase(std::remove_if(r.steps.begin(), r.steps.end(), [&](const Step& s) { return s.id == id; }),
-                          r.steps.end());
-        });
-        m_session.select({});
-        emit m_session.said(
-            by ? tr("%1 deleted; %2 steps that read it say \"input missing\" (Ctrl+Z brings it back)").arg(name).arg(by)
-               : tr("%1 deleted").arg(name));
-    });
+    add("deleteStep", [this] { m_acts->remove(); });
+    add("deleteReaders", [this] { m_acts->removeWithReaders(); });
+    add("copyStep", [this] { m_acts->copy(); });
+    add("cutStep", [this] { m_acts->cut(); });
+    add("pasteStep", [this] { m_acts->paste(); });
+    add("repeatStep", [this] { m_acts->repeat(); });
+    add("moveUp", [this] { m_acts->move(-1); });
+    add("moveDown", [this] { m_acts->move(1); });
+    add("formula", [this] { startFormula(); });
     add("rename", [this] { renameSelected(); });
     add("useStep", [this] {
         const std::string id = m_session.selected();
@@ -678,6 +833,15 @@ void SetupPage::makeActions()
     add("reverse", [this] { m_sheet->reverse(); });
     add("nextShape", [this] { m_sheet->nextShape(); });
     add("leaveOut", [this] { m_sheet->startLeavingOut(); });
+    add("howCome", [this] { howCome(); });
+    add("objects", [this] {
+        if (!m_evidence->objects()->available())
+            return emit m_session.said(
+                tr("The chosen step looks at nothing one by one: choose blobs, edges or a pattern"));
+        m_evidence->showObjects(!m_evidence->showsObjects());
+    });
+    add("likeThis", [this] { m_evidence->objects()->example(true); });
+    add("notThis", [this] { m_evidence->objects()->example(false); });
     add("takeEmpty", [this] {
         if (auto ok = m_session.takeEmpty(); !ok) emit m_session.said(QString::fromStdString(ok.error().text()));
     });
@@ -700,7 +864,7 @@ void SetupPage::makeActions()
     add("nextItem", [this] { m_session.setItem(m_session.item() + 1); });
     QAction* sheetAlone = toggle("sheetAlone", [this](bool on) {
         if (on) action(QStringLiteral("gridAlone"))->setChecked(false); // never both: that would be an empty page
-        m_grid->setVisible(!on);
+        m_lower->setVisible(!on);
         m_evidence->setVisible(!on);
         m_strip->setVisible(!on);
     });

@@ -11,6 +11,8 @@ class QToolButton;
 namespace desktop
 {
 
+class StepActs;
+
 // The grid's view of the session.
 class TrialGrid : public GridSource
 {
@@ -49,6 +51,8 @@ public:
     EvidenceView* evidence() const { return m_evidence; }
     QSplitter* upper() const { return m_upper; }
     QSplitter* whole() const { return m_whole; }
+    bool heightsChosen() const { return m_heightsChosen; } // by a person; else the grid takes the rows it needs
+    void restoreHeights(const QByteArray& state);
     QAction* action(const QString& id) const;
 
 public slots:
@@ -56,28 +60,37 @@ public slots:
     // by keys alone: in the middle of the view, or of the features that are there
     void makeInView(const recipe::StepKind& kind);
     void renameSelected();
-    void refreshTheme(); // after the theme changed
+    void refreshTheme();                      // after the theme changed
+    void editSetting(const std::string& key); // of the chosen step, in the form
+    void arm(const std::string& kind);
+    void howCome(); // what is under the pointer
 
 protected:
     bool eventFilter(QObject*, QEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
 
 private:
     void makeActions();
     void makeStrip();
     void refreshGrid();
+    void arrange();
+    bool beginLimits(const QString& text);
+    void startFormula();
+    std::string stepLookingAt(geometry::Point at) const;
     void labelRestGood(); // those without a label
     void label(recipe::Label label);
-    void arm(const std::string& kind);
     void nextTrialWhere(const std::function<bool(int)>& wanted, const QString& none);
 
     Session& m_session;
     TrialGrid m_source;
+    StepActs* m_acts;
     SheetView* m_sheet;
     EvidenceView* m_evidence;
     GridView* m_grid;
-    QWidget* m_strip;
+    QWidget *m_strip, *m_lower, *m_side;
     QSplitter *m_upper, *m_whole;
     std::vector<QToolButton*> m_questions;
+    bool m_heightsChosen = false;
 };
 
 } // namespace desktop

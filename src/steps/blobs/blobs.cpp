@@ -6,7 +6,10 @@
 #include "vision/colour.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <limits>
+#include <tuple>
 
 namespace steps
 {
@@ -33,49 +36,92 @@ vision::BlobOptions options(const P& p, const Selection& taken, double grows = 1
     return o;
 }
 
+enum Column {
+    Areas,
+    X,
+    Y,
+    AlongX,
+    AlongY,
+    BoxLeft,
+    BoxTop,
+    BoxWidth,
+    BoxHeight,
+    Length,
+    Width,
+    Perimeter,
+    Major,
+    Minor,
+    Angle,
+    Circularity,
+    Elongation,
+    Convexity,
+    Holes,
+    GreyMean,
+    GreySpread,
+    AtBorder,
+    NetArea,
+    FullArea,
+    EqualDiameter,
+    FeretMost,
+    FeretLeast,
+    MomentAngle,
+    Hue,
+    Chroma,
+    kColumns
+};
+constexpr std::array<const char*, kColumns> kKeys{
+    "areas",          "x",          "y",           "along_x",      "along_y",    "box_left",
+    "box_top",        "box_width",  "box_height",  "length",       "width",      "perimeter",
+    "major",          "minor",      "angle",       "circularity",  "elongation", "convexity",
+    "holes",          "grey_mean",  "grey_spread", "at_border",    "net_area",   "full_area",
+    "equal_diameter", "feret_most", "feret_least", "moment_angle", "hue",        "chroma"};
+// Turned away ones that are kept in the table; the rest is counted.
+constexpr std::size_t kMostTurnedAway = 2000;
+
 struct Object {
-    const vision::Blob* blob = nullptr;
+    int index = 0;      // in the blob list
     vision::Blob level; // area, centroid and axes in level px
     vision::BlobShape shape;
-    std::map<std::string, double> values; // by output key, px
+    bool described = false;
     double rank = 0;
+    ObjectTable::Row row;
+    double value(Column c) const { return row.values[std::size_t(c)]; }
 };
 
 // Row numbers by height: an object within half the median box height of a row's middle belongs to it.
-void rankByRows(std::vector<Object>& all, const char* down, const char* across, const std::vector<double>& sizes)
+void rankByRows(std::vector<Object>& all, Column down, Column across, const std::vector<double>& sizes)
 {
     if (all.empty()) return;
     std::vector<double> s = sizes;
     std::nth_element(s.begin(), s.begin() + std::ptrdiff_t(s.size() / 2), s.end());
     const double reach = std::max(1.0, s[s.size() / 2] / 2);
     std::stable_sort(all.begin(), all.end(),
-                     [&](const Object& a, const Object& b) { return a.values.at(down) < b.values.at(down); });
-    double middle = all.front().values.at(down), n = 0;
+                     [&](const Object& a, const Object& b) { return a.value(down) < b.value(down); });
+    double middle = all.front().value(down), n = 0;
     int row = 0;
     for (Object& o : all) {
-        const double y = o.values.at(down);
+        const double y = o.value(down);
         if (y - middle > reach) ++row, middle = y, n = 0;
         middle = (middle * n + y) / (n + 1), ++n;
         o.rank = row;
     }
     std::stable_sort(all.begin(), all.end(), [&](const Object& a, const Object& b) {
-        return a.rank != b.rank ? a.rank < b.rank : a.values.at(across) < b.values.at(across);
+        return a.rank != b.rank ? a.rank < b.rank : a.value(across) < b.value(across);
     });
 }
 
 void sortObjects(const P& p, const RunInput& in, const Region& region, std::vector<Object>& all)
 {
     std::vector<double> heights, widths;
-    for (const Object& o : all)
-        heights.push_back(o.values.at("box_height")), widths.push_back(o.values.at("box_width"));
-    if (p.order == BlobOrder::Rows) return rankByRows(all, "along_y", "along_x", heights);
-    if (p.order == BlobOrder::Columns) return rankByRows(all, "along_x", "along_y", widths);
+    for (const Object& o : all) heights.push_back(o.value(BoxHeight)), widths.push_back(o.value(BoxWidth));
+    if (p.order == BlobOrder::Rows) return rankByRows(all, AlongY, AlongX, heights);
+    if (p.order == BlobOrder::Columns) return rankByRows(all, AlongX, AlongY, widths);
     const Point middle =
         in.level(region.shape == Shape::Whole ? Point{in.grey().width / 2.0, in.grey().height / 2.0} : region.middle());
     for (Object& o : all) {
         switch (p.order) {
-        case BlobOrder::DatumX: o.rank = o.values.at("along_x"); break;
-        case BlobOrder::DatumY: o.rank = o.values.at("along_y"); break;
+        case BlobOrder::DatumX: o.rank = o.value(AlongX); break;
+        case BlobOrder::DatumY: o.rank = o.value(AlongY); break;
         case BlobOrder::Largest: o.rank = -o.level.area; break;
         case BlobOrder::Smallest: o.rank = o.level.area; break;
         default: { // counter-clockwise from the datum's x direction
@@ -87,124 +133,163 @@ void sortObjects(const P& p, const RunInput& in, const Region& region, std::vect
     std::stable_sort(all.begin(), all.end(), [](const Object& a, const Object& b) { return a.rank < b.rank; });
 }
 
-const std::vector<std::string>& listKeys()
+// Objects of a picture, each with its values and its fate by size, border and filters.
+class Finding
 {
-    static const std::vector<std::string> keys{
-        "areas",     "x",           "y",          "along_x",        "along_y",    "box_left",    "box_top",
-        "box_width", "box_height",  "length",     "width",          "perimeter",  "major",       "minor",
-        "angle",     "circularity", "elongation", "convexity",      "holes",      "grey_mean",   "grey_spread",
-        "at_border", "net_area",    "full_area",  "equal_diameter", "feret_most", "feret_least", "moment_angle"};
-    return keys;
+public:
+    Finding(const P& p, const RunInput& in, vision::BlobList list)
+        : m_p(p), m_in(in), m_list(std::move(list)), m_runs(m_list),
+          m_coloured(image::channels(in.seen().pixels.format()) == 3)
+    {
+    }
+    const vision::BlobList& list() const { return m_list; }
+    int columns() const { return m_coloured ? kColumns : Hue; }
+    Object measured(int index) const;
+    void describe(Object& o) const; // shape and grey levels: what takes longer
+    void judge(Object& o) const;    // its fate
+
+private:
+    void turnAway(Object& o, Fate fate, std::string by, double value, std::optional<double> low,
+                  std::optional<double> high) const
+    {
+        o.row.fate = fate, o.row.by = std::move(by), o.row.value = value, o.row.low = low, o.row.high = high;
+    }
+    const P& m_p;
+    const RunInput& m_in;
+    vision::BlobList m_list;
+    vision::BlobRuns m_runs;
+    bool m_coloured;
+};
+
+Object Finding::measured(int index) const
+{
+    Object o;
+    o.index = index;
+    const vision::Blob& blob = m_list.blobs[std::size_t(index)];
+    o.level = blob;
+    if (m_in.bends())
+        o.shape = m_runs.describe(
+            index, [&](Point q) { return m_in.level(q); }, o.level);
+    const vision::Blob& b = o.level;
+    const Point local = m_in.frame.toLocal(b.centroid);
+    auto& v = o.row.values;
+    v.assign(std::size_t(columns()), std::numeric_limits<double>::quiet_NaN());
+    v[Areas] = b.area, v[X] = blob.centroid.x, v[Y] = blob.centroid.y, v[AlongX] = local.x, v[AlongY] = local.y;
+    // The box runs along the borders of its pixels.
+    v[BoxLeft] = b.left - 0.5, v[BoxTop] = b.top - 0.5, v[BoxWidth] = b.right - b.left + 1,
+    v[BoxHeight] = b.bottom - b.top + 1;
+    v[Major] = b.major, v[Minor] = b.minor, v[Holes] = b.holes, v[AtBorder] = b.touchesBorder ? 1 : 0;
+    const double hole = b.holeArea * (blob.area > 0 ? b.area / blob.area : 1);
+    v[NetArea] = m_p.fillHoles ? b.area - hole : b.area, v[FullArea] = m_p.fillHoles ? b.area : b.area + hole;
+    v[EqualDiameter] = std::sqrt(4 * b.area / geometry::kPi);
+    v[MomentAngle] = geometry::degrees(geometry::wrapped(2 * (b.angle - m_in.frame.angle)) / 2);
+    o.row.at = b.centroid;
+    o.row.radius = std::max(3.0, b.major / 2), o.row.across = std::max(3.0, b.minor / 2), o.row.angle = b.angle;
+    return o;
 }
 
-base::Result<RunOutput> run(const P& p, const RunInput& in)
+void Finding::describe(Object& o) const
 {
-    const Region region = in.region("region");
-    const auto where = selectionSpans(in);
-    if (where.empty()) return base::fail(base::ErrorCode::NoResult, "the region lies outside the picture");
-    const auto taken = select(p, in, where);
-    if (!taken) return base::passOn(taken.error());
-    RunOutput out;
-    for (const std::string& key : listKeys()) out.values[key] = {};
-    out.values["count"] = {0}, out.values["total_area"] = {0};
-    const image::Image& shown = in.seen().pixels;
-    const bool coloured = image::channels(shown.format()) == 3;
-    if (coloured) out.values["hue"] = {}, out.values["chroma"] = {};
-    for (const Filter& f : in.filters)
-        if (!coloured && (f.output == "hue" || f.output == "chroma"))
-            return base::fail(base::ErrorCode::NoResult,
-                              "the filter on " + f.output + " needs a colour picture, this one is grey");
-    std::vector<Object> all;
-    vision::BlobList list;
-    if (taken->threshold) out.values["threshold"] = {*taken->threshold};
-    if (!taken->nothing) list = vision::findBlobs(taken->view, where, options(p, *taken, in.grows()));
-    const vision::BlobRuns runs(list);
-    // Shape is described for what is listed, and before that only when a filter asks for it.
-    const auto describe = [&](Object& o) {
-        const int index = int(o.blob - list.blobs.data());
-        if (!in.bends()) o.shape = runs.describe(index);
-        const auto [mean, spread] = runs.grey(in.grey(), index);
-        auto& v = o.values;
-        v["length"] = o.shape.box.length, v["width"] = o.shape.box.width, v["perimeter"] = o.shape.perimeter;
-        v["angle"] = geometry::degrees(geometry::wrapped(2 * (o.shape.box.angle - in.frame.angle)) / 2);
-        v["circularity"] = o.shape.circularity, v["elongation"] = o.shape.elongation,
-        v["convexity"] = o.shape.convexity;
-        v["grey_mean"] = mean, v["grey_spread"] = spread;
-        v["feret_most"] = o.shape.feretMost, v["feret_least"] = o.shape.feretLeast;
-        if (!coloured) return;
-        const auto rgb = runs.colour(shown, index);
-        const auto [hue, chroma] = vision::hueOf(rgb);
-        v["hue"] = hue, v["chroma"] = chroma;
-    };
-    const bool filtersByShape = !in.filters.empty();
-    int tooLarge = 0, filtered = 0;
-    const double mostArea = p.mostArea * in.grows() * in.grows();
-    for (std::size_t i = 0; i < list.blobs.size(); ++i) {
-        if (list.blobs[i].area > mostArea) {
-            ++tooLarge;
-            continue;
-        }
-        Object o;
-        o.blob = &list.blobs[i];
-        o.level = *o.blob;
-        if (in.bends())
-            o.shape = runs.describe(
-                int(i), [&](Point q) { return in.level(q); }, o.level);
-        const vision::Blob& b = o.level;
-        const Point local = in.frame.toLocal(b.centroid);
-        auto& v = o.values;
-        v["areas"] = b.area, v["x"] = o.blob->centroid.x, v["y"] = o.blob->centroid.y, v["along_x"] = local.x,
-        v["along_y"] = local.y;
-        // The box runs along the borders of its pixels.
-        v["box_left"] = b.left - 0.5, v["box_top"] = b.top - 0.5, v["box_width"] = b.right - b.left + 1,
-        v["box_height"] = b.bottom - b.top + 1;
-        v["major"] = b.major, v["minor"] = b.minor, v["holes"] = b.holes, v["at_border"] = b.touchesBorder ? 1 : 0;
-        const double hole = b.holeArea * (o.blob->area > 0 ? b.area / o.blob->area : 1);
-        v["net_area"] = p.fillHoles ? b.area - hole : b.area, v["full_area"] = p.fillHoles ? b.area : b.area + hole;
-        v["equal_diameter"] = std::sqrt(4 * b.area / geometry::kPi);
-        v["moment_angle"] = geometry::degrees(geometry::wrapped(2 * (b.angle - in.frame.angle)) / 2);
-        if (filtersByShape) describe(o);
-        const bool kept = std::all_of(in.filters.begin(), in.filters.end(), [&](const Filter& f) {
-            const auto it = v.find(f.output);
-            return it != v.end() && ((!f.low || it->second >= *f.low) && (!f.high || it->second <= *f.high));
-        });
-        if (kept) all.push_back(std::move(o));
-        else ++filtered;
+    if (o.described) return;
+    o.described = true;
+    if (!m_in.bends()) o.shape = m_runs.describe(o.index);
+    const auto [mean, spread] = m_runs.grey(m_in.grey(), o.index);
+    auto& v = o.row.values;
+    v[Length] = o.shape.box.length, v[Width] = o.shape.box.width, v[Perimeter] = o.shape.perimeter;
+    v[Angle] = geometry::degrees(geometry::wrapped(2 * (o.shape.box.angle - m_in.frame.angle)) / 2);
+    v[Circularity] = o.shape.circularity, v[Elongation] = o.shape.elongation, v[Convexity] = o.shape.convexity;
+    v[GreyMean] = mean, v[GreySpread] = spread;
+    v[FeretMost] = o.shape.feretMost, v[FeretLeast] = o.shape.feretLeast;
+    if (m_coloured) std::tie(v[Hue], v[Chroma]) = vision::hueOf(m_runs.colour(m_in.seen().pixels, o.index));
+}
+
+// In the order they are asked: size, border, greatest size, filters. The first that is not kept to turns it away.
+void Finding::judge(Object& o) const
+{
+    const vision::Blob& blob = m_list.blobs[std::size_t(o.index)];
+    const double square = m_in.grows() * m_in.grows(), least = m_p.leastArea * square, most = m_p.mostArea * square;
+    if (blob.area < least) return turnAway(o, Fate::Bounded, "least_area", blob.area, least, {});
+    if (m_p.dropBorder && (m_p.borderOf == BorderOf::Region ? blob.touchesBorder : blob.touchesPicture))
+        return turnAway(o, Fate::AtBorder, "drop_border", 1, {}, {});
+    if (blob.area > most) return turnAway(o, Fate::Bounded, "most_area", blob.area, {}, most);
+    if (m_in.filters.empty()) return;
+    describe(o);
+    for (const Filter& f : m_in.filters) {
+        const auto at = std::find(kKeys.begin(), kKeys.end(), f.output) - kKeys.begin();
+        const double x = at < columns() ? o.row.values[std::size_t(at)] : std::numeric_limits<double>::quiet_NaN();
+        if ((!f.low || x >= *f.low) && (!f.high || x <= *f.high)) continue;
+        return turnAway(o, Fate::Filtered, f.output, x, f.low, f.high);
     }
-    sortObjects(p, in, region, all);
-    out.values["count"] = {double(all.size())};
-    for (const Object& o : all) out.values["total_area"][0] += o.level.area;
-    const std::size_t listed = std::min(all.size(), std::size_t(p.mostObjects));
-    out.unlisted = all.size() - listed;
-    if (out.unlisted > 0)
-        out.note = "the list is cut off: " + std::to_string(listed) + " of " + std::to_string(all.size()) +
-                   " objects are listed, all are counted";
-    // What was taken away is counted and said.
-    const int offSize = list.tooSmall + tooLarge;
-    out.values["left_at_border"] = {double(list.atBorder)}, out.values["left_by_size"] = {double(offSize)};
-    out.values["left_by_filters"] = {double(filtered)};
-    std::string left;
-    for (const auto& [n, words] : {std::pair{list.atBorder, "at the border"},
-                                   {list.tooSmall, "too small"},
-                                   {tooLarge, "too large"},
-                                   {filtered, "by filters"}})
-        if (n > 0) left += (left.empty() ? "" : ", ") + std::to_string(n) + " " + words;
-    if (!left.empty()) out.note += (out.note.empty() ? "" : "; ") + ("left out: " + left);
+}
+
+struct Counted {
+    int tooSmall = 0, tooLarge = 0, atBorder = 0, filtered = 0;
+    // What was taken away, in words.
+    std::string text() const
+    {
+        std::string out;
+        for (const auto& [n, words] : {std::pair{atBorder, "at the border"},
+                                       {tooSmall, "too small"},
+                                       {tooLarge, "too large"},
+                                       {filtered, "by filters"}})
+            if (n > 0) out += (out.empty() ? "" : ", ") + std::to_string(n) + " " + words;
+        return out;
+    }
+};
+
+ObjectTable tableOf(const Finding& finding, std::vector<Object>& kept, std::vector<Object>& away)
+{
+    ObjectTable table;
+    for (int c = 0; c < finding.columns(); ++c) table.columns.push_back({kKeys[std::size_t(c)], {}, {}});
+    // The largest of those that were turned away are the ones a person asks about.
+    std::stable_sort(away.begin(), away.end(),
+                     [](const Object& a, const Object& b) { return a.level.area > b.level.area; });
+    if (away.size() > kMostTurnedAway) table.more = int(away.size() - kMostTurnedAway), away.resize(kMostTurnedAway);
+    for (auto* list : {&kept, &away})
+        for (Object& o : *list) table.rows.push_back(std::move(o.row));
+    return table;
+}
+
+// Places: each takes the nearest object that no other place is nearer to.
+void judgePlaces(const P& p, const RunInput& in, const std::vector<Object>& all, RunOutput& out)
+{
+    std::vector<Point> wanted, found;
+    for (const Place& place : in.places) wanted.push_back(place.at);
+    for (const Object& o : all) found.push_back(o.level.centroid);
+    std::vector<double> present;
+    for (const int object : geometry::nearestPairs(wanted, found, p.placeReach * in.grows()))
+        present.push_back(object >= 0 ? 1 : 0);
+    double missing = 0;
+    std::string names;
+    for (std::size_t k = 0; k < present.size(); ++k)
+        if (present[k] == 0) {
+            ++missing;
+            names += (names.empty() ? "missing: " : ", ") + in.places[k].name;
+            out.marks.push_back({MarkShape::Circle,
+                                 MarkRole::Stray,
+                                 {in.places[k].at},
+                                 std::max(4.0, p.placeReach / 2),
+                                 in.places[k].name});
+        }
+    out.values["present"] = present;
+    out.values["missing"] = {missing};
+    out.values["surplus"] = {double(all.size()) - double(present.size()) + missing};
+    if (!names.empty()) out.note = out.note.empty() ? names : out.note + "; " + names;
+}
+
+// The group others read and the outlines on the sheet.
+void showListed(std::vector<Object>& all, std::size_t listed, RunOutput& out)
+{
     Group group;
     group.unlisted = out.unlisted;
-    int number = 0;
     for (std::size_t i = 0; i < listed; ++i) {
         Object& o = all[i];
-        if (!filtersByShape) describe(o);
-        for (const std::string& key : listKeys()) out.values[key].push_back(o.values.at(key));
-        for (const char* key : {"hue", "chroma"})
-            if (coloured) out.values[key].push_back(o.values.at(key));
+        const int number = int(i) + 1;
         group.members.push_back({o.level.centroid, o.level.angle, o.shape.box.length, o.shape.box.width});
         const auto box = Region::rectangle(o.shape.box.centre, std::max(1.0, o.shape.box.length),
                                            std::max(1.0, o.shape.box.width), o.shape.box.angle)
                              .outlines();
         group.extent.insert(group.extent.end(), box.front().begin(), box.front().end());
-        ++number;
         bool first = true;
         if (number > 500) continue; // marks of more objects than that help nobody
         for (auto& loop : o.shape.outlines) {
@@ -213,33 +298,104 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
             first = false;
         }
     }
-    // Places: each takes the nearest object that no other place is nearer to.
-    if (!in.places.empty()) {
-        std::vector<Point> wanted, found;
-        for (const Place& place : in.places) wanted.push_back(place.at);
-        for (const Object& o : all) found.push_back(o.level.centroid);
-        std::vector<double> present;
-        for (const int object : geometry::nearestPairs(wanted, found, p.placeReach * in.grows()))
-            present.push_back(object >= 0 ? 1 : 0);
-        double missing = 0;
-        std::string names;
-        for (std::size_t k = 0; k < present.size(); ++k)
-            if (present[k] == 0) {
-                ++missing;
-                names += (names.empty() ? "missing: " : ", ") + in.places[k].name;
-                out.marks.push_back({MarkShape::Circle,
-                                     MarkRole::Stray,
-                                     {in.places[k].at},
-                                     std::max(4.0, p.placeReach / 2),
-                                     in.places[k].name});
-            }
-        out.values["present"] = present;
-        out.values["missing"] = {missing};
-        out.values["surplus"] = {double(all.size()) - double(present.size()) + missing};
-        if (!names.empty()) out.note = out.note.empty() ? names : out.note + "; " + names;
-    }
     if (!group.members.empty()) out.features["group"] = std::move(group);
+}
+
+base::Status filtersFit(const RunInput& in)
+{
+    const bool coloured = image::channels(in.seen().pixels.format()) == 3;
+    for (const Filter& f : in.filters)
+        if (!coloured && (f.output == "hue" || f.output == "chroma"))
+            return base::fail(base::ErrorCode::NoResult,
+                              "the filter on " + f.output + " needs a colour picture, this one is grey");
+    return {};
+}
+
+base::Result<RunOutput> run(const P& p, const RunInput& in)
+{
+    const auto where = selectionSpans(in);
+    if (where.empty()) return base::fail(base::ErrorCode::NoResult, "the region lies outside the picture");
+    const auto taken = select(p, in, where);
+    if (!taken) return base::passOn(taken.error());
+    if (const auto fit = filtersFit(in); !fit) return base::passOn(fit.error());
+    RunOutput out;
+    if (taken->threshold) out.values["threshold"] = {*taken->threshold};
+    vision::BlobList list;
+    if (!taken->nothing) list = vision::findBlobs(taken->view, where, options(p, *taken, in.grows()));
+    const Finding finding(p, in, std::move(list));
+    Counted left{finding.list().tooSmall, 0, finding.list().atBorder, 0};
+    std::vector<Object> all, away;
+    for (std::size_t i = 0; i < finding.list().blobs.size(); ++i) {
+        Object o = finding.measured(int(i));
+        finding.judge(o);
+        if (o.row.fate == Fate::Kept) {
+            all.push_back(std::move(o));
+            continue;
+        }
+        ++(o.row.fate == Fate::Filtered ? left.filtered : left.tooLarge);
+        away.push_back(std::move(o));
+    }
+    sortObjects(p, in, in.region("region"), all);
+    out.values["count"] = {double(all.size())};
+    double total = 0;
+    for (const Object& o : all) total += o.level.area;
+    out.values["total_area"] = {total};
+    const std::size_t listed = std::min(all.size(), std::size_t(p.mostObjects));
+    out.unlisted = all.size() - listed;
+    if (out.unlisted > 0)
+        out.note = "the list is cut off: " + std::to_string(listed) + " of " + std::to_string(all.size()) +
+                   " objects are listed, all are counted";
+    // What was taken away is counted and said.
+    out.values["left_at_border"] = {double(left.atBorder)};
+    out.values["left_by_size"] = {double(left.tooSmall + left.tooLarge)};
+    out.values["left_by_filters"] = {double(left.filtered)};
+    if (const std::string text = left.text(); !text.empty())
+        out.note += (out.note.empty() ? "" : "; ") + ("left out: " + text);
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        if (i >= listed) {
+            all[i].row.fate = Fate::Unlisted;
+            continue;
+        }
+        finding.describe(all[i]);
+        all[i].row.number = int(i) + 1;
+    }
+    showListed(all, listed, out);
+    if (!in.places.empty()) judgePlaces(p, in, all, out);
+    out.objects = tableOf(finding, all, away);
     return out;
+}
+
+// Every area that was taken, with what turned it away: also those that size and border left out.
+base::Result<ObjectTable> tell(const P& p, const RunInput& in)
+{
+    const auto where = selectionSpans(in);
+    if (where.empty()) return base::fail(base::ErrorCode::NoResult, "the region lies outside the picture");
+    const auto taken = select(p, in, where);
+    if (!taken) return base::passOn(taken.error());
+    if (const auto fit = filtersFit(in); !fit) return base::passOn(fit.error());
+    vision::BlobOptions o = options(p, *taken, in.grows());
+    o.border = vision::BorderRule::Keep;
+    o.partedFrom = o.leastArea, o.leastArea = 1;
+    vision::BlobList list;
+    if (!taken->nothing) list = vision::findBlobs(taken->view, where, o);
+    const Finding finding(p, in, std::move(list));
+    std::vector<Object> all, away;
+    for (std::size_t i = 0; i < finding.list().blobs.size(); ++i) {
+        Object one = finding.measured(int(i));
+        finding.judge(one);
+        (one.row.fate == Fate::Kept ? all : away).push_back(std::move(one));
+    }
+    sortObjects(p, in, in.region("region"), all);
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        const bool listed = i < std::size_t(p.mostObjects);
+        all[i].row.fate = listed ? Fate::Kept : Fate::Unlisted;
+        all[i].row.number = listed ? int(i) + 1 : 0;
+        finding.describe(all[i]);
+    }
+    std::stable_sort(away.begin(), away.end(),
+                     [](const Object& a, const Object& b) { return a.level.area > b.level.area; });
+    for (std::size_t i = 0; i < std::min(away.size(), kMostTurnedAway); ++i) finding.describe(away[i]);
+    return tableOf(finding, all, away);
 }
 
 base::Result<Evidence> evidence(const P& p, const RunInput& in) { return selectionEvidence(p, in, selectionSpans(in)); }
@@ -429,11 +585,13 @@ StepKind blobs()
         .output({"threshold", "Threshold",
                  "The grey level at which objects begin; nothing when the region has one grey level.", Unit::GreyLevel})
         .filtersNot("present")
+        .placesOnly({"x", "y", "along_x", "along_y", "box_left", "box_top"})
         .better({"circularity", "convexity"}, OutputSpec::Better::More, 0.0, 1.0)
         .better({"missing", "surplus", "left_at_border", "left_by_size", "left_by_filters"}, OutputSpec::Better::Less,
                 0.0)
         .madeByArea()
         .shows(evidence)
+        .tells(tell)
         .offers(offer)
         .runs(run);
 }

@@ -130,6 +130,17 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
     return e;
 }
 
+base::Result<ObjectTable> tell(const P& p, const RunInput& in)
+{
+    const auto seen = see(p, in);
+    if (!seen) return base::passOn(seen.error());
+    const auto pair = choose(p, seen->edges, seen->profile.path.length / 2);
+    return edgeTable(in, seen->profile, options(p), [&](const vision::Edge& e) {
+        return pair &&
+               (e.position == seen->edges[pair->first].position || e.position == seen->edges[pair->second].position);
+    });
+}
+
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
     if (g.type != Gesture::Type::Stroke) return {};
@@ -246,6 +257,7 @@ StepKind edge_pair()
         .output({"angle", "Angle", "On a ring or arc: angle between the two edges about the centre.", Unit::Degree})
         .leavesOut()
         .shows(evidence)
+        .tells(tell)
         .offers(offer)
         .runs(run);
 }

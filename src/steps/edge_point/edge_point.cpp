@@ -83,6 +83,13 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
                            [&](std::size_t i) { return chosen && chosen->position == all[i].position; });
 }
 
+base::Result<ObjectTable> tell(const P& p, const RunInput& in)
+{
+    auto profile = vision::profile(in.grey(), vision::pathOf(in.region("window"), p.backwards));
+    if (!profile) return base::passOn(profile.error());
+    return edgeTable(in, *profile, options(p), [](const vision::Edge&) { return true; });
+}
+
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
     if (g.type != Gesture::Type::Stroke) return {};
@@ -152,6 +159,7 @@ StepKind edge_point()
         .output({"gaps", "Gaps", "From each edge to the next.", Unit::Pixel, true})
         .leavesOut()
         .shows(evidence)
+        .tells(tell)
         .offers(offer)
         .runs(run);
 }

@@ -108,10 +108,8 @@ std::string outside(const P& p, const RunInput& in, const vision::PatternModel& 
     return out;
 }
 
-base::Result<RunOutput> run(const P& p, const RunInput& in)
+vision::PatternOptions options(const P& p, const RunInput& in)
 {
-    if (!in.taught) return base::fail(base::ErrorCode::NotFound, "not taught: the recipe has no reference");
-    const auto& model = std::any_cast<const vision::PatternModel&>(*in.taught);
     vision::PatternOptions o;
     o.leastScore = p.leastScore;
     // Inside another datum the part turns and grows with it.
@@ -122,6 +120,14 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     o.most = 100000; // what is there is there, however many are wanted
     o.leastDistance = p.leastDistance * in.grows(), o.reversal = p.reversal;
     o.scaleFrom = (1 - p.scaleRange / 100) * in.grows(), o.scaleTo = (1 + p.scaleRange / 100) * in.grows();
+    return o;
+}
+
+base::Result<RunOutput> run(const P& p, const RunInput& in)
+{
+    if (!in.taught) return base::fail(base::ErrorCode::NotFound, "not taught: the recipe has no reference");
+    const auto& model = std::any_cast<const vision::PatternModel&>(*in.taught);
+    const vision::PatternOptions o = options(p, in);
     std::vector<vision::PatternFind> finds = search(in, model, in.region("search"), o);
     if (finds.empty())
         return base::fail(base::ErrorCode::Absent, "not found: nothing reaches the least score " +
@@ -167,6 +173,36 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
         out.note = std::to_string(finds.size() + surplus.size()) + " parts found, " + std::to_string(finds.size()) +
                    (p.expected > 0 ? " expected" : " wanted") + ": the others are surplus";
     return out;
+}
+
+// Finds down to a score nobody would ask for: the best false one says how low the least score may be.
+base::Result<ObjectTable> tell(const P& p, const RunInput& in)
+{
+    if (!in.taught) return base::fail(base::ErrorCode::NotFound, "not taught: the recipe has no reference");
+    const auto& model = std::any_cast<const vision::PatternModel&>(*in.taught);
+    vision::PatternOptions o = options(p, in);
+    o.leastScore = std::min(p.leastScore, 0.3);
+    o.most = 200;
+    auto finds = search(in, model, in.region("search"), o);
+    std::stable_sort(finds.begin(), finds.end(), [](const auto& a, const auto& b) { return a.score > b.score; });
+    ObjectTable table;
+    table.columns = {{"score", "Score", Unit::None},
+                     {"x", "x", Unit::Pixel},
+                     {"y", "y", Unit::Pixel},
+                     {"angle", "Turned", Unit::Degree},
+                     {"scale", "Scale", Unit::None}};
+    int number = 0;
+    for (const auto& f : finds) {
+        ObjectTable::Row row;
+        row.at = f.pose.origin;
+        const Point at = in.picture(f.pose.origin);
+        row.values = {f.score, at.x, at.y, geometry::degrees(f.pose.angle), f.scale};
+        row.radius = row.across = model.radius * f.scale / 2;
+        if (f.score >= p.leastScore) row.number = ++number;
+        else row.fate = Fate::Bounded, row.by = "least_score", row.value = f.score, row.low = p.leastScore;
+        table.rows.push_back(std::move(row));
+    }
+    return table;
 }
 
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
@@ -279,6 +315,7 @@ StepKind pattern()
         .output({"scores", "Scores", "Score of every part found, in order.", Unit::None, true})
         .better({"score", "scores"}, OutputSpec::Better::More, 0.0, 1.0)
         .teaches(teach, note)
+        .tells(tell)
         .offers(offer)
         .runs(run);
 }

@@ -1,0 +1,90 @@
+#include "desktop/help_dialog.h"
+
+#include "desktop/symbols.h"
+#include "report/theme.h"
+
+#include <QDialog>
+#include <QDialogButtonBox>
+#include <QLabel>
+#include <QPainter>
+#include <QTextBrowser>
+#include <QVBoxLayout>
+
+namespace desktop
+{
+using namespace recipe;
+
+namespace
+{
+QString q(const std::string& s) { return QString::fromStdString(s).toHtmlEscaped(); }
+QString row(const QString& name, const QString& text)
+{
+    return QStringLiteral("<tr><td style='padding-right:14px'><b>%1</b></td><td>%2</td></tr>").arg(name, text);
+}
+} // namespace
+
+QString helpText(const StepKind& k)
+{
+    const auto tr = [](const char* text) { return QObject::tr(text); };
+    QString html = QStringLiteral("<p>%1</p><p><b>%2</b> %3</p>").arg(q(k.help), tr("On the part:"), q(k.gesture));
+    if (!k.purpose.empty()) html += QStringLiteral("<p><b>%1</b> %2</p>").arg(tr("For:"), q(k.purpose));
+    QString needs;
+    for (const RegionSpec& r : k.regions)
+        needs += row(q(r.label), q(r.help) + (r.needed ? QString() : tr(" Without it the whole picture.")));
+    for (const InputSpec& i : k.inputs) {
+        QStringList accepts;
+        for (const FeatureType t : i.accepts) accepts << QString::fromLatin1(recipe::name(t));
+        needs += row(q(i.label),
+                     q(i.help) + QStringLiteral(" (") + accepts.join(QStringLiteral(", ")) + QStringLiteral(")"));
+    }
+    if (!needs.isEmpty())
+        html += QStringLiteral("<h4>%1</h4><table cellpadding=2>%2</table>").arg(tr("What it needs"), needs);
+    QString outputs, settings;
+    for (const OutputSpec& o : k.outputs) {
+        const QString unit = QString::fromUtf8(base::symbol(o.unit));
+        outputs += row(q(o.label) + (unit.isEmpty() ? QString() : QStringLiteral(", ") + unit),
+                       q(o.help) + (o.list ? tr(" A list.") : QString()));
+    }
+    for (const ParamSpec& p : k.params)
+        settings += row(q(p.label), q(p.help) + QStringLiteral(" <span style='white-space:nowrap'>") +
+                                        q(p.rangeText()) + QStringLiteral("</span>"));
+    if (!outputs.isEmpty())
+        html += QStringLiteral("<h4>%1</h4><table cellpadding=2>%2</table>").arg(tr("What it measures"), outputs);
+    if (!settings.isEmpty())
+        html += QStringLiteral("<h4>%1</h4><table cellpadding=2>%2</table>").arg(tr("Settings"), settings);
+    if (!k.source.empty()) html += QStringLiteral("<p><i>%1 %2</i></p>").arg(tr("Method:"), q(k.source));
+    return html;
+}
+
+void showHelp(const StepKind& kind, QWidget* parent)
+{
+    QDialog dialog(parent);
+    dialog.setObjectName(QStringLiteral("helpDialog"));
+    dialog.setWindowTitle(QString::fromStdString(kind.label));
+    dialog.resize(660, 560);
+    auto* layout = new QVBoxLayout(&dialog);
+    auto* head = new QHBoxLayout;
+    auto* symbol = new QLabel(&dialog);
+    QPixmap drawn(80, 80);
+    drawn.setDevicePixelRatio(2);
+    drawn.fill(Qt::transparent);
+    QPainter p(&drawn);
+    drawKindSymbol(p, kind, QRectF(3, 3, 34, 34), report::theme().ink);
+    p.end();
+    symbol->setPixmap(drawn);
+    auto* title = new QLabel(QString::fromStdString(kind.label), &dialog);
+    title->setFont(report::uiFont(18, true));
+    head->addWidget(symbol);
+    head->addWidget(title, 1);
+    layout->addLayout(head);
+    auto* text = new QTextBrowser(&dialog);
+    text->setObjectName(QStringLiteral("helpText"));
+    text->setHtml(helpText(kind));
+    layout->addWidget(text);
+    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close, &dialog);
+    QObject::connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+    layout->addWidget(buttons);
+    dialog.exec();
+}
+
+} // namespace desktop
