@@ -357,7 +357,7 @@ private slots:
         // The map shows each in its place, level, and a click chooses its row.
         auto* map = m_window->setupPage()->evidence()->elementMap();
         session().select("slots", "areas");
-        QVERIFY(map->isVisible());
+        QTRY_VERIFY(map->isVisible());
         QCOMPARE(int(map->spots().size()), 10);
         for (int i = 1; i < 10; ++i) { // a row of slots along the datum's x
             const QPointF step = map->spots()[std::size_t(i)].at - map->spots()[std::size_t(i - 1)].at;
@@ -370,7 +370,7 @@ private slots:
         QTest::keyClick(m_window->setupPage()->grid(), Qt::Key_Down);
         QCOMPARE(session().selectedElement(), 7);
         session().select("width");
-        QVERIFY(!map->isVisible());
+        QTRY_VERIFY(!map->isVisible());
     }
     void placesAreDraggedOnTheSheet()
     {

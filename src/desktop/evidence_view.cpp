@@ -144,8 +144,9 @@ void EvidenceView::refreshPages()
     m_tabs->setVisible(can);
     m_plotTab->setChecked(!objects), m_objectsTab->setChecked(objects);
     const auto& table = m_objects->table();
-    m_objectsTab->setText(table.empty() ? tr("One by one")
-                                        : tr("One by one: %1 of %2").arg(m_objects->kept()).arg(table.rows.size()));
+    m_objectsTab->setText(!objects || table.empty()
+                              ? tr("One by one")
+                              : tr("One by one: %1 of %2").arg(m_objects->kept()).arg(table.rows.size()));
     m_plots->setVisible(!objects);
     m_objects->setVisible(objects);
     if (m_scroll) m_scroll->setVisible(m_formElsewhere || !objects);
@@ -242,8 +243,10 @@ void EvidenceView::refresh()
 {
     refreshHead();
     refreshPages();
+    // A draft is drawn and listed first; its settings follow with the plots.
+    m_formDue = m_session.draft() != nullptr;
+    if (!m_formDue) refreshForm();
     plotsSoon();
-    refreshForm();
 }
 
 void EvidenceView::plotsSoon()
@@ -255,6 +258,7 @@ void EvidenceView::plotsSoon()
 void EvidenceView::drawDue()
 {
     if (!std::exchange(m_due, false)) return;
+    if (std::exchange(m_formDue, false)) refreshForm();
     refreshPlot();
     refreshMap();
     refreshTrials();

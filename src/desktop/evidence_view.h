@@ -34,7 +34,11 @@ public:
         drawDue();
         return m_trials;
     }
-    ParamForm* form() const { return m_form; }
+    ParamForm* form()
+    {
+        drawDue();
+        return m_form;
+    }
     ElementMap* elementMap()
     {
         drawDue();
@@ -79,7 +83,7 @@ private:
     QScrollArea* m_scroll = nullptr;
     bool m_showObjects = false, m_formElsewhere = false;
     std::vector<recipe::Evidence::Handle> m_params;
-    bool m_dragging = false, m_editing = false, m_due = false;
+    bool m_dragging = false, m_editing = false, m_due = false, m_formDue = false;
     std::string m_formFor;
     double m_low = 0, m_high = 1; // range of the trials plot while a limit is dragged
 };

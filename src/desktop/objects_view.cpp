@@ -236,6 +236,12 @@ ObjectsView::ObjectsView(Session& session, QWidget* parent) : QWidget(parent), m
     connect(&session, &Session::trialChanged, this, &ObjectsView::refresh);
     connect(&session, &Session::draftChanged, this, &ObjectsView::refresh);
 }
+
+void ObjectsView::showEvent(QShowEvent* e)
+{
+    QWidget::showEvent(e);
+    refresh();
+}
 ObjectsView::~ObjectsView() = default;
 
 bool ObjectsView::available() const
@@ -274,9 +280,10 @@ void ObjectsView::refresh()
     }
     if (s->id != m_step) m_examples.clear(), m_picked.reset(), m_session.point({});
     m_step = s->id;
-    if (m_dragged) return;
+    // What nobody sees is not worked out.
+    if (m_dragged || (!isVisible() && !m_question)) return;
     ask();
-    if (isVisible()) drawPlot();
+    drawPlot();
 }
 
 // Off the window's thread; only the newest counts.

@@ -43,6 +43,9 @@ signals:
     void toldChanged();
     void explained(const QString& text);
 
+protected:
+    void showEvent(QShowEvent*) override;
+
 private:
     struct Example {
         std::string picture;

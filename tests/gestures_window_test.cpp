@@ -1,0 +1,275 @@
+// Gestures and keys of Set up through the real window: typed limits, formulas by clicks, copies, strokes that are held
+// straight or read otherwise.
+#include "desktop/param_form.h"
+#include "desktop/setup/step_acts.h"
+#include "window_support.h"
+
+#include <QClipboard>
+#include <QComboBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QSpinBox>
+#include <QTextBrowser>
+#include <QToolButton>
+
+using namespace support;
+using namespace desktop;
+
+class GesturesWindowTest : public QObject
+{
+    Q_OBJECT
+    OwnPlace m_place;
+    QTemporaryDir m_demo;
+    std::unique_ptr<MainWindow> m_window;
+
+    Session& session() { return m_window->session(); }
+    SetupPage& page() { return *m_window->setupPage(); }
+    SheetView* sheet() { return page().sheet(); }
+    bool settled()
+    {
+        return waitFor([&] { return session().settled(); });
+    }
+    QString said() { return m_window->findChild<QLabel*>(QStringLiteral("said"))->text(); }
+    QPointF onPlate(double x, double y)
+    {
+        const auto motion = inspect::Placing(session().recipe(), session().currentItem()).following("plate");
+        const double k = 1 / session().recipe().mmPerPixel();
+        return sheet()->screenOf(motion->motion().now.toPicture({x * k, y * k}));
+    }
+    const recipe::Check& checkOf(const std::string& step)
+    {
+        const recipe::Step* s = session().recipe().find(step);
+        if (!s || s->checks.empty()) qFatal("no check of %s", step.c_str());
+        return s->checks.front();
+    }
+    void key(Qt::Key k, Qt::KeyboardModifiers m = Qt::NoModifier)
+    {
+        giveKeys(sheet());
+        QTest::keyClick(sheet(), k, m);
+    }
+private slots:
+    void initTestCase() { writeDemo(m_demo, 4); }
+    void init()
+    {
+        m_window = openWindow(m_place.path(QStringLiteral("data")));
+        QVERIFY(m_window->openRecipe(m_demo.filePath(QStringLiteral("reed-plate.dikkat"))));
+        QVERIFY(settled());
+        session().setTrial(0);
+        QVERIFY(settled());
+    }
+    void cleanup()
+    {
+        if (m_window) m_window->session().forgetRecovery();
+        m_window.reset();
+    }
+    void limitsAreTypedRightAfterTheStroke()
+    {
+        drag(sheet(), onPlate(38, -16), onPlate(38, 16));
+        QVERIFY(session().draft());
+        key(Qt::Key_Return);
+        QVERIFY(settled());
+        const std::string id = session().selected();
+        const auto before = session().recipe().find(id)->checks.front().limits;
+        giveKeys(sheet());
+        QTest::keyClicks(sheet(), QStringLiteral("2"));
+        auto* field = qobject_cast<QLineEdit*>(QApplication::focusWidget());
+        QVERIFY(field && field->objectName() == QStringLiteral("limits_distance"));
+        QTest::keyClicks(field, QStringLiteral("6 +-0.05"));
+        QTest::keyClick(field, Qt::Key_Return);
+        const auto& limits = checkOf(id).limits;
+        QVERIFY(limits.nominal && *limits.nominal == 26 && limits.plus == 0.05);
+        QVERIFY(!(limits == before));
+        QTRY_VERIFY(sheet()->hasFocus()); // the keyboard is back on the part
+    }
+    void tabReadsTheStrokeOtherwise()
+    {
+        QTest::mousePress(sheet(), Qt::LeftButton, Qt::NoModifier, onPlate(38, -16).toPoint());
+        const QPointF to = onPlate(38, 16);
+        QMouseEvent move(QEvent::MouseMove, to, sheet()->mapToGlobal(to), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(sheet(), &move);
+        QTest::keyClick(sheet(), Qt::Key_Tab);
+        QTest::mouseRelease(sheet(), Qt::LeftButton, Qt::NoModifier, to.toPoint());
+        QVERIFY(session().draft());
+        const auto second = session().draft()->offer().words;
+        QVERIFY(session().draft()->offers.size() > 1);
+        key(Qt::Key_Escape);
+        drag(sheet(), onPlate(38, -16), onPlate(38, 16));
+        QVERIFY(session().draft());
+        QCOMPARE(session().draft()->offers[1].words, second);
+        QVERIFY(session().draft()->offer().words != second);
+    }
+    void shiftHoldsTheStrokeAlongTheDatum()
+    {
+        drag(sheet(), onPlate(30, -16), onPlate(37, 16), Qt::ShiftModifier);
+        QVERIFY(session().draft());
+        const auto& region = session().draft()->offer().step.regions.begin()->second;
+        const auto pose = inspect::referencePose(session().prepared()->recipe(), "plate");
+        QVERIFY(pose);
+        const double turn =
+            geometry::degrees(geometry::wrapped(2 * (geometry::angleOf(region.to - region.from) - pose->angle)) / 2);
+        QVERIFY2(std::abs(std::abs(turn) - 90) < 0.5, qPrintable(QString::number(turn)));
+    }
+    void aKindChosenAgainStays()
+    {
+        page().arm("circle");
+        sheet()->setArmedStays(true);
+        for (const double x : {-46.0, 46.0}) {
+            QTest::mouseClick(sheet(), Qt::LeftButton, Qt::NoModifier, onPlate(x, x < 0 ? 9 : -9).toPoint());
+            QVERIFY(session().draft());
+            QCOMPARE(session().draft()->offer().step.kind, std::string("circle"));
+            key(Qt::Key_Return);
+            QCOMPARE(sheet()->armedKind(), std::string("circle"));
+            QVERIFY(settled());
+        }
+        key(Qt::Key_Escape);
+        key(Qt::Key_Escape);
+        QVERIFY(sheet()->armedKind().empty());
+    }
+    void aFormulaIsClickedTogether()
+    {
+        const auto before = session().recipe().steps.size();
+        key(Qt::Key_Equal);
+        QVERIFY(session().draft() && session().draft()->offer().step.kind == "formula");
+        QTRY_VERIFY(QApplication::focusWidget() &&
+                    QApplication::focusWidget()->objectName() == QStringLiteral("expression"));
+        auto* grid = page().grid();
+        const auto rowOf = [&](const std::string& step) {
+            for (int r = 0; r < grid->source().rows(); ++r)
+                if (grid->source().row(r).step == step && grid->source().row(r).kind == RowKind::Check) return r;
+            return -1;
+        };
+        const auto clickRow = [&](const std::string& step) {
+            const QRect cell = grid->cellRect(rowOf(step), 0);
+            QTest::mouseClick(grid->viewport(), Qt::LeftButton, Qt::NoModifier, QPoint(90, cell.center().y()));
+        };
+        clickRow("width");
+        QVERIFY(session().draft());
+        const auto field = [&] {
+            return page().evidence()->form()->findChild<QLineEdit*>(QStringLiteral("expression"));
+        };
+        QTRY_COMPARE(field()->text(), QStringLiteral("[Width]"));
+        QTRY_VERIFY(field()->hasFocus());
+        QTest::keyClicks(field(), QStringLiteral(" - "));
+        clickRow("pitch");
+        QTRY_COMPARE(field()->text(), QStringLiteral("[Width] - [Hole pitch]"));
+        QVERIFY(settled());
+        key(Qt::Key_Return);
+        QCOMPARE(session().recipe().steps.size(), before + 1);
+        QVERIFY(settled());
+        const auto* item = session().currentItem();
+        const auto value = [&](const std::string& step, const char* output) {
+            return item->step(step)->output(output)->values.front();
+        };
+        QVERIFY(std::abs(value(session().recipe().steps.back().id, "value") -
+                         (value("width", "distance") - value("pitch", "distance"))) < 1e-9);
+    }
+    void stepsAreCopiedAndPastedAlsoElsewhere()
+    {
+        session().select("width");
+        key(Qt::Key_C, Qt::ControlModifier);
+        QVERIFY(QApplication::clipboard()->text().contains(QStringLiteral("edge_pair")));
+        key(Qt::Key_V, Qt::ControlModifier);
+        QCOMPARE(session().recipe().steps.back().kind, std::string("edge_pair"));
+        QCOMPARE(session().recipe().steps.back().name, std::string("Width 2"));
+        QVERIFY(settled());
+        const auto* item = session().currentItem();
+        QCOMPARE(item->step(session().recipe().steps.back().id)->output("distance")->values,
+                 item->step("width")->output("distance")->values);
+        key(Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(session().recipe().find("width") && session().recipe().steps.back().name != "Width 2");
+        session().select("width");
+        key(Qt::Key_X, Qt::ControlModifier);
+        QVERIFY(!session().recipe().find("width"));
+        session().forgetRecovery();
+        session().newRecipe();
+        key(Qt::Key_V, Qt::ControlModifier);
+        QCOMPARE(session().recipe().steps.size(), std::size_t(1));
+        QVERIFY2(said().contains(QStringLiteral("Plate")), qPrintable(said())); // it follows what is not here
+        QApplication::clipboard()->setText(QStringLiteral("no steps"));
+        key(Qt::Key_V, Qt::ControlModifier);
+        QCOMPARE(session().recipe().steps.size(), std::size_t(1));
+        QVERIFY(said().contains(QStringLiteral("no steps")));
+    }
+    void aStepIsRepeatedWithALiveCount()
+    {
+        session().select("width");
+        const auto before = session().recipe().steps.size();
+        giveKeys(sheet());
+        whenDialog<CopiesDialog>([&](CopiesDialog& d) {
+            d.findChild<QSpinBox*>(QStringLiteral("copiesColumns"))->setValue(4);
+            QVERIFY(d.findChild<QLabel*>(QStringLiteral("copiesWords"))
+                        ->text()
+                        .contains(QStringLiteral("3 more, 4 in all")));
+            QCOMPARE(session().ghosts().regions.size(), std::size_t(3));
+            d.findChild<QDoubleSpinBox*>(QStringLiteral("copiesColumnStep"))->setValue(-1.5);
+            d.accept();
+        });
+        QTest::keyClick(sheet(), Qt::Key_D, Qt::ControlModifier);
+        QCOMPARE(session().recipe().steps.size(), before + 3);
+        QVERIFY(session().ghosts().regions.empty());
+        QVERIFY(settled());
+        // The plate is as wide everywhere.
+        const auto* item = session().currentItem();
+        const double width = item->step("width")->output("distance")->values.front();
+        int found = 0;
+        for (const auto& s : session().recipe().steps)
+            if (s.name.rfind("Width ", 0) == 0) {
+                const auto* r = item->step(s.id);
+                QVERIFY2(r->state == inspect::State::Ok, r->reason.c_str());
+                QVERIFY(std::abs(r->output("distance")->values.front() - width) < 0.2);
+                ++found;
+            }
+        QCOMPARE(found, 3);
+        key(Qt::Key_Z, Qt::ControlModifier); // one undo
+        QCOMPARE(session().recipe().steps.size(), before);
+    }
+    void whatReadsItGoesToo()
+    {
+        const auto before = session().recipe().steps.size();
+        std::string read;
+        std::size_t readers = 0;
+        for (const auto& s : session().recipe().steps)
+            if (const auto n = recipe::withReaders(session().recipe(), s.id).size() - 1;
+                n > 0 && !recipe::findKind(s.kind)->datum)
+                read = s.id, readers = n;
+        QVERIFY(readers > 0);
+        session().select(read);
+        key(Qt::Key_Delete);
+        QCOMPARE(session().recipe().steps.size(), before - 1);
+        QVERIFY(said().contains(QStringLiteral("input missing")));
+        key(Qt::Key_Delete, Qt::ShiftModifier | Qt::ControlModifier);
+        QCOMPARE(session().recipe().steps.size(), before - 1 - readers);
+        key(Qt::Key_Z, Qt::ControlModifier);
+        key(Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(session().recipe().steps.size(), before);
+    }
+    void rowsAreMovedByKeys()
+    {
+        const auto order = [&] {
+            std::vector<std::string> out;
+            for (const auto& s : session().recipe().steps) out.push_back(s.id);
+            return out;
+        };
+        const auto before = order();
+        session().select("width");
+        key(Qt::Key_Down, Qt::ControlModifier);
+        QVERIFY(order() != before);
+        key(Qt::Key_Up, Qt::ControlModifier);
+        QVERIFY(order() == before);
+    }
+    void helpSaysWhatTheChosenKindDoes()
+    {
+        session().select("width");
+        giveKeys(sheet());
+        whenDialog([&](QDialog& d) {
+            auto* text = d.findChild<QTextBrowser*>(QStringLiteral("helpText"));
+            QVERIFY(text && text->toPlainText().contains(QStringLiteral("What it measures")));
+            QVERIFY(text->toPlainText().contains(QStringLiteral("Least strength")));
+            d.reject();
+        });
+        QTest::keyClick(sheet(), Qt::Key_F1);
+    }
+};
+
+QTEST_MAIN(GesturesWindowTest)
+#include "gestures_window_test.moc"
