@@ -257,6 +257,72 @@ private slots:
         key(Qt::Key_Up, Qt::ControlModifier);
         QVERIFY(order() == before);
     }
+    // The place of everything on the screen, from trial to trial.
+    void inSteadyViewThePartStandsStill()
+    {
+        key(Qt::Key_T);
+        QVERIFY(sheet()->steady());
+        const auto places = [&] { return std::vector<QPointF>{onPlate(-46, 9), onPlate(46, -9), onPlate(0, 0)}; };
+        const auto first = places();
+        double turned = 0;
+        for (int t = 1; t < session().trialCount(); ++t) {
+            session().setTrial(t);
+            QVERIFY(settled());
+            const auto* r = session().currentItem();
+            if (!r || !r->pose) continue;
+            const auto now = places();
+            for (std::size_t i = 0; i < first.size(); ++i) {
+                const QPointF d = now[i] - first[i];
+                QVERIFY2(std::hypot(d.x(), d.y()) < 1.5,
+                         qPrintable(QString("%1: %2, %3").arg(t).arg(d.x()).arg(d.y())));
+            }
+            turned = std::max(turned, std::abs(sheet()->turn()));
+        }
+        QVERIFY(turned > 0.02); // the parts do lie differently
+        // Strokes mean the same places: the same width is read.
+        drag(sheet(), onPlate(38, -16), onPlate(38, 16));
+        QVERIFY(session().draft());
+        key(Qt::Key_Return);
+        QVERIFY(settled());
+        const auto* item = session().currentItem();
+        QVERIFY(std::abs(item->step(session().recipe().steps.back().id)->output("distance")->values.front() -
+                         item->step("width")->output("distance")->values.front()) < 0.15);
+        key(Qt::Key_T);
+        QCOMPARE(sheet()->turn(), 0.0);
+    }
+    void aQuarterTurnMovesTheViewAlone()
+    {
+        const auto before = session().currentItem()->step("width")->output("distance")->values;
+        const QPointF a = onPlate(-40, 0), b = onPlate(40, 0);
+        key(Qt::Key_V);
+        const QPointF c = onPlate(-40, 0), d = onPlate(40, 0);
+        const double turn = std::remainder(std::atan2((d - c).y(), (d - c).x()) - std::atan2((b - a).y(), (b - a).x()),
+                                           2 * geometry::kPi);
+        QVERIFY(std::abs(std::abs(turn) - geometry::kPi / 2) < 1e-6);
+        QVERIFY(sheet()->modes().contains(QStringLiteral("turned 90")));
+        drag(sheet(), onPlate(38, -16), onPlate(38, 16));
+        QVERIFY(session().draft() && session().draft()->values[0].contains("mm"));
+        key(Qt::Key_Escape);
+        for (int i = 0; i < 3; ++i) key(Qt::Key_V);
+        QCOMPARE(sheet()->turn(), 0.0);
+        QCOMPARE(session().currentItem()->step("width")->output("distance")->values, before);
+    }
+    void theDifferenceIsPaperWhereAllIsAlike()
+    {
+        key(Qt::Key_D);
+        const QImage seen = sheet()->grab().toImage();
+        // On the part, clear of marks, both agree: paper.
+        int paper = 0, all = 0;
+        for (double x = -38; x < 38; x += 1.7)
+            for (const double y : {-11.6, 11.7}) {
+                const QColor c = seen.pixelColor(onPlate(x, y).toPoint());
+                ++all, paper += c.lightness() > 215;
+            }
+        QVERIFY2(paper > 0.7 * all, qPrintable(QString("%1 of %2").arg(paper).arg(all)));
+        QVERIFY(sheet()->modes().contains(QStringLiteral("difference")));
+        key(Qt::Key_D);
+        QVERIFY(sheet()->modes().isEmpty());
+    }
     void helpSaysWhatTheChosenKindDoes()
     {
         session().select("width");

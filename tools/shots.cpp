@@ -93,6 +93,15 @@ int main(int argc, char** argv)
     window.setupPage()->evidence()->objects()->choose(3);
     shoot("objects");
     window.setupPage()->evidence()->showObjects(false);
+    window.setupPage()->sheet()->setSteady(true);
+    s.setTrial(6);
+    waitFor(allDone);
+    shoot("steady");
+    window.setupPage()->sheet()->setDifference(true);
+    s.setTrial(8);
+    waitFor(allDone);
+    shoot("difference");
+    window.setupPage()->sheet()->setDifference(false), window.setupPage()->sheet()->setSteady(false);
     // The draft of a stroke across the plate, with its offers.
     s.setTrial(0);
     SheetView* sheet = window.setupPage()->sheet();

@@ -277,8 +277,8 @@ void MainWindow::makeActions()
 
     QMenu* view = m_menus->addMenu(tr("&View"));
     view->setToolTipsVisible(true);
-    for (const char* id : {"fit", "zoomIn", "zoomOut", "loupe", "bare", "taken", "allMarks", "onlyFailed", "freeLabels",
-                           "showReference"})
+    for (const char* id : {"fit", "zoomIn", "zoomOut", "steady", "quarterTurn", "difference", "loupe", "bare", "taken",
+                           "allMarks", "onlyFailed", "freeLabels", "showReference"})
         view->addAction(m_setup->action(QString::fromLatin1(id)));
     view->addSeparator();
     for (const char* id : {"nextTrial", "previousTrial", "nextFailed", "nextDisagreeing", "nextItem"})

@@ -44,20 +44,35 @@ void SheetCanvas::paintPicture(QPainter& p, bool fast)
     if (m_zoom >= 1) {
         const QRectF seen = t.inverted().mapRect(QRectF(rect())).intersected(QRectF(m_picture.rect()));
         const QRect whole = seen.toAlignedRect().intersected(m_picture.rect());
-        p.drawImage(t.mapRect(QRectF(whole)), m_picture, QRectF(whole));
+        p.save();
+        p.setTransform(t, true);
+        if (m_turn != 0) p.setRenderHint(QPainter::SmoothPixmapTransform);
+        p.drawImage(QRectF(whole), m_picture, QRectF(whole));
+        p.restore();
         return;
     }
-    const QRectF target = t.mapRect(QRectF(m_picture.rect()));
-    if (m_scaledFor != target || m_scaledAt != t) {
-        const QSize wanted = (target.size() * devicePixelRatioF()).toSize().expandedTo({1, 1});
+    const QSizeF target = QSizeF(m_picture.size()) * m_zoom;
+    const QSize wanted = (target * devicePixelRatioF()).toSize().expandedTo({1, 1});
+    if (m_scaledFor != wanted || (m_scaledFast && !fast)) {
         const bool small = m_half.width() >= wanted.width() && m_half.height() >= wanted.height();
         m_scaled = QPixmap::fromImage(
             (small ? m_half : m_picture)
                 .scaled(wanted, Qt::IgnoreAspectRatio, fast ? Qt::FastTransformation : Qt::SmoothTransformation));
-        m_scaledFor = target;
-        m_scaledAt = t;
+        m_scaledFor = wanted, m_scaledFast = fast;
     }
-    p.drawPixmap(target, m_scaled, QRectF(m_scaled.rect()));
+    if (m_turn == 0) return p.drawPixmap(QRectF(m_offset, target), m_scaled, QRectF(m_scaled.rect()));
+    p.save();
+    p.setRenderHint(QPainter::SmoothPixmapTransform);
+    p.setTransform(t, true);
+    p.drawPixmap(QRectF(m_picture.rect()), m_scaled, QRectF(m_scaled.rect()));
+    p.restore();
+}
+
+void SheetCanvas::centre(double zoom)
+{
+    m_zoom = std::max(1e-3, zoom);
+    m_offset = {};
+    m_offset = QPointF(width() / 2.0, height() / 2.0) - toScreen().map(QRectF(m_picture.rect()).center());
 }
 
 void SheetCanvas::fitPicture()
@@ -65,9 +80,10 @@ void SheetCanvas::fitPicture()
     m_fitted = true;
     m_fitMode = 1;
     if (m_picture.isNull()) return;
-    const double k = std::min((width() - 16.0) / m_picture.width(), (height() - 16.0) / m_picture.height());
-    m_zoom = std::max(1e-3, k);
-    m_offset = QPointF((width() - m_zoom * m_picture.width()) / 2, (height() - m_zoom * m_picture.height()) / 2);
+    QTransform turned;
+    turned.rotateRadians(-m_turn);
+    const QRectF box = turned.mapRect(QRectF(m_picture.rect()));
+    centre(std::min((width() - 16.0) / box.width(), (height() - 16.0) / box.height()));
     update();
 }
 

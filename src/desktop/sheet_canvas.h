@@ -17,13 +17,20 @@ public:
     explicit SheetCanvas(QWidget* parent = nullptr);
 
     // Picture px to widget px; pixel centres are whole numbers in the picture.
-    QTransform toScreen() const { return QTransform(m_zoom, 0, 0, m_zoom, m_offset.x(), m_offset.y()); }
+    QTransform toScreen() const
+    {
+        QTransform t = QTransform::fromTranslate(m_offset.x(), m_offset.y());
+        t.rotateRadians(-m_turn);
+        return t.scale(m_zoom, m_zoom);
+    }
     QPointF screenOf(geometry::Point p) const { return toScreen().map(QPointF(p.x + 0.5, p.y + 0.5)); }
     geometry::Point pictureOf(QPointF p) const
     {
-        return {(p.x() - m_offset.x()) / m_zoom - 0.5, (p.y() - m_offset.y()) / m_zoom - 0.5};
+        const QPointF q = toScreen().inverted().map(p);
+        return {q.x() - 0.5, q.y() - 0.5};
     }
     double zoom() const { return m_zoom; }
+    double turn() const { return m_turn; } // of the view, radians counter-clockwise; nothing measured depends on it
 
 public slots:
     virtual void fitPicture();
@@ -42,7 +49,9 @@ protected:
     void resizeEvent(QResizeEvent*) override;
 
     QImage m_picture; // as shown at 1:1
-    double m_zoom = 1;
+    // Where the picture's corner comes to lie when it is turned about it and its middle stays in the window's.
+    void centre(double zoom);
+    double m_zoom = 1, m_turn = 0;
     QPointF m_offset; // widget px of the picture's corner
     bool m_fitted = true;
     int m_fitMode = 0; // 1: the whole picture
@@ -51,8 +60,8 @@ protected:
 private:
     QImage m_half; // means of 2 × 2 pixels, from which small views are scaled in a quarter of the time
     QPixmap m_scaled;
-    QRectF m_scaledFor;
-    QTransform m_scaledAt;
+    QSize m_scaledFor;
+    bool m_scaledFast = false;
     bool m_panning = false;
 };
 

@@ -119,6 +119,15 @@ void SheetView::paintEvent(QPaintEvent*)
         p.setPen(theme().ink);
         p.drawText(note, Qt::AlignCenter, text);
     }
+    if (const QString on = modes(); !on.isEmpty()) { // a view that shows less or other than the picture says so
+        p.setFont(report::uiFont(12));
+        const QRectF plate(8, height() - 28, p.fontMetrics().horizontalAdvance(on) + 16, 20);
+        p.setPen(QPen(theme().rule, 1));
+        p.setBrush(theme().paper);
+        p.drawRect(plate);
+        p.setPen(theme().ink);
+        p.drawText(plate, Qt::AlignCenter, on);
+    }
     if (m_loupe || m_drag == Drag::Stroke) paintLoupe(p);
     if (hasFocus()) {
         p.setPen(QPen(theme().datum, 1));
@@ -153,7 +162,12 @@ void SheetView::paintStroke(QPainter& p)
     if (m_area) {
         const Gesture g = gesture();
         const Point d = g.to - g.from;
-        report::paintRegion(p, Region::rectangle((g.from + g.to) * 0.5, std::abs(d.x) + 1e-3, std::abs(d.y) + 1e-3),
+        // As the view is turned: in steady view the area lies along the datum.
+        const double along = std::abs(std::remainder(m_turn, geometry::kPi / 2)) < 1e-9 ? 0 : -m_turn;
+        const Point u = geometry::direction(along), v = geometry::leftOf(u);
+        report::paintRegion(p,
+                            Region::rectangle((g.from + g.to) * 0.5, std::abs(geometry::dot(u, d)) + 1e-3,
+                                              std::abs(geometry::dot(v, d)) + 1e-3, along),
                             false, false, toScreen());
         return;
     }

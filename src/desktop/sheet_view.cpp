@@ -26,7 +26,8 @@ SheetView::SheetView(Session& session, QWidget* parent) : SheetCanvas(parent), m
     setMinimumSize(240, 180);
     connect(&session, &Session::trialChanged, this, &SheetView::pictureChanged);
     connect(&session, &Session::resultsChanged, this, [this] {
-        if (m_taken) renderPicture();
+        standStill();
+        if (m_taken || m_difference) renderPicture();
         update();
     });
     const auto otherPicture = [this] {
@@ -58,7 +59,126 @@ void SheetView::pictureChanged()
 {
     m_live.clear();
     renderPicture();
+    standStill();
     update();
+}
+
+// Where the part lies on the reference and in the picture in view.
+std::optional<std::pair<geometry::Pose, geometry::Pose>> SheetView::itemPose() const
+{
+    const auto prepared = m_session.prepared();
+    const auto* item = m_session.currentItem();
+    if (!prepared || prepared->itemDatum() < 0 || !item || m_session.loading()) return {};
+    const Step& datum = prepared->recipe().steps[std::size_t(prepared->itemDatum())];
+    const auto reference = inspect::referencePose(prepared->recipe(), datum.id);
+    const auto* found = item->step(datum.id);
+    if (!reference || !found || found->finds.empty()) return {};
+    const auto& calibration = prepared->recipe().calibration;
+    auto here = found->finds.front().pose;
+    here.origin = calibration.picture(here.origin);
+    return std::pair{geometry::Pose{calibration.picture(reference->origin), reference->angle}, here};
+}
+
+// The view is turned and shifted so that the part stands where it stood. Only the view: nothing is measured anew.
+void SheetView::standStill()
+{
+    const double quarters = m_quarters * geometry::kPi / 2;
+    const auto pose = m_steady ? itemPose() : std::nullopt;
+    const double turn = pose ? quarters - geometry::wrapped(pose->second.angle - pose->first.angle) : quarters;
+    if (m_steady && !pose) return; // not answered yet, or no part: as it was
+    m_turn = std::abs(turn) < 1e-12 ? 0 : turn;
+    if (pose) m_offset += m_anchor - screenOf(pose->second.origin);
+    update();
+}
+
+void SheetView::keepAnchor()
+{
+    if (const auto pose = m_steady ? itemPose() : std::nullopt) m_anchor = screenOf(pose->second.origin);
+}
+
+void SheetView::setSteady(bool on)
+{
+    m_steady = on;
+    m_turn = m_quarters * geometry::kPi / 2;
+    fitPicture();
+    if (on && !itemPose()) emit m_session.said(tr("Without a datum that is found the view cannot stand still"));
+}
+
+void SheetView::quarterTurn()
+{
+    m_quarters = (m_quarters + 1) % 4;
+    m_turn = m_quarters * geometry::kPi / 2;
+    fitPicture();
+}
+
+// In steady view every trial is fitted as the reference would be, so that nothing moves from one to the next.
+void SheetView::fitPicture()
+{
+    const auto pose = m_steady ? itemPose() : std::nullopt;
+    m_turn = m_quarters * geometry::kPi / 2;
+    SheetCanvas::fitPicture();
+    if (!pose || m_picture.isNull()) return;
+    m_anchor = screenOf(pose->first.origin);
+    standStill();
+}
+
+QString SheetView::modes() const
+{
+    QStringList on;
+    if (m_session.showsReference()) on << tr("reference (E)");
+    if (m_steady) on << tr("steady view (T)");
+    if (m_quarters) on << tr("turned %1° (V)").arg(90 * m_quarters);
+    if (m_difference) on << tr("difference (D)");
+    if (m_taken) on << tr("taken and rest (W)");
+    if (m_bare) on << tr("bare picture (Q)");
+    if (m_all) on << tr("all marks (A)");
+    if (m_onlyFailed) on << tr("only what fails (Z)");
+    return on.join(QStringLiteral(" · "));
+}
+
+void SheetView::setDifference(bool on)
+{
+    m_difference = on;
+    renderPicture();
+    update();
+}
+
+// What lies at the same place of the reference, laid on the part: alike is paper, different is ink.
+QImage SheetView::difference() const
+{
+    const auto prepared = m_session.prepared();
+    const auto& reference = m_session.recipe().reference;
+    const image::Picture& shown = m_session.shownPicture();
+    const auto* other = reference.capture ? reference.capture->find(shown.key) : nullptr;
+    if (!other && reference.capture) other = &reference.capture->first();
+    const int item = prepared ? prepared->itemDatum() : -1;
+    const auto placed = inspect::Placing(prepared->recipe(), m_session.currentItem())
+                            .following(item < 0 ? std::string() : prepared->recipe().steps[std::size_t(item)].id);
+    if (!other || !placed) return {};
+    const image::GreyView here = shown.grey(), there = other->grey();
+    QImage out(here.width, here.height, QImage::Format_Grayscale8);
+    out.fill(224); // nothing to compare with
+    constexpr int stride = 16;
+    for (int y = 0; y < here.height; ++y) {
+        uchar* row = out.scanLine(y);
+        Point from = placed->toReference(Point{0, double(y)});
+        for (int x0 = 0; x0 < here.width; x0 += stride) {
+            const Point to = placed->toReference(Point{double(x0 + stride), double(y)});
+            const double dx = (to.x - from.x) / stride, dy = (to.y - from.y) / stride;
+            const int end = std::min(stride, here.width - x0);
+            for (int i = 0; i < end; ++i) {
+                const double x = from.x + dx * i, v = from.y + dy * i;
+                const int xi = int(std::floor(x)), yi = int(std::floor(v));
+                if (xi < 0 || yi < 0 || xi + 1 >= there.width || yi + 1 >= there.height) continue;
+                const double fx = x - xi, fy = v - yi;
+                const double level = (there.levelAt(xi, yi) * (1 - fx) + there.levelAt(xi + 1, yi) * fx) * (1 - fy) +
+                                     (there.levelAt(xi, yi + 1) * (1 - fx) + there.levelAt(xi + 1, yi + 1) * fx) * fy;
+                row[x0 + i] = uchar(std::clamp(251 - 3 * std::abs(here.levelAt(x0 + i, y) - level), 20.0, 251.0));
+            }
+            from = to;
+        }
+    }
+    return out;
 }
 
 void SheetView::renderPicture()
@@ -72,6 +192,8 @@ QImage SheetView::pictureToShow()
 {
     const image::Picture& shown = m_session.shownPicture();
     m_pictureKey = shown.key;
+    if (m_difference && !m_session.viewIsReference())
+        if (QImage seen = difference(); !seen.isNull()) return seen;
     QImage plain = report::toQImage(shown.pixels);
     if (!m_taken) return plain;
     // What the grey range takes keeps its look; the rest goes flat: to paper when dark is taken, to ink when bright is
@@ -125,14 +247,19 @@ void SheetView::fit()
                     for (const Mark& m : r->marks)
                         for (const Point p : m.points) box |= QRectF(p.x, p.y, 1, 1);
         if (box.isEmpty()) return fitPicture();
-        m_zoom = std::min((width() - 140.0) / box.width(), (height() - 140.0) / box.height());
+        QTransform turned;
+        turned.rotateRadians(-m_turn);
+        const QRectF seen = turned.mapRect(box);
+        m_zoom = std::min((width() - 140.0) / seen.width(), (height() - 140.0) / seen.height());
     } else {
         const Point c = pictureOf(rect().center());
         box = QRectF(c.x, c.y, 1, 1);
         m_zoom = 1;
     }
     m_fitted = false;
-    m_offset = QPointF(width() / 2.0, height() / 2.0) - box.center() * m_zoom;
+    m_offset = {};
+    m_offset = QPointF(width() / 2.0, height() / 2.0) - toScreen().map(box.center());
+    keepAnchor();
     redrawPicture();
     update();
 }
@@ -331,6 +458,7 @@ void SheetView::mouseMoveEvent(QMouseEvent* e)
     switch (m_drag) {
     case Drag::Pan:
         m_offset = m_panStart + (m_pointer - m_pressed);
+        keepAnchor();
         m_fitted = false;
         break;
     case Drag::Handle:
@@ -455,6 +583,7 @@ void SheetView::wheelEvent(QWheelEvent* e)
         return;
     }
     SheetCanvas::wheelEvent(e);
+    keepAnchor();
 }
 
 void SheetView::leaveEvent(QEvent*)

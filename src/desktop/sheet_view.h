@@ -37,6 +37,17 @@ public slots:
         update();
     }
     void setTaken(bool on);
+    void setDifference(bool on);
+    void setSteady(bool on);
+    bool steady() const { return m_steady; }
+    void quarterTurn();
+    void zoomBy(double factor)
+    {
+        SheetCanvas::zoomBy(factor);
+        keepAnchor();
+    }
+    QString modes() const; // what of the view is on, in words
+    void fitPicture() override;
     void setAll(bool on)
     {
         m_all = on;
@@ -92,6 +103,10 @@ private:
     static constexpr double kClick = 6; // px; shorter strokes are clicks
     enum class Drag { None, Pan, Stroke, Handle, Label };
     void pictureChanged();
+    std::optional<std::pair<geometry::Pose, geometry::Pose>> itemPose() const; // on the reference, here
+    void standStill();
+    void keepAnchor();
+    QImage difference() const;
     const recipe::Step* editedStep() const;
     std::vector<std::pair<std::string, geometry::Region>> regionsOf(const recipe::Step& step) const;
     std::vector<Handle> handles() const;
@@ -132,7 +147,9 @@ private:
     inspect::ItemResult m_liveItem;
     std::vector<report::PlacedLabel> m_labels;
     report::PlacedLabel m_label; // being moved
-    bool m_onlyFailed = false;
+    bool m_onlyFailed = false, m_steady = false, m_difference = false;
+    int m_quarters = 0;
+    QPointF m_anchor;                   // steady view: where the part's origin stands, widget px
     std::string m_drafted, m_justTaken; // a draft's step; the one whose handles sleep
     bool m_wakes = false;
     QString m_pointerText; // a refusal, said where the hand is

@@ -823,6 +823,9 @@ void SetupPage::makeActions()
     });
     toggle("bare", [this](bool on) { m_sheet->setBare(on); });
     toggle("taken", [this](bool on) { m_sheet->setTaken(on); });
+    toggle("difference", [this](bool on) { m_sheet->setDifference(on); });
+    toggle("steady", [this](bool on) { m_sheet->setSteady(on); });
+    add("quarterTurn", [this] { m_sheet->quarterTurn(); });
     toggle("allMarks", [this](bool on) { m_sheet->setAll(on); });
     toggle("onlyFailed", [this](bool on) { m_source.setOnlyFailed(on), m_sheet->setOnlyFailed(on), refreshGrid(); });
     add("freeLabels", [this] { m_sheet->freeLabels(); });
