@@ -151,6 +151,85 @@ private slots:
                          qPrintable(QString("%1 on grey %2: %3").arg(inspect::name(verdict)).arg(grey).arg(best)));
             }
     }
+    // Forty checks on places all over the part, each with a leader: at any turn none overlap and no leaders cross; and
+    // when the view turns with the part, every label stands where it stood.
+    void fortyLeadersDoNotCrossAtAnyTurn()
+    {
+        demo::Random random(17);
+        std::vector<geometry::Point> places;
+        for (int i = 0; i < 40; ++i) places.push_back({random.uniform(-300, 300), random.uniform(-110, 110)});
+        std::map<std::string, QRectF> first;
+        for (const double degree : {0.0, 90.0, 180.0, 213.0}) {
+            recipe::Recipe r;
+            inspect::PictureResult result;
+            result.items.resize(1);
+            const geometry::Pose pose{{smallField().width / 2.0, smallField().height / 2.0}, geometry::radians(degree)};
+            for (int i = 0; i < 40; ++i) {
+                recipe::Step s = recipe::makeStep(r, *recipe::findKind("circle"));
+                s.id = "c" + std::to_string(i);
+                auto step = std::make_shared<inspect::StepResult>();
+                step->step = s.id, step->state = inspect::State::Ok;
+                step->marks.push_back({recipe::MarkShape::Circle,
+                                       recipe::MarkRole::Found,
+                                       {pose.toPicture(places[std::size_t(i)])},
+                                       6,
+                                       {}});
+                result.items[0].steps.push_back(step);
+                inspect::CheckResult c;
+                c.step = s.id, c.output = "diameter", c.name = "Hole " + std::to_string(i + 1), c.balloon = i + 1;
+                c.values = {3.2}, c.unit = base::Unit::Millimetre;
+                c.verdict = i % 7 == 0 ? inspect::Verdict::Fail : inspect::Verdict::Pass;
+                result.items[0].checks.push_back(c);
+                r.steps.push_back(s);
+            }
+            for (const bool steady : {false, true})
+                for (const auto& size : {QSize(824, 420), QSize(1288, 600)}) {
+                    QImage sheet(size, QImage::Format_RGB32);
+                    sheet.fill(Qt::gray);
+                    QPainter p(&sheet);
+                    const double k = std::min(size.width() / double(smallField().width),
+                                              size.height() / double(smallField().height));
+                    QTransform t = QTransform::fromTranslate(size.width() / 2.0, size.height() / 2.0);
+                    if (steady) t.rotate(degree);
+                    t.scale(k, k);
+                    t.translate(-pose.origin.x - 0.5, -pose.origin.y - 0.5);
+                    report::SheetScene scene{&r, &result, 0,
+                                             {}, false,   QSizeF(smallField().width, smallField().height)};
+                    scene.obstacle = report::titleBlockBox(scene, "plate.png", QRectF(QPointF(), size));
+                    const auto labels = report::paintSheet(p, scene, t, QRectF(QPointF(), size));
+                    QVERIFY2(labels.size() >= 18, qPrintable(QString("%1 at %2").arg(labels.size()).arg(degree)));
+                    for (std::size_t i = 0; i < labels.size(); ++i) {
+                        QVERIFY(!labels[i].box.adjusted(1, 1, -1, -1).intersects(scene.obstacle));
+                        for (std::size_t j = 0; j < i; ++j) {
+                            QVERIFY(
+                                !labels[i].box.adjusted(1, 1, -1, -1).intersects(labels[j].box.adjusted(1, 1, -1, -1)));
+                            // Two that name the same spot meet there.
+                            if (QLineF(labels[i].leader.p2(), labels[j].leader.p2()).length() < 1) continue;
+                            QVERIFY2(labels[i].leader.intersects(labels[j].leader, nullptr) !=
+                                         QLineF::BoundedIntersection,
+                                     qPrintable(QString("%1° %2: %3,%4 %5,%6 and %7,%8 %9,%10")
+                                                    .arg(degree)
+                                                    .arg(size.width())
+                                                    .arg(labels[i].leader.x1())
+                                                    .arg(labels[i].leader.y1())
+                                                    .arg(labels[i].leader.x2())
+                                                    .arg(labels[i].leader.y2())
+                                                    .arg(labels[j].leader.x1())
+                                                    .arg(labels[j].leader.y1())
+                                                    .arg(labels[j].leader.x2())
+                                                    .arg(labels[j].leader.y2())));
+                        }
+                    }
+                    if (!steady || size.width() != 824) continue;
+                    for (const auto& l : labels) {
+                        const auto stood = first.find(l.step);
+                        if (stood == first.end()) first[l.step] = l.box;
+                        else QVERIFY((stood->second.center() - l.box.center()).manhattanLength() < 0.01);
+                    }
+                    QCOMPARE(first.size(), labels.size());
+                }
+        }
+    }
     // Forty checks on one part: no two labels overlap at any turn, and none lies on the title block.
     void fortyLabelsDoNotOverlapAtAnyTurn()
     {

@@ -373,6 +373,7 @@ void Session::setTrial(int index)
 {
     index = std::clamp(index, trialCount() ? 0 : -1, trialCount() - 1);
     if (index == m_trial && m_capture && !m_showReference) return;
+    point({}); // asked about the picture before
     m_trial = index;
     m_item = 0;
     m_showReference = false;

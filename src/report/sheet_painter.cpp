@@ -183,7 +183,8 @@ struct LabelItem {
     QColor colour;
     bool isDimension = false;
     Point from, to; // picture
-    QPointF anchor; // screen
+    QPointF anchor; // screen; where its leader ends
+    QPointF home{}; // screen; what its place is chosen by: the same in every trial of a steady view
     int rank = 0;
     std::optional<QPointF> own; // screen; where the person put it
 };
@@ -445,8 +446,7 @@ public:
         datums();
         gatherLabels();
         placeOwnLabels();
-        fillRails();
-        for (int side = 0; side < 4; ++side) layOutRail(side);
+        untangle();
         labelsAndPlates();
         return std::move(placed);
     }
@@ -576,6 +576,7 @@ private:
                     {},
                     {},
                     {},
+                    {},
                     order,
                     {}};
         if (c.step == scene.selected) l.rank -= 400;
@@ -590,10 +591,11 @@ private:
                     break;
                 }
                 if (anchored) continue;
-                if (m.shape == MarkShape::Circle) l.anchor = at(t, m.points[0] + Point{0, -m.radius});
-                else l.anchor = at(t, m.points[0]);
+                if (m.shape == MarkShape::Circle) l.anchor = at(t, m.points[0]) - QPointF(0, m.radius * scale);
+                else l.anchor = at(t, m.shape == MarkShape::Polygon ? middleOf(m) : m.points[0]);
                 anchored = true;
             }
+        l.home = l.anchor;
         // A list is told by its first failing element.
         for (const auto& e : c.elements)
             if (e.at && (e.verdict == Verdict::Fail || e.verdict == Verdict::NotMeasured)) {
@@ -645,51 +647,133 @@ private:
                                          size.height())});
             }
     }
-    // To the nearest side of the sheet.
+    static Point middleOf(const Mark& m)
+    {
+        Point sum;
+        for (const Point q : m.points) sum = sum + q;
+        return sum * (1.0 / double(m.points.size()));
+    }
+    // To the nearest side of the sheet that has room, in the order of importance; what finds none is left out.
     void fillRails()
     {
+        std::array<double, 4> used{};
+        const double gap = 4 * unit;
+        const bool blocked = !scene.obstacle.isEmpty();
+        const std::array<double, 4> room{
+            area.width() - 12 * unit, (blocked ? scene.obstacle.left() - area.left() : area.width()) - 12 * unit,
+            area.height() - 90 * unit, (blocked ? scene.obstacle.top() - area.top() : area.height()) - 90 * unit};
         for (LabelItem& l : labels) {
             if (l.own || l.isDimension || !area.contains(l.anchor)) continue;
-            const std::array<double, 4> far{l.anchor.y() - area.top(), area.bottom() - l.anchor.y(),
-                                            (l.anchor.x() - area.left()) * 1.6, (area.right() - l.anchor.x()) * 1.6};
-            rails[std::min_element(far.begin(), far.end()) - far.begin()].push_back(l);
+            const QSizeF size = sizeOf(l);
+            const std::array<double, 4> far{l.home.y() - area.top(), area.bottom() - l.home.y(),
+                                            (l.home.x() - area.left()) * 1.6, (area.right() - l.home.x()) * 1.6};
+            int best = -1;
+            for (int side = 0; side < 4; ++side) {
+                const double need = (side < 2 ? size.width() : size.height()) + gap;
+                if (used[std::size_t(side)] + need > room[std::size_t(side)]) continue;
+                if (best < 0 || far[std::size_t(side)] < far[std::size_t(best)]) best = side;
+            }
+            if (best < 0) continue;
+            used[std::size_t(best)] += (best < 2 ? size.width() : size.height()) + gap;
+            rails[best].push_back(l);
         }
+        for (int side = 0; side < 4; ++side)
+            std::stable_sort(rails[side].begin(), rails[side].end(), [&](const LabelItem& a, const LabelItem& b) {
+                return side < 2 ? a.home.x() < b.home.x() : a.home.y() < b.home.y();
+            });
     }
-    // Pushed apart along the rail, from the start and then back from its end.
-    void layOutRail(int side)
+    // Boxes of one rail in its order, pushed apart from the start and then back from its end.
+    std::vector<QRectF> railBoxes(int side) const
     {
-        std::vector<LabelItem>& rail = rails[side];
+        const std::vector<LabelItem>& rail = rails[side];
         const bool level = side < 2;
-        std::stable_sort(rail.begin(), rail.end(), [&](const LabelItem& a, const LabelItem& b) {
-            return level ? a.anchor.x() < b.anchor.x() : a.anchor.y() < b.anchor.y();
-        });
         std::vector<QRectF> boxes;
         for (const LabelItem& l : rail) {
-            const QSizeF s = plateSize(l, unit);
-            const QPointF c = side == 0   ? QPointF(l.anchor.x(), area.top() + 20 * unit)
-                              : side == 1 ? QPointF(l.anchor.x(), area.bottom() - 20 * unit)
-                              : side == 2 ? QPointF(area.left() + 8 * unit + s.width() / 2, l.anchor.y())
-                                          : QPointF(area.right() - 8 * unit - s.width() / 2, l.anchor.y());
+            const QSizeF s = sizeOf(l);
+            const QPointF c = side == 0   ? QPointF(l.home.x(), area.top() + 20 * unit)
+                              : side == 1 ? QPointF(l.home.x(), area.bottom() - 20 * unit)
+                              : side == 2 ? QPointF(area.left() + 8 * unit + s.width() / 2, l.home.y())
+                                          : QPointF(area.right() - 8 * unit - s.width() / 2, l.home.y());
             boxes.push_back(QRectF(c.x() - s.width() / 2, c.y() - s.height() / 2, s.width(), s.height()));
         }
-        // Pushed apart along the rail, from the start and then back from its end.
-        const double gap = 4 * unit;
-        double edge = (level ? area.left() : area.top()) + 6 * unit;
+        // The rails at the sides end where those above and below begin.
+        const double gap = 4 * unit, corner = level ? 6 * unit : 40 * unit;
+        double edge = (level ? area.left() : area.top()) + corner;
         for (QRectF& b : boxes) {
             if (level) b.moveLeft(std::max(b.left(), edge)), edge = b.right() + gap;
             else b.moveTop(std::max(b.top(), edge)), edge = b.bottom() + gap;
         }
-        edge = (level ? area.right() : area.bottom()) - 6 * unit;
+        edge = (level ? area.right() : area.bottom()) - corner;
         if (!scene.obstacle.isEmpty() && side == 1) edge = scene.obstacle.left() - gap;
-        if (!scene.obstacle.isEmpty() && side == 3) edge = scene.obstacle.top() - gap;
+        if (!scene.obstacle.isEmpty() && side == 3) edge = std::min(edge, scene.obstacle.top() - gap);
         for (auto b = boxes.rbegin(); b != boxes.rend(); ++b) {
             if (level) b->moveRight(std::min(b->right(), edge)), edge = b->left() - gap;
             else b->moveBottom(std::min(b->bottom(), edge)), edge = b->top() - gap;
         }
-        for (std::size_t i = 0; i < rail.size(); ++i) {
-            placed.push_back({rail[i].check->step, rail[i].check->output, boxes[i]});
-            stands.push_back({rail[i], boxes[i]});
+        return boxes;
+    }
+    static QLineF leaderOf(const LabelItem& l, const QRectF& box)
+    {
+        return {QPointF(std::clamp(l.anchor.x(), box.left(), box.right()),
+                        std::clamp(l.anchor.y(), box.top(), box.bottom())),
+                l.anchor};
+    }
+    struct At {
+        int side = 0;
+        std::size_t index = 0;
+    };
+    using Boxes = std::array<std::vector<QRectF>, 4>;
+    // The first two leaders that cross; nothing: none do.
+    std::optional<std::pair<At, At>> crossing(const Boxes& boxes) const
+    {
+        std::vector<std::pair<QLineF, At>> lines;
+        for (int side = 0; side < 4; ++side)
+            for (std::size_t i = 0; i < rails[side].size(); ++i)
+                lines.push_back({leaderOf(rails[side][i], boxes[std::size_t(side)][i]), {side, i}});
+        for (std::size_t i = 0; i < lines.size(); ++i)
+            for (std::size_t k = i + 1; k < lines.size(); ++k) {
+                // What shares its end with another crosses nothing.
+                const QPointF d = lines[i].first.p2() - lines[k].first.p2();
+                if (std::hypot(d.x(), d.y()) < 1) continue;
+                if (lines[i].first.intersects(lines[k].first, nullptr) == QLineF::BoundedIntersection)
+                    return std::pair{lines[i].second, lines[k].second};
+            }
+        return {};
+    }
+    // Two leaders that cross change places until none do. In places of equal size every exchange makes the leaders
+    // shorter in all, so it comes to an end; as plates mostly fit as they are, that is tried first.
+    void untangle()
+    {
+        Boxes boxes;
+        for (const bool equal : {false, true}) {
+            if (equal)
+                for (const LabelItem& l : labels)
+                    if (!l.own && !l.isDimension) plateWidth = std::max(plateWidth, plateSize(l, unit).width());
+            for (auto& rail : rails) rail.clear();
+            fillRails();
+            for (int side = 0; side < 4; ++side) boxes[std::size_t(side)] = railBoxes(side);
+            std::optional<std::pair<At, At>> pair;
+            for (int round = 0; round < (equal ? 400 : 12); ++round) {
+                if (pair = crossing(boxes); !pair) break;
+                const auto [a, b] = *pair;
+                std::swap(rails[a.side][a.index], rails[b.side][b.index]);
+                if (equal) continue;
+                for (int side : {a.side, b.side}) boxes[std::size_t(side)] = railBoxes(side);
+            }
+            if (!crossing(boxes)) break;
         }
+        for (int side = 0; side < 4; ++side)
+            for (std::size_t i = 0; i < rails[side].size(); ++i) {
+                const QRectF& box = boxes[std::size_t(side)][i];
+                placed.push_back(
+                    {rails[side][i].check->step, rails[side][i].check->output, box, leaderOf(rails[side][i], box)});
+                stands.push_back({rails[side][i], box});
+            }
+    }
+    QSizeF sizeOf(const LabelItem& l) const
+    {
+        const QSizeF s = plateSize(l, unit);
+        return {std::max(s.width(), plateWidth), s.height()};
     }
     void labelsAndPlates()
     {
@@ -704,10 +788,9 @@ private:
         }
         // Leaders and plates of the rails last: no line crosses a text.
         for (const auto& [l, box] : stands) {
-            const QPointF c(std::clamp(l.anchor.x(), box.left(), box.right()),
-                            std::clamp(l.anchor.y(), box.top(), box.bottom()));
+            const QLineF line = leaderOf(l, box);
             QPainterPath leader;
-            leader.moveTo(c), leader.lineTo(l.anchor);
+            leader.moveTo(line.p1()), leader.lineTo(line.p2());
             pencil.stroke(leader, l.colour, 1);
             p.setBrush(l.colour);
             p.setPen(Qt::NoPen);
@@ -727,7 +810,9 @@ private:
     const std::vector<inspect::ItemResult>& items;
     const std::size_t chosen;
     const inspect::ItemResult& item;
+    const double scale = std::hypot(t.m11(), t.m12());
     const Pencil pencil{p, unit};
+    double plateWidth = 0; // of all plates on rails, when they are given places of equal size
     Lanes lanes;
     std::vector<LabelItem> labels, rails[4]; // top, bottom, left, right
     std::vector<std::pair<LabelItem, QRectF>> stands;

@@ -30,6 +30,7 @@ struct SheetScene {
 struct PlacedLabel {
     std::string step, output;
     QRectF box;
+    QLineF leader{}; // of those on a rail: from the box to what it names
 };
 // `toScreen` maps picture px to painter units; `area` is what may be drawn on; `unit` is the size of one screen px
 // (more for large pictures).
