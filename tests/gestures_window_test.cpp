@@ -1,5 +1,6 @@
 // Gestures and keys of Set up through the real window: typed limits, formulas by clicks, copies, strokes that are held
 // straight or read otherwise.
+#include "desktop/fit_dialog.h"
 #include "desktop/param_form.h"
 #include "desktop/setup/step_acts.h"
 #include "window_support.h"
@@ -322,6 +323,35 @@ private slots:
         QVERIFY(sheet()->modes().contains(QStringLiteral("difference")));
         key(Qt::Key_D);
         QVERIFY(sheet()->modes().isEmpty());
+    }
+    void aSettingIsFittedToTheLabels()
+    {
+        session().select("slots");
+        const auto* spec = recipe::findKind("blobs")->param("least_area");
+        const auto now = [&] { return std::get<double>(spec->get(session().recipe().find("slots")->params)); };
+        const double was = now();
+        giveKeys(sheet());
+        // Let go while it works: nothing was taken.
+        whenDialog<FitDialog>([&](FitDialog& d) { d.reject(); });
+        QTest::keyClick(sheet(), Qt::Key_J, Qt::ControlModifier);
+        QCOMPARE(now(), was);
+        giveKeys(sheet());
+        double taken = -1;
+        whenDialog<FitDialog>([&](FitDialog& d) {
+            auto* setting = d.findChild<QComboBox*>(QStringLiteral("fitSetting"));
+            setting->setCurrentIndex(setting->findData(QStringLiteral("least_area")));
+            QVERIFY(waitFor([&] { return !d.running(); }, 60000));
+            QVERIFY2(d.best() >= 0, qPrintable(d.findChild<QLabel*>(QStringLiteral("fitWords"))->text()));
+            taken = d.tried()[std::size_t(d.best())].setting;
+            QVERIFY(d.findChild<QPushButton*>(QStringLiteral("fitTake"))->isEnabled());
+            QCOMPARE(now(), was); // nothing is taken without a word
+            QTest::keyClick(&d, Qt::Key_Return);
+        });
+        QTest::keyClick(sheet(), Qt::Key_J, Qt::ControlModifier);
+        QCOMPARE(now(), taken);
+        QVERIFY(settled());
+        if (taken != was) key(Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(now(), was);
     }
     void helpSaysWhatTheChosenKindDoes()
     {

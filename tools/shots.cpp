@@ -3,6 +3,8 @@
 #include "demo/reed_plate.h"
 #include "desktop/calibrate_dialog.h"
 #include "desktop/check_dialog.h"
+#include "desktop/find_dialog.h"
+#include "desktop/fit_dialog.h"
 #include "desktop/main_window.h"
 #include "desktop/objects_view.h"
 #include "desktop/proposals_dialog.h"
@@ -87,7 +89,6 @@ int main(int argc, char** argv)
     shoot("setup");
     s.select("slots");
     s.setTrial(2);
-    shoot("setup-blobs");
     window.setupPage()->evidence()->showObjects(true);
     waitFor([&] { return !window.setupPage()->evidence()->objects()->waiting(); });
     window.setupPage()->evidence()->objects()->choose(3);
@@ -96,7 +97,6 @@ int main(int argc, char** argv)
     window.setupPage()->sheet()->setSteady(true);
     s.setTrial(6);
     waitFor(allDone);
-    shoot("steady");
     window.setupPage()->sheet()->setDifference(true);
     s.setTrial(8);
     waitFor(allDone);
@@ -121,7 +121,31 @@ int main(int argc, char** argv)
     s.select("top");
     s.setTrial(3);
     waitFor(allDone);
-    shoot("setup-line");
+    {
+        FindDialog d(s, *window.setupPage(), window.findChildren<QAction*>(), &window);
+        d.show();
+        d.findChild<QLineEdit*>(QStringLiteral("findText"))->setText(QStringLiteral("set 1 0.01"));
+        QTest::qWait(250);
+        QImage whole = window.grab().toImage();
+        QPainter over(&whole);
+        over.drawImage(84, 52, d.grab().toImage());
+        over.setPen(report::theme().rule);
+        over.drawRect(QRect(QPoint(84, 52), d.size()));
+        over.end();
+        whole.save(out + QStringLiteral("/find.png"));
+    }
+    {
+        s.select("slots", "count");
+        FitDialog d(s, "slots", "count", &window);
+        d.findChild<QComboBox*>(QStringLiteral("fitSetting"))
+            ->setCurrentIndex(
+                d.findChild<QComboBox*>(QStringLiteral("fitSetting"))->findData(QStringLiteral("least_area")));
+        d.show();
+        waitFor([&] { return !d.running(); });
+        QTest::qWait(250);
+        if (!d.grab().save(out + QStringLiteral("/fit.png"))) std::cerr << "cannot write fit\n";
+    }
+    s.select("top");
     // Run.
     window.showWorkspace(1);
     if (argc == 4) shoot("run-empty");
@@ -186,7 +210,6 @@ int main(int argc, char** argv)
     s.select("sink");
     s.setTrial(8);
     waitFor(allDone);
-    shoot("setup-farthest");
     const auto shootDialog = [&](QDialog& d, const char* name) {
         QTest::qWait(250);
         if (!d.grab().save(out + QStringLiteral("/") + QLatin1String(name) + QStringLiteral(".png")))
@@ -208,7 +231,7 @@ int main(int argc, char** argv)
     {
         ProposalsDialog d(s, &window);
         d.show();
-        shootDialog(d, "proposals");
+        if (argc == 4) shootDialog(d, "proposals");
     }
     // What a careful colleague would ask about a recipe that is not done: a limit in px, a value nobody judges, a label
     // that disagrees.

@@ -84,7 +84,9 @@ FindDialog::FindDialog(Session& session, SetupPage& page, const QList<QAction*>&
 {
     setObjectName(QStringLiteral("findDialog"));
     setWindowTitle(tr("Find"));
-    resize(680, 430);
+    // Over the sheet, so that the grid is seen while limits are tried.
+    resize(640, 370);
+    move(parent->window()->mapToGlobal(QPoint(84, 52)));
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(12, 12, 12, 10);
     layout->setSpacing(6);

@@ -28,6 +28,8 @@ const std::vector<Key>& keyTable()
          "Tolerance, uncertainty, fault text and the elements of a list of the chosen check."},
         {"proposeLimits", "Propose limits…", "Ctrl+Shift+L", "setup",
          "Proposes limits from the trials, or from a complete sample and one with a gap."},
+        {"fitToLabels", "Fit to labels…", "Ctrl+J", "setup",
+         "Searches a setting of the chosen step for the widest margin between good and bad trials."},
         {"repeatability", "Repeatability…", "", "setup",
          "How well values repeat: takes of one part, noisy copies, or a study of parts and persons."},
         {"recipeSettings", "Recipe settings…", "Ctrl+,", "setup",

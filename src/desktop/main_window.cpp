@@ -3,6 +3,7 @@
 #include "desktop/calibrate_dialog.h"
 #include "desktop/check_dialog.h"
 #include "desktop/find_dialog.h"
+#include "desktop/fit_dialog.h"
 #include "desktop/help_dialog.h"
 #include "desktop/keys.h"
 #include "desktop/param_form.h"
@@ -266,6 +267,12 @@ void MainWindow::makeActions()
     edit->addAction(add("convertLimits", [this] { m_session.convertLimits(); }));
     edit->addAction(add("checkDetails", [this] { checkDetails(); }));
     edit->addAction(add("proposeLimits", [this] { ProposalsDialog(m_session, this).exec(); }));
+    edit->addAction(add("fitToLabels", [this] {
+        const Step* s = m_session.draft() ? nullptr : m_session.selectedStep();
+        if (!s || !m_session.selectedCheck() || inspect::settingsToFit(*s).empty())
+            return say(tr("Choose a check whose step has settings to search"));
+        FitDialog(m_session, s->id, m_session.selectedCheck()->output, this).exec();
+    }));
     edit->addAction(add("repeatability", [this] { RepeatDialog(m_session, this).exec(); }));
     edit->addAction(add("review", [this] { showReview(); }));
     edit->addAction(add("nextDoubt", [this] {

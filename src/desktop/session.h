@@ -63,6 +63,7 @@ public:
     // Another calibration; limits keep their unit or are converted.
     void recalibrate(const geometry::Calibration& calibration, bool convertLimits);
     void convertLimits(); // every limit in another unit than its value
+    const std::shared_ptr<inspect::CaptureCache>& captures() const { return m_trials.cache(); }
     // The results of all trials, null where there is none yet.
     std::vector<const inspect::PictureResult*> results() const;
     void setLimits(const std::string& step, const std::string& output, const recipe::Limits& limits, bool dragging);

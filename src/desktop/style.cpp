@@ -71,7 +71,7 @@ void applyTheme(QApplication& application)
         QMenu { background: %raised; border: 1px solid %rule; color: %ink; } QMenu::item { padding: 4px 26px 4px 24px; } QMenu::item:selected { background: %selected; color: %ink; } QMenu::item:disabled { color: %second; }
         QMenu::separator { height: 1px; background: %hair; margin: 3px 8px; }
         QHeaderView::section { background: %paper; color: %second; border: 0; border-bottom: 1px solid %ink; padding: 4px 6px; }
-        QTableWidget, QTableView { background: %paper; color: %ink; selection-background-color: %selected; selection-color: %ink; }
+        QTableWidget, QTableView, QTreeWidget { background: %paper; color: %ink; selection-background-color: %selected; selection-color: %ink; }
         QScrollArea, QScrollArea > QWidget > QWidget { background: %paper; }
         #notice { background: %selected; border-bottom: 1px solid %datum; }
         #said { color: %ink; }
