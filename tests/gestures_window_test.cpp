@@ -1,5 +1,6 @@
 // Gestures and keys of Set up through the real window: typed limits, formulas by clicks, copies, strokes that are held
 // straight or read otherwise.
+#include "demo/small_sets.h"
 #include "desktop/fit_dialog.h"
 #include "desktop/param_form.h"
 #include "desktop/setup/step_acts.h"
@@ -323,6 +324,75 @@ private slots:
         QVERIFY(sheet()->modes().contains(QStringLiteral("difference")));
         key(Qt::Key_D);
         QVERIFY(sheet()->modes().isEmpty());
+    }
+    // Several parts in a picture: a column each, and one for a part that is lost.
+    void itemsUnfoldIntoColumns()
+    {
+        QTemporaryDir dir;
+        QVERIFY(demo::writeSmallPlates(dir.path().toStdString(), 1, 5, smallField()));
+        QVERIFY(m_window->openRecipe(dir.filePath(QStringLiteral("small-plates.dikkat"))));
+        QVERIFY(settled());
+        auto* grid = page().grid();
+        QCOMPARE(grid->source().columns(), 5);
+        int items = 0;
+        for (int t = 0; t < 5; ++t) items += int(session().result(t)->items.size());
+        QVERIFY(items > 5);
+        key(Qt::Key_U, Qt::ShiftModifier);
+        QCOMPARE(grid->source().columns(), items);
+        // Every cell is its own part's verdict.
+        int column = 0, row = -1;
+        for (int r = 0; r < grid->source().rows(); ++r)
+            if (grid->source().row(r).kind == RowKind::Check && row < 0) row = r;
+        QVERIFY(row >= 0);
+        const GridRow shown = grid->source().row(row);
+        for (int t = 0; t < 5; ++t)
+            for (std::size_t i = 0; i < session().result(t)->items.size(); ++i, ++column) {
+                const auto* c = session().result(t)->items[i].check(shown.step, shown.output);
+                QVERIFY(c);
+                QCOMPARE(int(grid->source().cell(row, column).verdict), int(c->verdict));
+                QCOMPARE(grid->source().column(column).head, QStringLiteral("%1.%2").arg(t + 1).arg(i + 1));
+            }
+        // A click chooses the part, not only the picture.
+        const int second = int(session().result(0)->items.size()) + 1;
+        QVERIFY(session().result(1)->items.size() > 1);
+        QTest::mouseClick(grid->viewport(), Qt::LeftButton, Qt::NoModifier, grid->cellRect(row, second).center());
+        QCOMPARE(session().trial(), 1);
+        QTRY_COMPARE(session().item(), 1);
+        // The datum wants one more than there are in the first picture: a column says that it is lost.
+        std::string datum;
+        for (const auto& s : session().recipe().steps)
+            if (recipe::findKind(s.kind)->datum && datum.empty()) datum = s.id;
+        const int wanted = int(session().result(0)->items.size()) + 1;
+        session().change(QStringLiteral("wanted"), [&](recipe::Recipe& r) {
+            const auto* kind = recipe::findKind(r.find(datum)->kind);
+            kind->param(kind->roles.expected)->put(r.find(datum)->params, std::int64_t(wanted));
+        });
+        QVERIFY(settled());
+        const int lost = wanted - 1;
+        QVERIFY(grid->source().column(lost).lost);
+        QVERIFY(int(grid->source().cell(row, lost).verdict) == int(inspect::Verdict::NotMeasured));
+        key(Qt::Key_U, Qt::ShiftModifier);
+        QCOMPARE(grid->source().columns(), 5);
+    }
+    void columnsAreSortedAndFiltered()
+    {
+        auto* grid = page().grid();
+        const int all = grid->source().columns();
+        int rejected = 0;
+        for (int t = 0; t < all; ++t) rejected += session().result(t)->rejected();
+        QVERIFY(rejected > 0 && rejected < all);
+        page().action(QStringLiteral("byVerdict"))->trigger();
+        QCOMPARE(grid->source().columns(), all);
+        for (int c = 0; c < all; ++c)
+            QCOMPARE(grid->source().column(c).outcome == inspect::Outcome::Reject, c < rejected);
+        // A click still shows the picture its head names.
+        QTest::mouseClick(grid->viewport(), Qt::LeftButton, Qt::NoModifier, grid->cellRect(1, 0).center());
+        QCOMPARE(QString::number(session().trial() + 1), grid->source().column(0).head);
+        page().action(QStringLiteral("showFailed"))->trigger();
+        QCOMPARE(grid->source().columns(), rejected);
+        page().action(QStringLiteral("showAll"))->trigger();
+        page().action(QStringLiteral("byTaken"))->trigger();
+        for (int c = 0; c < all; ++c) QCOMPARE(grid->source().column(c).head, QString::number(c + 1));
     }
     void aSettingIsFittedToTheLabels()
     {

@@ -188,8 +188,10 @@ int main(int argc, char** argv)
         shoot(shot);
         return true;
     };
-    if (!other("small-plates", "width", 5, "setup-small-plates") ||
-        !other("tuning-ring", "notch", 2, "setup-tuning-ring")) {
+    window.setupPage()->action(QStringLiteral("unfoldItems"))->setChecked(true);
+    const bool small = other("small-plates", "width", 5, "setup-small-plates");
+    window.setupPage()->action(QStringLiteral("unfoldItems"))->setChecked(false);
+    if (!small || !other("tuning-ring", "notch", 2, "setup-tuning-ring")) {
         std::cerr << "the small sets do not open\n";
         return 1;
     }

@@ -23,6 +23,10 @@ namespace
 constexpr int kVerdict = 26, kBar = 10;
 constexpr int kWide = 60;  // from this width on a cell shows its figure
 constexpr int kPacked = 3; // at this width all columns are in view, several in one where there are many
+bool taken(const inspect::PictureResult& result, const inspect::ItemResult& item, int only)
+{
+    return only < 0 || &item == &result.items[std::size_t(std::min(only, int(result.items.size()) - 1))];
+}
 int severity(Verdict v)
 {
     return v == Verdict::Fail ? 3 : v == Verdict::NotMeasured ? 2 : v == Verdict::Unjudged ? 0 : 1;
@@ -45,7 +49,7 @@ void tickRange(const recipe::Limits& limits, const std::vector<double>& values, 
 }
 
 GridCell cellFor(const inspect::PictureResult* result, const std::string& step, const std::string& output, double low,
-                 double high)
+                 double high, int only)
 {
     GridCell cell;
     if (!result || result->error) {
@@ -55,7 +59,8 @@ GridCell cellFor(const inspect::PictureResult* result, const std::string& step, 
     }
     const inspect::CheckResult* worst = nullptr;
     for (const auto& item : result->items)
-        if (const auto* c = item.check(step, output); c && (!worst || severity(c->verdict) > severity(worst->verdict)))
+        if (const auto* c = taken(*result, item, only) ? item.check(step, output) : nullptr;
+            c && (!worst || severity(c->verdict) > severity(worst->verdict)))
             worst = c;
     if (!worst) return cell;
     cell.asked = true;
@@ -90,13 +95,15 @@ GridCell cellFor(const inspect::PictureResult* result, const std::string& step, 
 }
 
 GridCell elementCell(const inspect::PictureResult* result, const std::string& step, const std::string& output,
-                     int element)
+                     int element, int only)
 {
     GridCell cell;
     if (!result || result->error) return cell;
     for (const auto& item : result->items)
         for (const auto& c : item.checks) {
-            if (c.step != step || c.output != output || element >= int(c.elements.size())) continue;
+            if (!taken(*result, item, only) || c.step != step || c.output != output ||
+                element >= int(c.elements.size()))
+                continue;
             const auto& e = c.elements[std::size_t(element)];
             if (cell.asked && severity(e.verdict) <= severity(cell.verdict)) continue;
             cell.asked = true;
@@ -118,13 +125,13 @@ GridCell elementCell(const inspect::PictureResult* result, const std::string& st
     return cell;
 }
 
-GridCell featureCell(const inspect::PictureResult* result, const std::vector<std::string>& steps)
+GridCell featureCell(const inspect::PictureResult* result, const std::vector<std::string>& steps, int only)
 {
     GridCell cell;
     if (!result || result->error) return cell;
     for (const auto& item : result->items)
         for (const std::string& id : steps) {
-            const auto* r = item.step(id);
+            const auto* r = taken(*result, item, only) ? item.step(id) : nullptr;
             if (!r || r->state == inspect::State::Ok) continue;
             cell.asked = true;
             cell.verdict = Verdict::NotMeasured;
@@ -557,6 +564,16 @@ void GridView::paintColumn(QPainter& p, const View& v, int c)
     p.setPen(c == m_column ? v.th.datum : v.th.ink);
     p.setFont(report::uiFont(12, c == m_column));
     if (m_width >= 24) p.drawText(QRect(box.left() - 6, 2, box.width() + 12, 17), Qt::AlignCenter, col.head);
+    if (col.bracket) { // the columns of one picture stand under one bracket
+        p.setPen(QPen(v.th.second, 1));
+        p.drawLine(box.left() + (col.begins ? 3 : 0), 1, box.right(), 1);
+        if (col.begins) p.drawLine(box.left() + 3, 1, box.left() + 3, 5);
+        p.setPen(c == m_column ? v.th.datum : v.th.ink);
+    }
+    if (col.lost) {
+        report::hatch(p, QRectF(box.left() + 2, v.bottom + 4, m_width - 4, kVerdict - 8), v.th.notMeasured, 5);
+        return;
+    }
     if (col.label && m_width >= 8)
         report::drawLabelSign(p, QPointF(box.center().x() + 0.5, 27), 3.6, *col.label, v.th.ink);
     if (col.flag && m_width >= 24) { // label and verdict disagree

@@ -31,6 +31,9 @@ struct GridColumn {
     std::optional<report::Sign> label;
     bool flag = false; // label and verdict disagree
     bool answered = false, error = false;
+    bool lost = false;    // a part that was expected and is not there
+    bool begins = true;   // of several columns of one picture the first
+    bool bracket = false; // one of several columns of one picture
     inspect::Outcome outcome = inspect::Outcome::Unjudged;
     QString tip;
 };
@@ -58,11 +61,11 @@ public:
 };
 // The cell of one check over the results of one picture: the worst of its items.
 GridCell cellFor(const inspect::PictureResult* result, const std::string& step, const std::string& output, double low,
-                 double high);
+                 double high, int item = -1); // of one item alone
 // The cell of one element of a list: the worst of the items.
 GridCell elementCell(const inspect::PictureResult* result, const std::string& step, const std::string& output,
-                     int element);
-GridCell featureCell(const inspect::PictureResult* result, const std::vector<std::string>& steps);
+                     int element, int item = -1);
+GridCell featureCell(const inspect::PictureResult* result, const std::vector<std::string>& steps, int item = -1);
 // Where ticks lie for a check: its limits, or the range of the values when it has none.
 void tickRange(const recipe::Limits& limits, const std::vector<double>& values, double& low, double& high);
 

@@ -287,6 +287,10 @@ void MainWindow::makeActions()
     for (const char* id : {"fit", "zoomIn", "zoomOut", "steady", "quarterTurn", "difference", "loupe", "bare", "taken",
                            "allMarks", "onlyFailed", "freeLabels", "showReference"})
         view->addAction(m_setup->action(QString::fromLatin1(id)));
+    QMenu* columns = view->addMenu(tr("Columns"));
+    for (const char* id : {"unfoldItems", "byTaken", "byLabel", "byVerdict", "byName", "byShare", "showAll",
+                           "showFailed", "showDisagreeing"})
+        columns->addAction(m_setup->action(QString::fromLatin1(id)));
     view->addSeparator();
     for (const char* id : {"nextTrial", "previousTrial", "nextFailed", "nextDisagreeing", "nextItem"})
         view->addAction(m_setup->action(QString::fromLatin1(id)));

@@ -188,8 +188,74 @@ void TrialGrid::addGroup(const Recipe& recipe, const std::string& datum)
     m_rows.insert(m_rows.end(), checks.begin(), checks.end());
 }
 
+// Pictures in the order asked for; with items unfolded a column for each part, and one for each that is lost.
+void TrialGrid::placeColumns()
+{
+    m_columns.clear();
+    const Recipe& recipe = m_session.recipe();
+    std::vector<int> trials;
+    for (int t = 0; t < m_session.trialCount(); ++t) {
+        const auto* r = m_session.result(t);
+        if (m_show == Show::Failed && !(r && r->rejected())) continue;
+        if (m_show == Show::Disagreeing && m_session.agreement(t) != Session::Agreement::Disagrees) continue;
+        trials.push_back(t);
+    }
+    const auto by = [&](auto key) {
+        std::stable_sort(trials.begin(), trials.end(), [&](int a, int b) { return key(a) < key(b); });
+    };
+    const Check* check = m_session.selectedCheck();
+    switch (m_order) {
+    case Order::Taken: break;
+    case Order::Label: by([&](int t) { return int(recipe.trials[std::size_t(t)].label); }); break;
+    case Order::Name: by([&](int t) { return recipe.trials[std::size_t(t)].picture; }); break;
+    case Order::Verdict:
+        by([&](int t) {
+            const auto* r = m_session.result(t);
+            return !r ? 3 : r->rejected() ? 0 : r->accepted() ? 2 : 1;
+        });
+        break;
+    case Order::Share: // what uses most of the tolerance first
+        by([&](int t) {
+            double most = -1;
+            const auto* r = m_session.result(t);
+            if (r && check)
+                for (const auto& item : r->items)
+                    if (const auto* c = item.check(m_session.selected(), check->output)) {
+                        if (c->verdict == Verdict::NotMeasured) most = std::max(most, 1e9);
+                        else most = std::max(most, c->share.value_or(c->verdict == Verdict::Fail ? 1e8 : 0));
+                    }
+            return -most;
+        });
+        break;
+    }
+    for (const int t : trials) {
+        const auto* r = m_session.result(t);
+        const int all = r && !r->error ? int(r->items.size()) : 0;
+        if (!m_items || all < 2) {
+            m_columns.push_back({t, -1});
+            continue;
+        }
+        for (int i = 0; i < all; ++i) m_columns.push_back({t, i, !r->items[std::size_t(i)].pose, i == 0, true});
+    }
+}
+
+int TrialGrid::columnOf(int trial, int item) const
+{
+    for (int c = 0; c < columns(); ++c)
+        if (const Column& p = place(c); p.trial == trial && (p.item < 0 || p.item == item)) return c;
+    return -1;
+}
+
+QString TrialGrid::columnWord(int c) const
+{
+    const Column& p = place(c);
+    return p.item < 0 ? QObject::tr("trial %1").arg(p.trial + 1)
+                      : QObject::tr("trial %1, item %2").arg(p.trial + 1).arg(p.item + 1);
+}
+
 void TrialGrid::rebuild()
 {
+    placeColumns();
     m_rows.clear();
     m_features.clear();
     const Recipe& r = m_session.prepared()->recipe();
@@ -241,19 +307,23 @@ int TrialGrid::rowOf(const std::string& step, const std::string& output, int ele
 
 GridColumn TrialGrid::column(int c) const
 {
-    const Trial& t = m_session.recipe().trials[std::size_t(c)];
+    const Column& at = place(c);
+    const Trial& t = m_session.recipe().trials[std::size_t(at.trial)];
     GridColumn out;
-    out.head = QString::number(c + 1);
+    out.head = QString::number(at.trial + 1);
+    out.begins = at.begins, out.bracket = at.bracket, out.lost = at.lost;
+    if (at.item >= 0) out.head += QStringLiteral(".") + QString::number(at.item + 1);
     out.label = t.label == Label::Good  ? report::Sign::Good
                 : t.label == Label::Bad ? report::Sign::Bad
                                         : report::Sign::Open;
-    out.flag = m_session.agreement(c) == Session::Agreement::Disagrees;
-    const auto* r = m_session.result(c);
+    out.flag = at.begins && m_session.agreement(at.trial) == Session::Agreement::Disagrees;
+    const auto* r = m_session.result(at.trial);
     out.answered = r && (r->error || !r->items.empty());
     out.error = r && r->error.has_value();
-    if (r) out.outcome = r->outcome();
+    if (r) out.outcome = at.item >= 0 ? r->items[std::size_t(at.item)].outcome : r->outcome();
+    if (!at.begins) out.label.reset(); // the label is the picture's
     out.tip = QObject::tr("trial %1 · %2 · labelled %3")
-                  .arg(c + 1)
+                  .arg(at.trial + 1)
                   .arg(QFileInfo(QString::fromStdString(t.picture)).fileName(), QString::fromLatin1(name(t.label)));
     if (r)
         for (const std::string& w : r->warnings) out.tip += QStringLiteral("\n") + QString::fromStdString(w);
@@ -267,12 +337,20 @@ GridColumn TrialGrid::column(int c) const
 GridCell TrialGrid::cell(int r, int c) const
 {
     const GridRow& row = m_rows[std::size_t(r)];
-    const auto* result = m_session.result(c);
+    const auto* result = m_session.result(place(c).trial);
     if (row.kind == RowKind::FixedHead) return {};
-    if (row.kind == RowKind::FeaturesLine) return featureCell(result, m_features.at(r));
-    if (row.kind == RowKind::Element) return elementCell(result, row.step, row.output, row.element);
-    if (row.output.empty()) return featureCell(result, {row.step});
-    return cellFor(result, row.step, row.output, row.low, row.high);
+    const int item = place(c).item;
+    if (place(c).lost) {
+        GridCell gone;
+        gone.asked = row.kind != RowKind::FeaturesLine;
+        gone.verdict = Verdict::NotMeasured;
+        gone.text = QObject::tr("this part was not found");
+        return gone;
+    }
+    if (row.kind == RowKind::FeaturesLine) return featureCell(result, m_features.at(r), item);
+    if (row.kind == RowKind::Element) return elementCell(result, row.step, row.output, row.element, item);
+    if (row.output.empty()) return featureCell(result, {row.step}, item);
+    return cellFor(result, row.step, row.output, row.low, row.high, item);
 }
 
 QString TrialGrid::verdictLine() const
@@ -359,10 +437,15 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
                 m_session.select(row_.step, row_.output, row_.kind == RowKind::Element ? row_.element : -1);
             }
         }
-        if (c >= 0) m_session.setTrial(c);
+        if (c >= 0) {
+            const auto place = m_source.place(c);
+            m_session.setTrial(place.trial);
+            if (place.item >= 0 && !place.lost && place.item != m_session.item()) m_session.setItem(place.item);
+        }
         m_grid->setFocus();
     });
-    connect(m_grid, &GridView::labelClicked, this, [this](int c) {
+    connect(m_grid, &GridView::labelClicked, this, [this](int column) {
+        const int c = m_source.place(column).trial;
         const Label now = m_session.recipe().trials[std::size_t(c)].label;
         label(now == Label::Open ? Label::Good : now == Label::Good ? Label::Bad : Label::Open);
     });
@@ -439,7 +522,7 @@ void SetupPage::arrange()
     const int all = m_lower->width(), high = m_whole->height();
     if (all < 100) return;
     if (!m_heightsChosen && high > 300 && m_lower->isVisible() && m_whole->widget(0)->isVisible()) {
-        const int rows = std::clamp(m_grid->neededHeight(), 180, high * 46 / 100);
+        const int rows = std::clamp(m_grid->neededHeight(), m_side->isVisibleTo(m_lower) ? 270 : 180, high * 46 / 100);
         if (std::abs(m_lower->height() - rows) > 2) m_whole->setSizes({high - rows - m_whole->handleWidth(), rows});
     }
     if (!m_grid->widthChosen() && m_session.trialCount() > 0) {
@@ -552,7 +635,7 @@ void SetupPage::refreshGrid()
     const std::string id = m_session.draft() ? m_session.draft()->offer().step.id : m_session.selected();
     const Check* check = m_session.selectedCheck();
     m_grid->setCurrent(m_source.rowOf(id, check ? check->output : std::string(), m_session.selectedElement()),
-                       m_session.showsReference() ? -1 : m_session.trial());
+                       m_session.showsReference() ? -1 : m_source.columnOf(m_session.trial(), m_session.item()));
 }
 
 void SetupPage::makeStrip()
@@ -828,6 +911,18 @@ void SetupPage::makeActions()
     add("quarterTurn", [this] { m_sheet->quarterTurn(); });
     toggle("allMarks", [this](bool on) { m_sheet->setAll(on); });
     toggle("onlyFailed", [this](bool on) { m_source.setOnlyFailed(on), m_sheet->setOnlyFailed(on), refreshGrid(); });
+    toggle("unfoldItems", [this](bool on) { m_source.unfoldItems(on), refreshGrid(); });
+    using Order = TrialGrid::Order;
+    using Show = TrialGrid::Show;
+    for (const auto& [id, order] : {std::pair{"byTaken", Order::Taken},
+                                    {"byLabel", Order::Label},
+                                    {"byVerdict", Order::Verdict},
+                                    {"byName", Order::Name},
+                                    {"byShare", Order::Share}})
+        add(id, [this, o = order] { m_source.setOrder(o), refreshGrid(); });
+    for (const auto& [id, show] :
+         {std::pair{"showAll", Show::All}, {"showFailed", Show::Failed}, {"showDisagreeing", Show::Disagreeing}})
+        add(id, [this, w = show] { m_source.setShow(w), refreshGrid(); });
     add("freeLabels", [this] { m_sheet->freeLabels(); });
     toggle("loupe", [this](bool on) { m_sheet->setLoupe(on); });
     add("fit", [this] { m_sheet->fit(); });

@@ -22,7 +22,7 @@ public:
     void toggleFold(int row);
     int rowOf(const std::string& step, const std::string& output = {}, int element = -1) const;
     int rows() const override { return int(m_rows.size()); }
-    int columns() const override { return m_session.trialCount(); }
+    int columns() const override { return int(m_columns.size()); }
     GridRow row(int r) const override { return m_rows[std::size_t(r)]; }
     GridColumn column(int c) const override;
     GridCell cell(int r, int c) const override;
@@ -30,7 +30,22 @@ public:
     QString emptyHint() const override;
     bool onlyFailed() const { return m_onlyFailed; }
     void setOnlyFailed(bool on) { m_onlyFailed = on, rebuild(); }
-    QString columnWord(int c) const override { return QObject::tr("trial %1").arg(c + 1); }
+    QString columnWord(int c) const override;
+    // What a column stands for: a picture, or one part of it.
+    struct Column {
+        int trial = 0, item = -1;
+        bool lost = false, begins = true, bracket = false;
+    };
+    const Column& place(int c) const { return m_columns[std::size_t(c)]; }
+    int columnOf(int trial, int item) const; // -1: it is filtered away
+    bool itemsUnfolded() const { return m_items; }
+    void unfoldItems(bool on) { m_items = on, rebuild(); }
+    enum class Order { Taken, Label, Verdict, Name, Share };
+    enum class Show { All, Failed, Disagreeing };
+    Order order() const { return m_order; }
+    Show show() const { return m_show; }
+    void setOrder(Order order) { m_order = order, rebuild(); }
+    void setShow(Show show) { m_show = show, rebuild(); }
 
 private:
     void addGroup(const recipe::Recipe& recipe, const std::string& datum);
@@ -38,7 +53,11 @@ private:
     std::vector<GridRow> m_rows;
     std::map<int, std::vector<std::string>> m_features; // features line → its steps
     std::set<std::string> m_unfolded;                   // datum ids, and step.output of lists
-    bool m_onlyFailed = false;
+    void placeColumns();
+    std::vector<Column> m_columns;
+    bool m_onlyFailed = false, m_items = false;
+    Order m_order = Order::Taken;
+    Show m_show = Show::All;
 };
 
 class SetupPage : public QWidget
