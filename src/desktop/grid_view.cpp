@@ -634,9 +634,8 @@ void GridView::mousePressEvent(QMouseEvent* e)
     int c = columnAt(at.x());
     // of several the worst is what one looks for
     if (c >= 0 && r >= 0 && m_per > 1) c = std::max(c, packed(r, c / m_per).worst);
-    // the label of the column in view
-    if (c >= 0 && m_per == 1 && at.y() >= 19 && at.y() < topHeight() && c == m_column) {
-        emit labelClicked(c);
+    if (c >= 0 && m_per == 1 && m_heads && at.y() >= 19 && at.y() < topHeight()) { // on the label's sign
+        emit labelClicked(c, e->modifiers().testFlag(Qt::ShiftModifier));
         return;
     }
     if (r >= 0 && c < 0 &&

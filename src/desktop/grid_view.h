@@ -94,7 +94,7 @@ public:
 signals:
     void chosen(int row, int column); // either may be -1: unchanged
     void foldToggled(int row);
-    void labelClicked(int column);
+    void labelClicked(int column, bool bad); // `bad`: at once, by Shift
     void renameWanted(int row);
     void limitsWanted(int row);
 

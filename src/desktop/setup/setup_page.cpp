@@ -444,10 +444,11 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
         }
         m_grid->setFocus();
     });
-    connect(m_grid, &GridView::labelClicked, this, [this](int column) {
+    connect(m_grid, &GridView::labelClicked, this, [this](int column, bool bad) {
         const int c = m_source.place(column).trial;
+        m_session.setTrial(c);
         const Label now = m_session.recipe().trials[std::size_t(c)].label;
-        label(now == Label::Open ? Label::Good : now == Label::Good ? Label::Bad : Label::Open);
+        label(bad ? Label::Bad : now == Label::Open ? Label::Good : now == Label::Good ? Label::Bad : Label::Open);
     });
     connect(m_grid, &GridView::foldToggled, this, [this](int r) {
         m_source.toggleFold(r);

@@ -1,6 +1,7 @@
 #include "steps/circle/circle.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace steps
 {
@@ -19,6 +20,17 @@ base::Result<FoundShape<geometry::Circle>> find(const P& p, const RunInput& in)
                                         in.region("ring").shape == Shape::Arc ? "arc" : "circle");
     if (f) f->fit.shape.radius += vision::curvatureShift(f->probe.edges, f->fit.shape.radius);
     return f;
+}
+
+// An edge near the end of its window is seen in part only, and its place is skewed.
+std::string nearBorder(const P& p, const RunInput& in, const geometry::Circle& c)
+{
+    const Region ring = in.region("ring");
+    if (ring.shape != Shape::Ring) return {};
+    const double off = geometry::distance(in.picture(c.centre), ring.centre), room = 2 * p.smoothing;
+    if (c.radius + off <= ring.outer - room && c.radius - off >= ring.inner + room) return {};
+    return "the circle lies " + base::toText(off, 1) +
+           " px off the ring's middle and reaches its border: make the ring wider";
 }
 
 base::Result<RunOutput> run(const P& p, const RunInput& in)
@@ -41,6 +53,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     out.features["circle"] = seen;
     out.marks.push_back(roundMark(seen));
     tell(*f, p, out);
+    if (const std::string near = nearBorder(p, in, c); !near.empty()) out.note += (out.note.empty() ? "" : "; ") + near;
     // The points lie on the circle as blurred; form is judged about the corrected one.
     const double shift = vision::curvatureShift(f->probe.edges, c.radius);
     for (Point& q : out.points["all"]) q = q + geometry::unit(q - c.centre) * shift;
@@ -96,7 +109,22 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     p.polarity = 2 * rising > used ? vision::Polarity::DarkToBright : vision::Polarity::BrightToDark;
     p.leastStrength = leastStrengthFor(strengths[strengths.size() / 4], in.noise);
     p.reach = reachFor(spread);
-    const double band = std::max(6.0, 0.15 * c.radius);
+    // As wide as nothing else is met, so that the circle may lie elsewhere in the next part.
+    double band = std::max(6.0, 0.15 * c.radius);
+    for (const double share : {0.55, 0.4, 0.28}) {
+        const double wide = share * c.radius;
+        if (wide < band) break;
+        const auto probe = vision::probeCircle(picture, c.centre, c.radius - wide, c.radius + wide, rays, 3, false,
+                                               {p.polarity, p.leastStrength, 1.5}, vision::Pick::Strongest);
+        std::vector<Point> points;
+        for (const auto& e : probe.edges) points.push_back(e.point);
+        const auto fit = geometry::fitCircle(points, 1.0);
+        if (!fit || fit->usedCount < 0.95 * rays || geometry::distance(fit->shape.centre, c.centre) > 0.5 ||
+            std::abs(fit->shape.radius - c.radius) > 0.5)
+            continue;
+        band = wide;
+        break;
+    }
     Offer o;
     o.step.params = p;
     o.step.regions["ring"] = Region::ring(c.centre, std::max(1.0, c.radius - band), c.radius + band);
