@@ -2,6 +2,7 @@
 // straight or read otherwise.
 #include "demo/small_sets.h"
 #include "desktop/fit_dialog.h"
+#include "desktop/hints.h"
 #include "desktop/param_form.h"
 #include "desktop/setup/step_acts.h"
 #include "window_support.h"
@@ -369,7 +370,7 @@ private slots:
         });
         QVERIFY(settled());
         const int lost = wanted - 1;
-        QVERIFY(grid->source().column(lost).lost);
+        QTRY_VERIFY(lost < grid->source().columns() && grid->source().column(lost).lost);
         QVERIFY(int(grid->source().cell(row, lost).verdict) == int(inspect::Verdict::NotMeasured));
         key(Qt::Key_U, Qt::ShiftModifier);
         QCOMPARE(grid->source().columns(), 5);
@@ -422,6 +423,70 @@ private slots:
         QVERIFY(settled());
         if (taken != was) key(Qt::Key_Z, Qt::ControlModifier);
         QCOMPARE(now(), was);
+    }
+    // Tapped, a look stays; held, it ends with the key.
+    void looksAreTappedOrHeld()
+    {
+        QAction* bare = page().action(QStringLiteral("bare"));
+        key(Qt::Key_Q);
+        QVERIFY(bare->isChecked());
+        key(Qt::Key_Q);
+        QVERIFY(!bare->isChecked());
+        giveKeys(sheet());
+        QTest::keyPress(sheet(), Qt::Key_Q);
+        QVERIFY(bare->isChecked());
+        QTest::qWait(450);
+        QTest::keyRelease(sheet(), Qt::Key_Q);
+        QVERIFY(!bare->isChecked());
+        // Held while another window takes the keyboard: it ends too.
+        QTest::keyPress(sheet(), Qt::Key_Q);
+        QVERIFY(bare->isChecked());
+        QTest::qWait(450);
+        QEvent lost(QEvent::WindowDeactivate);
+        QApplication::sendEvent(m_window.get(), &lost);
+        QVERIFY(!bare->isChecked());
+    }
+    void theEvidenceIsMadeLargeAndSmall()
+    {
+        const int before = page().evidence()->width();
+        key(Qt::Key_F4);
+        QTRY_VERIFY(page().evidence()->width() > 1.5 * before);
+        QVERIFY(sheet()->isVisible());
+        key(Qt::Key_F4);
+        QTRY_VERIFY(std::abs(page().evidence()->width() - before) < 4);
+    }
+    // Five notes, each gone when what it says was done.
+    void hintsGoWhenTheyAreDone()
+    {
+        Hints* hints = m_window->hints();
+        QVERIFY(!hints->isVisible()); // never unasked
+        hints->again();
+        QVERIFY(hints->isVisible() && hints->current() == 0);
+        const auto inside = [&] { return m_window->rect().contains(hints->geometry()); };
+        QVERIFY(inside());
+        key(Qt::Key_PageDown);
+        QCOMPARE(hints->current(), 1);
+        QVERIFY(inside());
+        drag(sheet(), onPlate(38, -16), onPlate(38, 16));
+        key(Qt::Key_Return);
+        QCOMPARE(hints->current(), 2);
+        session().select("width");
+        auto limits = checkOf("width").limits;
+        limits.plus = 0.2;
+        session().setLimits("width", "distance", limits, false);
+        QCOMPARE(hints->current(), 3);
+        key(Qt::Key_B);
+        QCOMPARE(hints->current(), 4);
+        QVERIFY(inside());
+        QTest::keyClick(sheet(), Qt::Key_2, Qt::ControlModifier);
+        QCOMPARE(hints->current(), int(Hints::kCount));
+        QVERIFY(!hints->isVisible());
+        // Nobody wants them any more: they stay away.
+        QTest::keyClick(m_window.get(), Qt::Key_1, Qt::ControlModifier);
+        hints->again();
+        QTest::mouseClick(hints->findChild<QToolButton*>(QStringLiteral("hintNever")), Qt::LeftButton);
+        hints->start();
+        QVERIFY(!hints->isVisible());
     }
     void helpSaysWhatTheChosenKindDoes()
     {

@@ -5,6 +5,7 @@
 #include "desktop/check_dialog.h"
 #include "desktop/find_dialog.h"
 #include "desktop/fit_dialog.h"
+#include "desktop/hints.h"
 #include "desktop/main_window.h"
 #include "desktop/objects_view.h"
 #include "desktop/proposals_dialog.h"
@@ -83,6 +84,13 @@ int main(int argc, char** argv)
     Session& s = window.session();
     const auto allDone = [&] { return s.settled(); };
     if (!waitFor(allDone)) return 1;
+    if (argc == 4) { // each hint at its place
+        window.hints()->again();
+        for (int i = 0; i < Hints::kCount; ++i) {
+            shoot(("hint-" + std::to_string(i)).c_str());
+            window.hints()->done(i);
+        }
+    }
     // A rejected trial, its hole pitch in view.
     s.select("pitch");
     s.setTrial(5);

@@ -117,6 +117,9 @@ const std::vector<Key>& keyTable()
         {"start", "Start", "F6", "run", "Starts inspecting items."},
         {"takeOne", "Take one", "F7", "run", "Inspects one item."},
         {"stop", "Stop", "F8", "run", "Stops after the present item."},
+        {"firstSteps", "First steps", "", "all", "Five notes, one at a time, that show how a recipe is made."},
+        {"evidenceLarge", "Evidence large", "F4", "setup",
+         "Gives the evidence the room of the sheet, or takes it back."},
         {"helpForThis", "Help for this", "F1", "all", "What the chosen kind does, needs and measures."},
         {"guide", "Keys and gestures", "Shift+F1", "all", "Lists keys and gestures."},
     };

@@ -1,5 +1,6 @@
 // Wires it all: the only place in the window that knows the demo's picture maker.
 #include "demo/reed_plate.h"
+#include "desktop/hints.h"
 #include "desktop/main_window.h"
 #include "desktop/style.h"
 
@@ -20,6 +21,8 @@ int main(int argc, char** argv)
     arguments.addPositionalArgument(QStringLiteral("files"),
                                     QStringLiteral("a recipe, or pictures and folders of pictures"),
                                     QStringLiteral("[FILE...]"));
+    const QCommandLineOption hints(QStringLiteral("hints"), QStringLiteral("notes that show the first steps"));
+    arguments.addOption(hints);
     arguments.process(application);
     report::loadFonts();
     report::useDarkTheme(QSettings().value(QStringLiteral("dark"), false).toBool());
@@ -32,6 +35,7 @@ int main(int argc, char** argv)
     window.show();
     const QStringList files = arguments.positionalArguments();
     if (!files.isEmpty()) window.addPictures(files);
+    if (arguments.isSet(hints)) window.hints()->start();
     window.offerRecovery();
     return QApplication::exec();
 }

@@ -5,6 +5,7 @@
 #include "desktop/find_dialog.h"
 #include "desktop/fit_dialog.h"
 #include "desktop/help_dialog.h"
+#include "desktop/hints.h"
 #include "desktop/keys.h"
 #include "desktop/param_form.h"
 #include "desktop/proposals_dialog.h"
@@ -165,6 +166,7 @@ void MainWindow::makeHeader()
         tr("These limits are in another unit than their values and judge nothing; click to convert them all"));
     connect(m_foreign, &QToolButton::clicked, this, [this] { m_session.convertLimits(); });
     m_reviewChip = chip("reviewChip");
+    m_reviewChip->hide(); // until there is something to review
     m_reviewChip->setToolTip(tr("What is doubtful about this recipe  (Shift+F3; F3 walks through it)"));
     connect(m_reviewChip, &QToolButton::clicked, this, [this] { showReview(); });
     m_lineChip = chip("lineChip");
@@ -295,6 +297,7 @@ void MainWindow::makeActions()
     for (const char* id : {"nextTrial", "previousTrial", "nextFailed", "nextDisagreeing", "nextItem"})
         view->addAction(m_setup->action(QString::fromLatin1(id)));
     view->addSeparator();
+    view->addAction(m_setup->action(QStringLiteral("evidenceLarge")));
     view->addAction(m_setup->action(QStringLiteral("sheetAlone")));
     view->addAction(m_setup->action(QStringLiteral("gridAlone")));
     QAction* dark = add("dark", [] {});
@@ -316,7 +319,12 @@ void MainWindow::makeActions()
     run->addAction(add("start", [this] { showWorkspace(1), m_run->start(); }));
     run->addAction(add("takeOne", [this] { showWorkspace(1), m_run->takeOne(); }));
     run->addAction(add("stop", [this] { m_run->stop(); }));
+    m_hints = new Hints(m_session, *m_setup, m_tabs[1], this);
     QMenu* help = m_menus->addMenu(tr("&Help"));
+    help->addAction(add("firstSteps", [this] {
+        showWorkspace(0);
+        m_hints->again();
+    }));
     help->addAction(add("helpForThis", [this] {
         const Step* s = m_session.selectedStep();
         const StepKind* kind = findKind(m_setup->sheet()->armedKind());
@@ -400,6 +408,10 @@ void MainWindow::showWorkspace(int index)
 {
     m_pages->setCurrentIndex(index);
     m_tabs[std::size_t(index)]->setChecked(true);
+    if (m_hints) {
+        if (index == 1) m_hints->done(Hints::kCount - 1);
+        m_hints->setVisible(index == 0 && m_hints->current() < Hints::kCount);
+    }
     if (index == 0) m_setup->sheet()->setFocus();
     if (index == 1) m_run->setFocus();
     if (index == 2) m_records->refresh();

@@ -16,6 +16,8 @@ namespace desktop
 {
 class ReviewDialog;
 
+class Hints;
+
 class MainWindow : public QMainWindow
 {
     Q_OBJECT
@@ -24,6 +26,7 @@ public:
     MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder, QWidget* parent = nullptr);
 
     Session& session() { return m_session; }
+    Hints* hints() const { return m_hints; }
     SetupPage* setupPage() const { return m_setup; }
     RunPage* runPage() const { return m_run; }
     RecordsPage* recordsPage() const { return m_records; }
@@ -73,6 +76,7 @@ private:
     ReviewDialog* m_review = nullptr;
     std::vector<QToolButton*> m_tabs;
     QStackedWidget* m_pages = nullptr;
+    Hints* m_hints = nullptr;
     SetupPage* m_setup = nullptr;
     RunPage* m_run = nullptr;
     RecordsPage* m_records = nullptr;

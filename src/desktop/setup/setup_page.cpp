@@ -496,6 +496,15 @@ bool SetupPage::eventFilter(QObject* object, QEvent* e)
         const auto* key = static_cast<QKeyEvent*>(e);
         if (!(key->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) && beginLimits(key->text())) return true;
     }
+    if (m_held && (e->type() == QEvent::KeyRelease || e->type() == QEvent::WindowDeactivate)) {
+        const bool released = e->type() == QEvent::KeyRelease && !static_cast<QKeyEvent*>(e)->isAutoRepeat() &&
+                              m_held->shortcut() == QKeySequence(static_cast<QKeyEvent*>(e)->key());
+        const bool lost = e->type() == QEvent::WindowDeactivate && object == window();
+        if (released || lost) {
+            QAction* held = std::exchange(m_held, nullptr);
+            if (m_heldSince.elapsed() > 350) held->toggle();
+        }
+    }
     if (e->type() == QEvent::ShortcutOverride) {
         const auto* key = static_cast<QKeyEvent*>(e);
         const QWidget* w = QApplication::focusWidget();
@@ -858,8 +867,11 @@ void SetupPage::makeActions()
         QAction* a = makeAction(QString::fromLatin1(id), this);
         a->setShortcutContext(Qt::WidgetWithChildrenShortcut);
         a->setCheckable(true);
+        a->setAutoRepeat(false);
         addAction(a);
         connect(a, &QAction::toggled, this, call);
+        // Held, it ends when the key is let go; tapped, it stays.
+        connect(a, &QAction::triggered, this, [this, a] { m_held = a, m_heldSince.start(); });
         return a;
     };
     add("takeReference", [this] {
@@ -966,6 +978,12 @@ void SetupPage::makeActions()
         m_lower->setVisible(!on);
         m_evidence->setVisible(!on);
         m_strip->setVisible(!on);
+    });
+    toggle("evidenceLarge", [this](bool on) {
+        const int all = m_upper->width();
+        if (on) m_widths = m_upper->sizes();
+        m_upper->setSizes(on || m_widths.isEmpty() ? QList<int>{all * 3 / 10, all * 7 / 10} : m_widths);
+        arrange();
     });
     toggle("gridAlone", [this, sheetAlone](bool on) {
         if (on) sheetAlone->setChecked(false);

@@ -4,6 +4,7 @@
 #include "desktop/grid_view.h"
 #include "desktop/sheet_view.h"
 
+#include <QElapsedTimer>
 #include <QSplitter>
 
 class QToolButton;
@@ -110,6 +111,9 @@ private:
     QSplitter *m_upper, *m_whole;
     std::vector<QToolButton*> m_questions;
     bool m_heightsChosen = false;
+    QList<int> m_widths;       // of sheet and evidence before the evidence was made large
+    QAction* m_held = nullptr; // a look that was switched by a key that may still be down
+    QElapsedTimer m_heldSince;
 };
 
 } // namespace desktop
