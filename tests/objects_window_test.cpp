@@ -84,6 +84,7 @@ private slots:
         const auto at = table.rows[4].at;
         QTest::mouseClick(page().sheet(), Qt::LeftButton, Qt::NoModifier, page().sheet()->screenOf(at).toPoint());
         QTRY_COMPARE(objects().chosen(), 4);
+        QVERIFY(!session().draft()); // it was meant for the table
         // Sorted by a column, rows keep what they are.
         const int areas = table.column("areas");
         objects().tableView()->sortByColumn(2 + areas, Qt::DescendingOrder);

@@ -249,19 +249,33 @@ void EvidenceView::refresh()
     plotsSoon();
 }
 
+// Plots, then the form, each in a turn of its own: between them the window answers.
 void EvidenceView::plotsSoon()
 {
     if (std::exchange(m_due, true)) return;
-    QTimer::singleShot(0, this, &EvidenceView::drawDue);
+    QTimer::singleShot(0, this, [this] {
+        drawPlots();
+        if (m_formDue) QTimer::singleShot(0, this, &EvidenceView::drawForm);
+    });
+}
+
+void EvidenceView::drawPlots()
+{
+    if (!std::exchange(m_due, false)) return;
+    refreshPlot();
+    refreshMap();
+    refreshTrials();
+}
+
+void EvidenceView::drawForm()
+{
+    if (std::exchange(m_formDue, false)) refreshForm();
 }
 
 void EvidenceView::drawDue()
 {
-    if (!std::exchange(m_due, false)) return;
-    if (std::exchange(m_formDue, false)) refreshForm();
-    refreshPlot();
-    refreshMap();
-    refreshTrials();
+    drawForm();
+    drawPlots();
 }
 
 void EvidenceView::refreshMap()

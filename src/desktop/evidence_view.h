@@ -62,6 +62,8 @@ private:
     void dragSetting(const QString& id, double value, bool released);
     void dragLimit(const QString& id, double value, bool released);
     void plotsSoon(); // many changes in a row draw the plots once, after the window has answered
+    void drawPlots();
+    void drawForm();
     void drawDue();
     void refreshHead();
     void refreshPlot();

@@ -216,9 +216,8 @@ void MainWindow::makeActions()
     }));
     recipe->addAction(add("open", [this] {
         if (!mayLoseChanges()) return;
-        const QString path =
-            QFileDialog::getOpenFileName(this, tr("Open recipe"), QFileInfo(m_session.path()).absolutePath(),
-                                         kRecipeFilter, nullptr, QFileDialog::DontUseNativeDialog);
+        const QString path = QFileDialog::getOpenFileName(this, tr("Open recipe"), usualFolder(), kRecipeFilter,
+                                                          nullptr, QFileDialog::DontUseNativeDialog);
         if (!path.isEmpty()) openRecipe(path);
     }));
     m_recent = recipe->addMenu(tr("Recent recipes"));
@@ -226,11 +225,11 @@ void MainWindow::makeActions()
     recipe->addAction(add("saveAs", [this] { saveAs(); }));
     recipe->addSeparator();
     recipe->addAction(add("addPictures", [this] {
-        addPictures(QFileDialog::getOpenFileNames(this, tr("Add pictures"), QString(), kPictureFilter, nullptr,
+        addPictures(QFileDialog::getOpenFileNames(this, tr("Add pictures"), usualFolder(), kPictureFilter, nullptr,
                                                   QFileDialog::DontUseNativeDialog));
     }));
     recipe->addAction(add("addFolder", [this] {
-        const QString folder = QFileDialog::getExistingDirectory(this, tr("Add a folder of pictures"), QString(),
+        const QString folder = QFileDialog::getExistingDirectory(this, tr("Add a folder of pictures"), usualFolder(),
                                                                  QFileDialog::DontUseNativeDialog);
         if (!folder.isEmpty()) addPictures({folder});
     }));
@@ -501,9 +500,24 @@ bool MainWindow::save()
     return true;
 }
 
+// Where dialogs begin: beside the recipe, else beside its pictures; empty: wherever one was last.
+QString MainWindow::usualFolder() const
+{
+    if (!m_session.path().isEmpty()) return QFileInfo(m_session.path()).absolutePath();
+    for (const Trial& t : m_session.recipe().trials)
+        if (const QFileInfo picture(QString::fromStdString(t.picture)); picture.exists()) return picture.absolutePath();
+    return {};
+}
+
 bool MainWindow::saveAs()
 {
-    QFileDialog dialog(this, tr("Save recipe"), m_session.path().isEmpty() ? QDir::homePath() : m_session.path(),
+    // A new recipe is called after the folder of its pictures.
+    const QString folder = usualFolder().isEmpty() ? QDir::homePath() : usualFolder();
+    QString name = QString::fromStdString(m_session.recipe().name);
+    if (name == QStringLiteral("Untitled") && !usualFolder().isEmpty()) name = QFileInfo(folder).fileName();
+    QFileDialog dialog(this, tr("Save recipe"),
+                       m_session.path().isEmpty() ? folder + QStringLiteral("/") + name + QStringLiteral(".dikkat")
+                                                  : m_session.path(),
                        kRecipeFilter);
     dialog.setOption(QFileDialog::DontUseNativeDialog);
     dialog.setObjectName(QStringLiteral("saveDialog"));

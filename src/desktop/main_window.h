@@ -35,6 +35,7 @@ public:
     void offerRecovery();
     bool save();
     bool saveAs();
+    QString usualFolder() const;
     void showWorkspace(int index);
     int workspace() const;
 

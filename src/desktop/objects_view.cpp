@@ -498,10 +498,11 @@ void ObjectsView::choose(int row)
     drawPlot();
 }
 
-void ObjectsView::chooseAt(geometry::Point place)
+bool ObjectsView::chooseAt(geometry::Point place)
 {
-    const geometry::Point level = m_session.recipe().calibration.level(place);
-    if (const int row = m_told.at(level, 12); row >= 0) choose(row);
+    const int row = m_told.at(m_session.recipe().calibration.level(place), 12);
+    if (row >= 0) choose(row);
+    return row >= 0;
 }
 
 void ObjectsView::howCome(geometry::Point place)

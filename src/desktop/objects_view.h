@@ -36,8 +36,8 @@ public slots:
     void choose(int row);
     // The object at a place of the picture in view, and how it came to what became of it; said and chosen.
     void howCome(geometry::Point picture);
-    void chooseAt(geometry::Point picture);
-    void example(bool wanted); // the chosen object is like those that are wanted, or is not
+    bool chooseAt(geometry::Point picture); // false: there is nothing
+    void example(bool wanted);              // the chosen object is like those that are wanted, or is not
 
 signals:
     void toldChanged();

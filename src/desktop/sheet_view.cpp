@@ -536,7 +536,7 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
                     return;
                 }
         }
-        if (g.type == Gesture::Type::Click && m_armed.empty()) emit clickedOn(g.from);
+        if (g.type == Gesture::Type::Click && m_armed.empty() && m_takesClick && m_takesClick(g.from)) return update();
         updateStroke(true);
         if (m_live.empty()) {
             if (g.type == Gesture::Type::Click) {

@@ -21,6 +21,8 @@ public:
         update();
     }
     const std::string& armedKind() const { return m_armed; }
+    // Who is asked before a click makes anything; true: it is theirs.
+    void setClickTaker(std::function<bool(geometry::Point)> taker) { m_takesClick = std::move(taker); }
     void setArmedStays(bool on) { m_armedStays = on; } // for many strokes
     const QString& pointerText() const { return m_pointerText; }
     bool spaceHeld() const { return m_space; }
@@ -74,7 +76,6 @@ public slots:
     std::optional<geometry::Point> pointedPlace() const;
 
 signals:
-    void clickedOn(geometry::Point picture); // on something that is there, or on nothing
     void referenceWanted();
     void pointerMoved(const QString& text);
     void armedUsed();
@@ -140,6 +141,7 @@ private:
     Handle m_handle{};
     std::string m_armed;
     bool m_armedStays = false;
+    std::function<bool(geometry::Point)> m_takesClick;
     bool m_straight = false;           // Shift: along the datum
     int m_reading = 0;                 // of the stroke under way: Tab chooses another
     std::vector<recipe::Offer> m_live; // readings of the stroke under way

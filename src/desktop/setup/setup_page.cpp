@@ -467,8 +467,9 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
     connect(m_sheet, &SheetView::referenceWanted, this, [this] {
         emit m_session.said(tr("Take a picture of a good part as reference first (Ctrl+R); steps are drawn on it"));
     });
-    connect(m_sheet, &SheetView::clickedOn, this, [this](geometry::Point at) {
-        if (m_evidence->showsObjects()) m_evidence->objects()->chooseAt(at);
+    // While the table is shown, a click on the sheet chooses in it and draws nothing.
+    m_sheet->setClickTaker([this](geometry::Point at) {
+        return m_evidence->showsObjects() && m_evidence->objects()->isVisible() && m_evidence->objects()->chooseAt(at);
     });
     connect(m_evidence->objects(), &ObjectsView::explained, m_sheet, &SheetView::sayAtPointer);
     connect(m_evidence->objects(), &ObjectsView::explained, &session, &Session::said);
