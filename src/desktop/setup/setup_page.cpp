@@ -191,13 +191,17 @@ void TrialGrid::addGroup(const Recipe& recipe, const std::string& datum)
 // Pictures in the order asked for; with items unfolded a column for each part, and one for each that is lost.
 void TrialGrid::placeColumns()
 {
+    // What waits for its answer stays where it was.
+    std::set<int> before;
+    for (const Column& c : m_columns) before.insert(c.trial);
     m_columns.clear();
     const Recipe& recipe = m_session.recipe();
     std::vector<int> trials;
     for (int t = 0; t < m_session.trialCount(); ++t) {
         const auto* r = m_session.result(t);
-        if (m_show == Show::Failed && !(r && r->rejected())) continue;
-        if (m_show == Show::Disagreeing && m_session.agreement(t) != Session::Agreement::Disagrees) continue;
+        if (m_show != Show::All && !r && !before.count(t)) continue;
+        if (m_show == Show::Failed && r && !r->rejected()) continue;
+        if (m_show == Show::Disagreeing && r && m_session.agreement(t) != Session::Agreement::Disagrees) continue;
         trials.push_back(t);
     }
     const auto by = [&](auto key) {
@@ -320,7 +324,9 @@ GridColumn TrialGrid::column(int c) const
     const auto* r = m_session.result(at.trial);
     out.answered = r && (r->error || !r->items.empty());
     out.error = r && r->error.has_value();
-    if (r) out.outcome = at.item >= 0 ? r->items[std::size_t(at.item)].outcome : r->outcome();
+    // An answer that came since the columns were laid out may hold fewer parts.
+    const bool there = r && at.item >= 0 && at.item < int(r->items.size());
+    if (r) out.outcome = there ? r->items[std::size_t(at.item)].outcome : r->outcome();
     if (!at.begins) out.label.reset(); // the label is the picture's
     out.tip = QObject::tr("trial %1 · %2 · labelled %3")
                   .arg(at.trial + 1)
