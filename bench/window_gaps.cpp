@@ -42,6 +42,35 @@ private:
     double m_longest = 0;
 };
 
+// Notes the event that took longest: a gap is one of them, or several in a row.
+class Watched : public QApplication
+{
+public:
+    using QApplication::QApplication;
+    bool notify(QObject* receiver, QEvent* event) override
+    {
+        const int type = int(event->type());
+        const char* name = receiver->metaObject()->className(); // the receiver may be gone afterwards
+        QElapsedTimer timer;
+        timer.start();
+        ++m_depth;
+        const bool done = QApplication::notify(receiver, event);
+        if (--m_depth == 0)
+            if (const double took = double(timer.nsecsElapsed()) / 1e6; took > m_longest)
+                m_longest = took, m_what = QString::fromLatin1(name) + QStringLiteral(" event %1").arg(type);
+        return done;
+    }
+    QString longest() // and from anew
+    {
+        return QStringLiteral("%1, %2 ms").arg(m_what).arg(std::exchange(m_longest, 0), 0, 'f', 1);
+    }
+
+private:
+    int m_depth = 0;
+    double m_longest = 0;
+    QString m_what;
+};
+
 std::unique_ptr<desktop::MainWindow> g_window;
 std::unique_ptr<Heartbeat> g_heart;
 double g_worst = 0;
@@ -56,12 +85,12 @@ void settle()
 template <class Work> void measured(const char* what, Work work)
 {
     settle();
-    (void)g_heart->longest();
+    (void)g_heart->longest(), (void)static_cast<Watched*>(qApp)->longest();
     work();
     settle();
     const double gap = g_heart->longest();
     g_worst = std::max(g_worst, gap);
-    std::printf("%-28s %6.1f ms\n", what, gap);
+    std::printf("%-28s %6.1f ms   longest event: %s\n", what, gap, qPrintable(static_cast<Watched*>(qApp)->longest()));
     std::fflush(stdout);
 }
 void stroke(QPoint from, QPoint to)
@@ -94,7 +123,7 @@ int main(int argc, char** argv)
     QTemporaryDir dir;
     qputenv("XDG_DATA_HOME", dir.path().toUtf8());
     qputenv("XDG_CONFIG_HOME", dir.path().toUtf8());
-    QApplication application(argc, argv);
+    Watched application(argc, argv);
     report::loadFonts();
     desktop::applyTheme(application);
     if (auto ok = demo::writeReedPlates(dir.path().toStdString(), 1, 24); !ok) return 1;

@@ -82,7 +82,10 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
 
     connect(&session, &Session::selectionChanged, this, &EvidenceView::refresh);
     connect(&session, &Session::recipeChanged, this, &EvidenceView::refresh);
-    connect(&session, &Session::draftChanged, this, &EvidenceView::refresh);
+    connect(&session, &Session::draftChanged, this, [this] {
+        m_formDue = true;
+        refresh();
+    });
     for (const auto signal : {&Session::trialChanged, &Session::resultsChanged})
         connect(&session, signal, this, [this] {
             refreshHead();
@@ -243,8 +246,8 @@ void EvidenceView::refresh()
 {
     refreshHead();
     refreshPages();
-    // A draft is drawn and listed first; its settings follow with the plots.
-    m_formDue = m_session.draft() != nullptr;
+    // A draft that comes or goes is drawn and listed first; the settings follow with the plots.
+    m_formDue = m_formDue || m_session.draft();
     if (!m_formDue) refreshForm();
     plotsSoon();
 }
