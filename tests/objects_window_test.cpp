@@ -264,6 +264,8 @@ private slots:
             QTest::keyClick(&edit, Qt::Key_Escape);
         });
         QVERIFY(now() == before);
+        // It was never done: nothing to undo or redo, nothing unsaved.
+        QVERIFY(!session().canUndo() && !session().canRedo() && !session().modified());
         find([&](FindDialog&, QLineEdit& edit) {
             QTest::keyClicks(&edit, QStringLiteral("set width 26 +-0.2"));
             QTest::keyClick(&edit, Qt::Key_Return);

@@ -21,6 +21,7 @@ Document::Document(QObject* parent) : QObject(parent)
 
 void Document::begin(Recipe recipe, const QString& path)
 {
+    m_before.reset();
     forgetRecovery();
     m_recipe = std::move(recipe);
     m_path = path;
@@ -32,6 +33,7 @@ void Document::begin(Recipe recipe, const QString& path)
 
 base::Status Document::saveTo(const QString& path)
 {
+    takeBack();
     Recipe copy = m_recipe;
     if (m_modified && !m_path.isEmpty()) ++copy.revision;
     if (auto ok = recipe::save(copy, path.toStdString()); !ok) return ok;
@@ -65,6 +67,7 @@ void Document::setRevision(int revision)
 
 base::Status Document::change(const QString& what, const std::function<void(Recipe&)>& edit, const QString& merge)
 {
+    takeBack();
     Recipe old = m_recipe;
     edit(m_recipe);
     if (auto order = recipe::orderByDependence(m_recipe.steps); !order) {
@@ -79,8 +82,24 @@ base::Status Document::change(const QString& what, const std::function<void(Reci
     return {};
 }
 
+void Document::tryOut(const std::function<void(Recipe&)>& edit)
+{
+    takeBack();
+    m_before = m_recipe;
+    edit(m_recipe);
+}
+
+bool Document::takeBack()
+{
+    if (!m_before) return false;
+    m_recipe = std::move(*m_before);
+    m_before.reset();
+    return true;
+}
+
 bool Document::step(std::vector<Kept>& from, std::vector<Kept>& to)
 {
+    takeBack();
     if (from.empty()) return false;
     to.push_back({std::move(m_recipe), from.back().what});
     m_recipe = std::move(from.back().recipe);
@@ -99,7 +118,7 @@ void Document::touched()
 void Document::autosave()
 {
     if (!m_modified) return;
-    m_keeper.ask([this, recipe = m_recipe, path = m_path]() -> LatestJob::Answer {
+    m_keeper.ask([this, recipe = m_before ? *m_before : m_recipe, path = m_path]() -> LatestJob::Answer {
         const auto ok = Recovery::keep(recipe, path);
         if (ok) return {};
         return [this, why = QString::fromStdString(ok.error().text())] { emit notKept(why); };

@@ -7,6 +7,7 @@
 #include "recipe/recipe.h"
 
 #include <QTimer>
+#include <optional>
 
 namespace desktop
 {
@@ -30,6 +31,9 @@ public:
 
     // Fails, and changes nothing, when the steps would read each other in a circle.
     base::Status change(const QString& what, const std::function<void(recipe::Recipe&)>& edit, const QString& merge);
+    // Shown but not done: no step of undo, nothing unsaved; the next change, step or save begins without it.
+    void tryOut(const std::function<void(recipe::Recipe&)>& edit);
+    bool takeBack(); // false: nothing is tried out
     bool merging() const { return !m_merge.isEmpty(); }
     void endMerge() { m_merge.clear(); }
     bool canUndo() const { return !m_undo.empty(); }
@@ -53,6 +57,7 @@ private:
 
     recipe::Recipe m_recipe;
     QString m_path, m_merge;
+    std::optional<recipe::Recipe> m_before; // what is tried out
     bool m_modified = false;
     std::vector<Kept> m_undo, m_redo;
     QTimer m_autosave;

@@ -128,6 +128,8 @@ FindDialog::FindDialog(Session& session, SetupPage& page, const QList<QAction*>&
     search({});
 }
 
+FindDialog::~FindDialog() { m_session.takeBack(); }
+
 void FindDialog::gatherAll(const QList<QAction*>& actions)
 {
     gatherSteps();
@@ -219,7 +221,7 @@ void FindDialog::gatherTrials()
 
 void FindDialog::search(const QString& typed)
 {
-    takeBack();
+    m_session.takeBack();
     m_shown.clear();
     m_note->clear();
     if (!verb(typed)) {
@@ -331,21 +333,16 @@ void FindDialog::setVerb(const QStringList& words)
 
 void FindDialog::previewLimits(const std::string& step, const std::string& output, const Limits& limits)
 {
-    for (const Check& c : m_session.recipe().find(step)->checks)
-        if (c.output == output && !(c.limits == limits)) m_previewed = true;
-    if (m_previewed) m_session.setLimits(step, output, limits, false);
+    m_session.tryOut([&](Recipe& r) {
+        for (Check& c : r.find(step)->checks)
+            if (c.output == output) c.limits = limits;
+    });
     int rejected = 0;
     for (int t = 0; t < m_session.trialCount(); ++t)
         if (const auto* r = m_session.result(t)) rejected += r->rejected();
     m_note->setText(tr("With these limits %1 of %2 trials are rejected · Enter takes them")
                         .arg(rejected)
                         .arg(m_session.trialCount()));
-}
-
-void FindDialog::takeBack()
-{
-    if (!std::exchange(m_previewed, false)) return;
-    m_session.undo();
 }
 
 void FindDialog::accepted(int row)
@@ -359,7 +356,7 @@ void FindDialog::accepted(int row)
 
 void FindDialog::done(int result)
 {
-    takeBack();
+    m_session.takeBack();
     QDialog::done(result);
 }
 
@@ -373,7 +370,7 @@ bool FindDialog::eventFilter(QObject* object, QEvent* e)
             if (rows == 0) return true;
             to = std::clamp(to, 0, rows - 1);
             m_list->setCurrentItem(m_list->topLevelItem(to));
-            takeBack();
+            m_session.takeBack();
             if (m_shown[std::size_t(to)].show) m_shown[std::size_t(to)].show();
             return true;
         };

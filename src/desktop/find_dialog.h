@@ -33,6 +33,7 @@ class FindDialog : public QDialog
     Q_OBJECT
 public:
     FindDialog(Session& session, SetupPage& page, const QList<QAction*>& actions, QWidget* parent);
+    ~FindDialog() override;
     const std::vector<Hit>& hits() const { return m_shown; }
 
 protected:
@@ -48,7 +49,6 @@ private:
     bool verb(const QString& typed); // a line that begins with one: its hits, previewed
     void setVerb(const QStringList& words);
     void previewLimits(const std::string& step, const std::string& output, const recipe::Limits& limits);
-    void takeBack();
     void accepted(int row);
 
     Session& m_session;
@@ -57,7 +57,6 @@ private:
     QTreeWidget* m_list;
     QLabel* m_note;
     std::vector<Hit> m_all, m_shown;
-    bool m_previewed = false;
 };
 
 } // namespace desktop

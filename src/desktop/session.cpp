@@ -97,6 +97,19 @@ void Session::change(const QString& what, const std::function<void(Recipe&)>& ed
     emit recipeChanged();
 }
 
+void Session::tryOut(const std::function<void(Recipe&)>& edit)
+{
+    m_document.tryOut(edit);
+    adopt();
+    emit recipeChanged();
+}
+void Session::takeBack()
+{
+    if (!m_document.takeBack()) return;
+    adopt();
+    emit recipeChanged();
+}
+
 void Session::undo()
 {
     if (m_document.undo()) stepped();

@@ -42,6 +42,9 @@ public:
     void forgetRecovery() { m_document.forgetRecovery(); }
     // One change, one undo. Changes with the same non-empty `merge` in a row are one.
     void change(const QString& what, const std::function<void(recipe::Recipe&)>& edit, const QString& merge = {});
+    // Shown in grid and sheet as if it were done, until it is taken back or something is changed.
+    void tryOut(const std::function<void(recipe::Recipe&)>& edit);
+    void takeBack();
     void endMerge()
     {
         m_document.endMerge();
