@@ -40,7 +40,7 @@ int writeSeeds(const std::string& folder)
             const std::string bytes = base::readFile(file.path().string()).value_or("");
             if (file.path().extension() != ".dikkat") continue;
             inputs.push_back('\1' + bytes);
-            if (const auto members = recipe::readZip(bytes)) inputs.push_back('\1' + members->at("recipe.json"));
+            if (const auto members = base::readZip(bytes)) inputs.push_back('\1' + members->at("recipe.json"));
         }
     }
     const nlohmann::json factor = recipe::calibrationToJson(geometry::Calibration::factor(0.05, "by hand"));

@@ -1,9 +1,9 @@
 // Coverage-guided: pictures, recipes and calibrations as bytes. Built with clang's libFuzzer by the `fuzz` preset.
+#include "base/zip.h"
 #include "image/decode.h"
 #include "recipe/calibration_file.h"
 #include "recipe/recipe_file.h"
 #include "recipe/soundness.h"
-#include "recipe/zip.h"
 
 #include <cstdlib>
 #include <string>

@@ -6,6 +6,7 @@
 //         that is taken and cannot be worked on. Crashes, hangs and memory are for the caller to watch (sanitizers, a
 //         clock, a limit).
 #pragma once
+#include "base/zip.h"
 #include "cli/commands.h"
 #include "demo/reed_plate.h"
 #include "demo/render.h"
@@ -14,7 +15,6 @@
 #include "recipe/calibration_file.h"
 #include "recipe/recipe_file.h"
 #include "recipe/soundness.h"
-#include "recipe/zip.h"
 
 #include <cstdio>
 #include <filesystem>
@@ -227,7 +227,7 @@ inline Whole& wholeRecipe(const std::string& folder)
         const std::string place = folder + "/whole";
         fs::create_directories(place);
         if (!demo::writeReedPlates(place, 1, 1, {408, 342, 0.312})) std::abort();
-        const auto members = recipe::readZip(*base::readFile(place + "/reed-plate.dikkat"));
+        const auto members = base::readZip(*base::readFile(place + "/reed-plate.dikkat"));
         out.recipe = json::parse(members->at("recipe.json"));
         out.recipe["trials"] = json::array();
         out.name = out.recipe["assets"]["reference"]["file"].get<std::string>();
@@ -251,7 +251,7 @@ inline std::string recipe(std::uint64_t seed, const std::string& folder)
     const bool packed = r.below(2);
     const std::string file = place + "/spoilt" + std::to_string(seed % 8) + (packed ? ".dikkat" : ".json");
     if (packed) {
-        auto zip = recipe::writeZip({{"recipe.json", text}, {w.name, w.reference}});
+        auto zip = base::writeZip({{"recipe.json", text}, {w.name, w.reference}});
         if (!zip) return "cannot pack";
         if (r.below(2)) spoilBytes(*zip, r);
         text = std::move(*zip);

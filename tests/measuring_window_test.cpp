@@ -139,6 +139,7 @@ private slots:
         QVERIFY2(in<QLabel>(again, "calibrationSentence")->text().startsWith("In use: Good for"),
                  qPrintable(in<QLabel>(again, "calibrationSentence")->text()));
         QVERIFY(!in<QPushButton>(again, "takeCalibration")->isEnabled());
+        in<QTabWidget>(again, "calibrateBy")->setCurrentIndex(0); // it opens where it was left
         in<QDoubleSpinBox>(again, "factor")->setValue(0.2);
         QVERIFY(in<QLabel>(again, "calibrationSentence")->text().contains("takes the place of the lens calibration"));
         QVERIFY(in<QPushButton>(again, "takeCalibration")->isEnabled());

@@ -1,5 +1,5 @@
+#include "base/zip.h"
 #include "recipe/recipe_file.h"
-#include "recipe/zip.h"
 #include "support.h"
 
 #include <nlohmann/json.hpp>
@@ -84,7 +84,7 @@ private slots:
     void archivesThatLeaveTheirFolderAreRefused()
     {
         const std::string path = m_dir.filePath("evil.dikkat").toStdString();
-        (void)base::realFiles().write(path, *writeZip({{"../recipe.json", "{}"}}));
+        (void)base::realFiles().write(path, *base::writeZip({{"../recipe.json", "{}"}}));
         QVERIFY(!load(path));
     }
     void errorsNameFileFieldAndBound_data()

@@ -223,7 +223,7 @@ private slots:
         QVERIFY(appendCsv(base::realFiles(), path, r, csvRows(r, b, "now") + csvRows(r, a, "now")));
         const QStringList lines = QString::fromStdString(*base::readFile(path)).split('\n', Qt::SkipEmptyParts);
         QCOMPARE(int(lines.size()), 4);
-        QVERIFY(lines[0].startsWith("time,picture,item,recipe,revision,verdict,reason,Edge pair [px],Edge pair "
+        QVERIFY(lines[0].startsWith("time,picture,item,recipe,revision,verdict,reason,Width [px],Width "
                                     "verdict,Sizes [px²],Sizes verdict"));
         QVERIFY(lines[1].contains("\"with, comma.png\"") && lines[1].contains("\"Bar, \"\"wide\"\"\"") &&
                 lines[1].contains(",accept,"));

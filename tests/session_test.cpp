@@ -38,7 +38,7 @@ class SessionTest : public QObject
     double valueOf(const recipe::Offer& o)
     {
         inspect::ItemResult item;
-        m_session->probe(o.step, &item);
+        m_session->probe(o, &item);
         for (const auto& c : item.checks)
             if (c.step == o.step.id && !c.values.empty()) return c.values.front();
         return std::nan("");
@@ -193,7 +193,7 @@ private slots:
         QVERIFY(!all.empty());
         QCOMPARE(all[0].step.kind, std::string("line"));
         inspect::ItemResult item;
-        m_session->probe(all[0].step, &item);
+        m_session->probe(all[0], &item);
         QVERIFY(item.step(all[0].step.id)->state == inspect::State::Ok);
     }
     void aClickInAHoleIsACircle()

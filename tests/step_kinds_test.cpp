@@ -179,18 +179,31 @@ private slots:
             QTest::qWait(1);
         }
         int edits = 0;
+        const Step usual = s;
         connect(&form, &desktop::ParamForm::edited, &form,
                 [&](const QString&, const std::function<void(Step&)>& edit, const QString&) {
                     edit(s);
                     ++edits;
                 });
         for (const ParamSpec& p : kind().params) {
+            s = usual;
+            // What a choice does not read is not shown; it is under the choice that does.
+            for (const ParamSpec* of = &p; !of->when.empty(); of = kind().param(of->when)) {
+                QVERIFY(kind().param(of->when) && !of->is.empty());
+                kind().param(of->when)->put(s.params, of->is.front());
+            }
+            if (!kind().isRead(p, usual.params)) {
+                QVERIFY2(kind().isRead(p, s.params), p.key.c_str());
+                form.show(r, usual, {}, false);
+                QVERIFY2(!form.findChild<QWidget*>(QString::fromStdString(p.key)), p.key.c_str());
+            }
+            form.show(r, s, {}, false);
             auto* e = form.findChild<QWidget*>(QString::fromStdString(p.key));
             QVERIFY2(e && !e->toolTip().isEmpty() && !e->accessibleName().isEmpty(), p.key.c_str());
             const int before = edits;
             Value wanted;
             if (auto* d = qobject_cast<QDoubleSpinBox*>(e)) {
-                const double to = d->value() == d->maximum() ? d->maximum() / 2 : d->maximum();
+                const double to = d->value() == d->maximum() ? d->maximum() * 0.8 : d->maximum();
                 d->setValue(to), wanted = to;
             } else if (auto* w = qobject_cast<QSpinBox*>(e)) {
                 w->setValue(w->maximum()), wanted = std::int64_t(w->maximum());

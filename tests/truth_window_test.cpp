@@ -309,7 +309,7 @@ private slots:
             }
             // It works where it was drawn.
             inspect::ItemResult item;
-            session().probe(session().draft()->offer().step, &item);
+            session().probe(session().draft()->offer(), &item);
             const auto* answer = item.step(session().draft()->offer().step.id);
             QVERIFY2(answer && answer->state == inspect::State::Ok,
                      (std::string(m.kind) + ": " + (answer ? answer->reason : "")).c_str());

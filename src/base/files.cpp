@@ -1,5 +1,7 @@
 #include "base/files.h"
 
+#include "base/zip.h"
+
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
@@ -293,7 +295,14 @@ Status writeAtomic(FileSystem& files, const std::string& path, const std::string
     return files.sync(target->path);
 }
 
-Result<std::string> readFile(const std::string& path, std::uint64_t most) { return readRegular(path, most); }
+Result<std::string> readFile(const std::string& path, std::uint64_t most)
+{
+    struct stat info {
+    };
+    if (::stat(path.c_str(), &info) != 0 && errno == ENOTDIR)
+        if (const auto in = insideOf(path)) return readMember(*in, most);
+    return readRegular(path, most);
+}
 
 bool sameFile(const std::string& a, const std::string& b)
 {
@@ -306,7 +315,10 @@ std::string stampOf(const std::string& path)
 {
     struct stat info {
     };
-    if (::stat(path.c_str(), &info) != 0) return {};
+    if (::stat(path.c_str(), &info) != 0) {
+        const auto in = errno == ENOTDIR ? insideOf(path) : std::nullopt;
+        return in ? stampOf(*in) : std::string();
+    }
     return std::to_string(info.st_ino) + " " + std::to_string(info.st_size) + " " +
            std::to_string(info.st_mtim.tv_sec) + "." + std::to_string(info.st_mtim.tv_nsec);
 }

@@ -49,7 +49,8 @@ public:
 FileSystem& realFiles();
 // Temporary beside the target, sync, rename, sync of the folder.
 Status writeAtomic(FileSystem& files, const std::string& path, const std::string& bytes);
-// OutOfRange, before anything is read, when the file has more than `most` bytes.
+// OutOfRange, before anything is read, when the file has more than `most` bytes. Also of a file inside a zip file, see
+// zip.h.
 Result<std::string> readFile(const std::string& path, std::uint64_t most = kLargestFile);
 // One path names the same existing file as another, by whatever way (links, other spellings).
 bool sameFile(const std::string& a, const std::string& b);

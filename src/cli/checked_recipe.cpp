@@ -6,6 +6,7 @@
 #include "inspect/inspect.h"
 #include "recipe/recipe_file.h"
 #include "recipe/soundness.h"
+#include "recipe/variants.h"
 
 #include <filesystem>
 
@@ -14,9 +15,14 @@ namespace cli
 namespace fs = std::filesystem;
 using nlohmann::ordered_json;
 
-std::optional<recipe::Recipe> soundRecipe(const std::string& path, std::ostream& err)
+std::optional<recipe::Recipe> soundRecipe(const std::string& path, std::ostream& err, const std::string& variant)
 {
     auto loaded = recipe::load(path);
+    if (!loaded) {
+        badInput(err, loaded.error());
+        return std::nullopt;
+    }
+    if (!variant.empty()) loaded = recipe::withVariant(*loaded, variant);
     if (!loaded) {
         badInput(err, loaded.error());
         return std::nullopt;
@@ -26,6 +32,24 @@ std::optional<recipe::Recipe> soundRecipe(const std::string& path, std::ostream&
     if (!wrong.empty()) return std::nullopt;
     return std::move(*loaded);
 }
+
+namespace
+{
+std::vector<base::Error> wrongIn(const recipe::Recipe& recipe)
+{
+    auto wrong = recipe::unsound(recipe);
+    if (!wrong.empty()) return wrong;
+    // What is taught shows only when it is taught.
+    auto prepared = inspect::Prepared::make(recipe);
+    if (!prepared) return {prepared.error()};
+    for (std::size_t i = 0; i < prepared->recipe().steps.size(); ++i)
+        if (const auto* t = prepared->taught(prepared->recipe().steps[i].id);
+            t && !t->model && prepared->recipe().steps[i].inUse)
+            wrong.push_back({base::ErrorCode::NoResult, t->reason,
+                             "steps[" + std::to_string(i) + "] \"" + prepared->recipe().steps[i].id + "\""});
+    return wrong;
+}
+} // namespace
 
 int check(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
 {
@@ -43,19 +67,13 @@ int check(const std::vector<std::string>& arguments, std::ostream& out, std::ost
     if (!loaded) {
         wrong.push_back(loaded.error());
     } else {
-        wrong = recipe::unsound(*loaded);
         steps = loaded->steps.size();
-        // What is taught shows only when it is taught.
-        if (wrong.empty()) {
-            auto prepared = inspect::Prepared::make(std::move(*loaded));
-            if (!prepared) wrong.push_back(prepared.error());
-            else
-                for (std::size_t i = 0; i < prepared->recipe().steps.size(); ++i)
-                    if (const auto* t = prepared->taught(prepared->recipe().steps[i].id);
-                        t && !t->model && prepared->recipe().steps[i].inUse)
-                        wrong.push_back(
-                            {base::ErrorCode::NoResult, t->reason,
-                             "steps[" + std::to_string(i) + "] \"" + prepared->recipe().steps[i].id + "\""});
+        std::vector<std::string> variants = recipe::variantNames(*loaded);
+        if (variants.empty()) variants.push_back("");
+        for (const std::string& name : variants) {
+            const auto each = recipe::withVariant(*loaded, name);
+            for (base::Error e : wrongIn(*each))
+                wrong.push_back(name.empty() ? e : std::move(e).within("variant \"" + name + "\""));
         }
         for (base::Error& e : wrong) e = std::move(e).within(path);
     }
@@ -88,8 +106,7 @@ std::vector<std::string> filesOf(const std::string& path, const recipe::Recipe& 
     const bool folder = fs::is_directory(path, ignored);
     std::vector<std::string> out{folder ? (fs::path(path) / "recipe.json").string() : path};
     const fs::path place = folder ? fs::path(path) : fs::path(path).parent_path();
-    for (const auto& [role, asset] : recipe::Recipe::assets())
-        for (const auto& f : (recipe.*asset).files) out.push_back((place / f.name).string());
+    for (const auto* f : recipe::assetFiles(recipe)) out.push_back((place / f->name).string());
     for (const recipe::Trial& t : recipe.trials)
         if (const auto files = image::filesOf(recipe.pictures, t.picture))
             for (const auto& [key, file] : files->files) out.push_back(file);

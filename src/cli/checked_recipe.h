@@ -10,8 +10,9 @@
 namespace cli
 {
 
-// The recipe, or nothing: then everything that is wrong was said on the error stream, a line each.
-std::optional<recipe::Recipe> soundRecipe(const std::string& path, std::ostream& err);
+// The recipe with this variant in work ("": the one it was saved with), or nothing: then everything that is wrong was
+// said on the error stream, a line each.
+std::optional<recipe::Recipe> soundRecipe(const std::string& path, std::ostream& err, const std::string& variant = {});
 // dikkat-cli check RECIPE [--json FILE|-]: all that is wrong with a recipe, without a picture.
 int check(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);
 // An output that is one of the inputs: writing it would destroy what was read. `what` names the option.

@@ -5,6 +5,7 @@
 #include "cli/calibration_commands.h"
 #include "cli/checked_recipe.h"
 #include "cli/demo_sets.h"
+#include "cli/history_commands.h"
 #include "cli/json_results.h"
 #include "cli/line_commands.h"
 #include "cli/review_command.h"
@@ -36,6 +37,10 @@ const char* kUsage =
     "                      (the line without a window; SIGTERM and SIGINT end it with everything on disk)\n"
     "       dikkat-cli replay LOG ITEM... [--json FILE|-]            (logged items computed again: the same?)\n"
     "       dikkat-cli review RECIPE [--json FILE|-] [--jobs N]      (what is doubtful about it, by its own trials)\n"
+    "                      (inspect, run and review: --variant NAME puts that variant of the part in work)\n"
+    "       dikkat-cli history RECIPE [--json FILE|-]                (its revisions: what changed, who, when, why)\n"
+    "       dikkat-cli compare RECIPE[@N] RECIPE[@N] [PICTURE...] [--json FILE|-] [--jobs N]\n"
+    "                      (what differs, and which pictures change their verdict; without pictures its trials)\n"
     "       dikkat-cli calibrate --target checkerboard|dots --columns C --rows R --pitch P [--unit mm|um|in] [--dot "
     "D]\n"
     "                            [--plane PICTURE] [--thickness T] [--recipe RECIPE] PICTURE... [--json FILE|-] [--out "
@@ -49,7 +54,8 @@ const char* kUsage =
     "part,person,value)\n"
     "       dikkat-cli study RECIPE PICTURE... --check NAME [--tolerance T] [--json FILE|-]  (pictures named "
     "part-person-take)\n"
-    "exit: 0 none rejected (review: nothing doubtful; replay: all the same), 1 some rejected (review: something; "
+    "exit: 0 none rejected (review: nothing doubtful; replay: all the same; compare: no verdict changed), 1 some "
+    "rejected (review: something; "
     "replay: others), 2 bad usage, input that could not be read, a recipe\n"
     "      that cannot work, output that could not be written\n";
 
@@ -140,6 +146,8 @@ int command(const std::vector<std::string>& arguments, std::ostream& out, std::o
     if (what == "replay") return replay(arguments, out, err);
     if (what == "check") return check(arguments, out, err);
     if (what == "review") return review(arguments, out, err);
+    if (what == "history") return history(arguments, out, err);
+    if (what == "compare") return compare(arguments, out, err);
     if (what == "calibrate") return calibrate(arguments, out, err);
     if (what == "map") return mapPoints(arguments, out, err);
     if (what == "repeat") return repeat(arguments, out, err);

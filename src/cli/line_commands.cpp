@@ -165,14 +165,15 @@ base::Result<std::shared_ptr<station::Line>> lineOf(recipe::Recipe recipe, const
 int inspectPictures(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
 {
     const auto bad = [&](const base::Error& e) { return badInput(err, e); };
-    auto a = Arguments::read(arguments,
-                             {"--json", "--csv", "--log", "--annotate", "--jobs", "--batch", "--station", "--by"}, {});
+    auto a = Arguments::read(
+        arguments, {"--json", "--csv", "--log", "--annotate", "--jobs", "--batch", "--station", "--by", "--variant"},
+        {});
     if (!a) return bad(a.error());
     if (a->words.size() < 2)
         return bad({base::ErrorCode::InvalidArgument, "inspect takes a recipe and at least one picture", ""});
     const auto jobs = a->number("--jobs", 0, 0, 1024);
     if (!jobs) return bad(jobs.error());
-    auto loaded = soundRecipe(a->words[0], err);
+    auto loaded = soundRecipe(a->words[0], err, a->option("--variant"));
     if (!loaded) return kBadInput;
     // Of a capture of several pictures any one of its files stands for all.
     const std::vector<std::string> pictures = image::captures(loaded->pictures, {a->words.begin() + 1, a->words.end()});
@@ -299,7 +300,7 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
     const auto bad = [&](const base::Error& e) { return badInput(err, e); };
     auto a = Arguments::read(arguments,
                              {"--source", "--log", "--csv", "--keep", "--items", "--seconds", "--pause", "--batch",
-                              "--station", "--by", "--jobs"},
+                              "--station", "--by", "--jobs", "--variant"},
                              {});
     if (!a) return bad(a.error());
     if (a->words.size() != 1 || a->option("--source").empty())
@@ -313,7 +314,7 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
     if (!seconds) return bad(seconds.error());
     if (*items && *seconds > 0)
         return bad({base::ErrorCode::InvalidArgument, "--items and --seconds are not used together", ""});
-    auto loaded = soundRecipe(a->words[0], err);
+    auto loaded = soundRecipe(a->words[0], err, a->option("--variant"));
     if (!loaded) return kBadInput;
     auto source = sourceOf(a->option("--source"));
     if (!source) return bad(source.error());

@@ -16,7 +16,7 @@ using nlohmann::ordered_json;
 
 int review(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
 {
-    const auto a = Arguments::read(arguments, {"--json", "--jobs"}, {});
+    const auto a = Arguments::read(arguments, {"--json", "--jobs", "--variant"}, {});
     if (!a) return badInput(err, a.error());
     if (a->words.size() != 1) {
         err << "dikkat-cli: review takes one recipe (dikkat-cli help says how)\n";
@@ -24,7 +24,7 @@ int review(const std::vector<std::string>& arguments, std::ostream& out, std::os
     }
     const auto jobs = a->number("--jobs", 0, 0, 1024);
     if (!jobs) return badInput(err, jobs.error());
-    auto loaded = soundRecipe(a->words[0], err);
+    auto loaded = soundRecipe(a->words[0], err, a->option("--variant"));
     if (!loaded) return kBadInput;
     if (auto ok = keepsInputs("--json", a->option("--json"), filesOf(a->words[0], *loaded)); !ok)
         return badInput(err, ok.error());

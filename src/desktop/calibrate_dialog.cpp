@@ -112,6 +112,9 @@ CalibrateDialog::CalibrateDialog(Session& session, QWidget* parent) : QDialog(pa
     connect(m_cancel, &QPushButton::clicked, this, [this] {
         m_work.stop();
         m_progress->hide(), m_cancel->hide(), m_find->setEnabled(true), m_take->setEnabled(true);
+        m_look->setEnabled(m_session.trialCount() > 0);
+        m_result = {};
+        dropTrialsWithoutTarget();
     });
     row->addWidget(m_progress, 1);
     row->addWidget(m_cancel);
@@ -127,23 +130,69 @@ CalibrateDialog::CalibrateDialog(Session& session, QWidget* parent) : QDialog(pa
     connect(&m_work, &Background::progressed, this,
             [this](int done, int of) { m_progress->setRange(0, of), m_progress->setValue(done); });
     connect(m_tabs, &QTabWidget::currentChanged, this, [this] { refreshConsequences(); });
+    QStringList aside; // what was set aside is a target more often than not
+    for (const std::string& p : session.recipe().setAside) aside << q(p);
+    const int tab = m_tabs->currentIndex();
+    addTargets(aside);
+    m_tabs->setCurrentIndex(tab);
+    readEntries();
     showResult();
     refreshConsequences();
 }
 
+namespace
+{
+constexpr const char* kEntries = "calibrateEntries"; // kept with the session, until the program ends
+}
+
+void CalibrateDialog::readEntries()
+{
+    const QVariantMap kept = m_session.property(kEntries).toMap();
+    if (kept.isEmpty()) return;
+    m_kind->setCurrentIndex(kept[QStringLiteral("kind")].toInt());
+    m_columns->setValue(kept[QStringLiteral("columns")].toInt());
+    m_rows->setValue(kept[QStringLiteral("rows")].toInt());
+    m_pitch->setValue(kept[QStringLiteral("pitch")].toDouble());
+    m_unit->setCurrentIndex(kept[QStringLiteral("unit")].toInt());
+    QStringList there;
+    for (const QString& p : kept[QStringLiteral("pictures")].toStringList())
+        if (QFileInfo::exists(p)) there << p;
+    addTargets(there);
+    m_tabs->setCurrentIndex(kept[QStringLiteral("tab")].toInt());
+}
+
+CalibrateDialog::~CalibrateDialog()
+{
+    m_work.stop();
+    QStringList pictures;
+    for (const QString& p : m_pictures)
+        if (!m_fromTrials.contains(p)) pictures << p;
+    m_session.setProperty(kEntries, QVariantMap{{QStringLiteral("kind"), m_kind->currentIndex()},
+                                                {QStringLiteral("columns"), m_columns->value()},
+                                                {QStringLiteral("rows"), m_rows->value()},
+                                                {QStringLiteral("pitch"), m_pitch->value()},
+                                                {QStringLiteral("unit"), m_unit->currentIndex()},
+                                                {QStringLiteral("tab"), m_tabs->currentIndex()},
+                                                {QStringLiteral("pictures"), pictures}});
+}
+
 QWidget* CalibrateDialog::lengthTab()
 {
-    // The selected check's length in px is the ruler; without one the factor can be stated.
+    // Any length measured here can be the ruler, the chosen one first; without one the factor can be stated.
     const recipe::Recipe& r = m_session.recipe();
     const double now = r.mmPerPixel();
-    const recipe::Step* s = m_session.selectedStep();
-    if (const auto* item = m_session.currentItem(); s && item)
-        for (const auto& c : item->checks)
-            if (c.step == s->id && !c.list && !c.values.empty() &&
-                (c.unit == base::Unit::Pixel || c.unit == base::Unit::Millimetre) && m_rulerPixels <= 0) {
-                m_rulerPixels = c.values.front() / (c.unit == base::Unit::Millimetre ? now : 1.0);
-                m_ruler = q(c.name);
-            }
+    m_rulers = new QComboBox(this);
+    m_rulers->setObjectName(QStringLiteral("ruler"));
+    m_rulers->setAccessibleName(tr("Length used as the ruler"));
+    int chosen = 0;
+    if (const auto* item = m_session.currentItem())
+        for (const auto& c : item->checks) {
+            if (c.list || c.values.empty() || (c.unit != base::Unit::Pixel && c.unit != base::Unit::Millimetre))
+                continue;
+            if (c.step == m_session.selected() && chosen == 0) chosen = m_rulers->count();
+            const double px = c.values.front() / (c.unit == base::Unit::Millimetre ? now : 1.0);
+            m_rulers->addItem(tr("%1, %2 px").arg(q(c.name)).arg(px, 0, 'f', 3), px);
+        }
     auto* tab = new QWidget(this);
     auto* form = new QFormLayout(tab);
     form->setRowWrapPolicy(QFormLayout::WrapLongRows);
@@ -160,15 +209,18 @@ QWidget* CalibrateDialog::lengthTab()
     m_known->setDecimals(4);
     m_known->setRange(0, 1e6);
     m_known->setSuffix(tr(" mm"));
-    if (m_rulerPixels > 0) {
-        m_known->setValue(now > 0 ? m_rulerPixels * now : 0);
-        form->addRow(tr("%1 is %2 px; its true length is").arg(m_ruler).arg(m_rulerPixels, 0, 'f', 3), m_known);
+    if (m_rulers->count()) {
+        form->addRow(tr("Ruler"), m_rulers);
+        form->addRow(tr("Its true length"), m_known);
+        m_rulers->setCurrentIndex(chosen);
+        chooseRuler(chosen);
+        connect(m_rulers, &QComboBox::currentIndexChanged, this, &CalibrateDialog::chooseRuler);
         connect(m_known, &QDoubleSpinBox::valueChanged, m_factor,
                 [this](double mm) { m_factor->setValue(mm / m_rulerPixels); });
     } else {
-        m_known->hide();
+        m_rulers->hide(), m_known->hide();
         auto* hint =
-            new QLabel(tr("Choose a length on the sheet first to use it as the ruler, or state the factor."), tab);
+            new QLabel(tr("Measure a length on the sheet first to use it as the ruler, or state the factor."), tab);
         hint->setWordWrap(true);
         form->addRow(hint);
     }
@@ -179,6 +231,15 @@ QWidget* CalibrateDialog::lengthTab()
     form->addRow(note);
     connect(m_factor, &QDoubleSpinBox::valueChanged, this, [this] { refreshConsequences(); });
     return tab;
+}
+
+void CalibrateDialog::chooseRuler(int index)
+{
+    m_rulerPixels = m_rulers->itemData(index).toDouble();
+    m_ruler = m_rulers->itemText(index).section(QLatin1Char(','), 0, 0);
+    const double now = m_session.recipe().mmPerPixel();
+    const QSignalBlocker quiet(m_known); // another ruler is no other factor
+    m_known->setValue(now > 0 ? m_rulerPixels * now : 0);
 }
 
 QWidget* CalibrateDialog::targetTab()
@@ -228,6 +289,12 @@ QWidget* CalibrateDialog::targetTab()
     m_find->setObjectName(QStringLiteral("findTargets"));
     m_find->setEnabled(false);
     connect(m_find, &QPushButton::clicked, this, &CalibrateDialog::find);
+    m_look = new QPushButton(tr("Look among the trials"), tab);
+    m_look->setObjectName(QStringLiteral("lookAmongTrials"));
+    m_look->setToolTip(tr("Lists the trials that show this target; taking the calibration sets them aside, as they are "
+                          "no parts"));
+    m_look->setEnabled(m_session.trialCount() > 0);
+    connect(m_look, &QPushButton::clicked, this, &CalibrateDialog::lookAmongTrials);
     auto* pdf = new QPushButton(tr("Print one…"), tab);
     pdf->setObjectName(QStringLiteral("targetPdf"));
     pdf->setToolTip(tr("Writes a PDF of this target at true scale"));
@@ -236,6 +303,7 @@ QWidget* CalibrateDialog::targetTab()
     buttons->addWidget(m_find);
     buttons->addWidget(pdf);
     layout->addLayout(buttons);
+    layout->addWidget(m_look);
     m_table = new QTableWidget(0, 3, tab);
     m_table->setObjectName(QStringLiteral("targetTable"));
     m_table->setHorizontalHeaderLabels({tr("picture"), tr("points"), tr("residual")});
@@ -339,27 +407,58 @@ void CalibrateDialog::addTargets(const QStringList& pictures)
     showPicture();
 }
 
-void CalibrateDialog::find()
+void CalibrateDialog::find() { search(m_plane->currentIndex()); }
+
+void CalibrateDialog::lookAmongTrials()
+{
+    QStringList more;
+    for (const recipe::Trial& t : m_session.recipe().trials)
+        if (!m_pictures.contains(q(t.picture))) more << q(t.picture), m_fromTrials.insert(more.back());
+    addTargets(more);
+    search(-1);
+}
+
+// `plane`: the picture in which the target lies as parts will; -1: the first that shows it.
+void CalibrateDialog::search(int plane)
 {
     std::vector<std::string> pictures;
     for (const QString& p : m_pictures) pictures.push_back(p.toStdString());
     auto result = std::make_shared<inspect::Calibrating>();
-    m_find->setEnabled(false), m_take->setEnabled(false);
+    m_find->setEnabled(false), m_look->setEnabled(false), m_take->setEnabled(false);
     m_progress->show(), m_cancel->show();
     m_compared = false;
     m_changed->hide();
     m_work.start(
         int(pictures.size()),
-        [this, pictures, result, t = target(), plane = m_plane->currentIndex()] {
+        [this, pictures, result, t = target(), plane] {
             *result = inspect::calibrateFrom(t, pictures, plane, &m_work.done, &m_work.cancel);
         },
         [this, result] {
             m_result = std::move(*result);
-            m_find->setEnabled(true), m_take->setEnabled(true);
+            dropTrialsWithoutTarget();
+            m_find->setEnabled(!m_pictures.isEmpty()), m_look->setEnabled(m_session.trialCount() > 0);
+            m_take->setEnabled(true);
             m_progress->hide(), m_cancel->hide();
+            if (m_result.plane >= 0) m_plane->setCurrentIndex(m_result.plane);
             showResult();
             showPicture();
         });
+}
+
+// Looked through, but parts.
+void CalibrateDialog::dropTrialsWithoutTarget()
+{
+    const QSignalBlocker quiet(m_table);
+    for (int i = int(m_result.pictures.size()) - 1; i >= 0; --i) {
+        if (m_result.pictures[std::size_t(i)].found || !m_fromTrials.contains(m_pictures[i])) continue;
+        m_fromTrials.remove(m_pictures[i]);
+        m_pictures.removeAt(i);
+        m_table->removeRow(i);
+        m_plane->removeItem(i);
+        m_result.pictures.erase(m_result.pictures.begin() + i);
+        if (m_result.plane > i) --m_result.plane;
+    }
+    if (m_table->rowCount()) m_table->setCurrentCell(std::max(0, m_result.plane), 0);
 }
 
 void CalibrateDialog::showResult()
@@ -460,7 +559,9 @@ void CalibrateDialog::compareTrials(const Calibration& with)
     auto lines = std::make_shared<QStringList>();
     std::vector<std::pair<int, bool>> before;
     for (int t = 0; t < m_session.trialCount(); ++t)
-        if (const auto* r = m_session.result(t)) before.emplace_back(t, r->accepted());
+        if (const auto* r = m_session.result(t);
+            r && !m_fromTrials.contains(q(m_session.recipe().trials[std::size_t(t)].picture)))
+            before.emplace_back(t, r->accepted());
     m_take->setEnabled(false);
     m_progress->show(), m_cancel->show();
     m_work.start(
@@ -505,7 +606,10 @@ void CalibrateDialog::accept()
     const Calibration old = m_session.recipe().calibration;
     if (*c == old) return QDialog::accept();
     if ((c->bends() || old.bends()) && !m_compared && m_session.trialCount() > 0) return compareTrials(*c);
-    m_session.recalibrate(*c, m_convert->isChecked());
+    std::vector<std::string> targets;
+    for (const QString& p : m_pictures)
+        if (m_tabs->currentIndex() == 1 && m_fromTrials.contains(p)) targets.push_back(p.toStdString());
+    m_session.recalibrate(*c, m_convert->isChecked(), targets);
     QDialog::accept();
 }
 

@@ -1,7 +1,10 @@
 #include "desktop/document.h"
 
+#include "desktop/person.h"
 #include "desktop/recovery.h"
+#include "recipe/history.h"
 #include "recipe/recipe_file.h"
+#include "records/entry.h"
 
 namespace desktop
 {
@@ -29,15 +32,24 @@ void Document::begin(Recipe recipe, const QString& path)
     m_redo.clear();
     m_merge.clear();
     m_modified = false;
+    m_keptRevision = -1;
 }
 
-base::Status Document::saveTo(const QString& path)
+base::Status Document::saveTo(const QString& path, const QString& why)
 {
     takeBack();
     Recipe copy = m_recipe;
-    if (m_modified && !m_path.isEmpty()) ++copy.revision;
-    if (auto ok = recipe::save(copy, path.toStdString()); !ok) return ok;
+    // What was released as it is has its number already.
+    const bool numbered = !m_recipe.history.empty() && m_keptRevision == m_recipe.revision;
+    if (m_modified && !m_path.isEmpty() && !numbered) ++copy.revision;
+    const auto ok = awake([&, by = person().toStdString()]() -> base::Status {
+        recipe::keepRevision(copy, by, why.toStdString(), records::nowUtc());
+        return recipe::save(copy, path.toStdString());
+    });
+    if (!ok) return ok;
     m_recipe.revision = copy.revision;
+    m_recipe.history = std::move(copy.history);
+    m_keptRevision = -1;
     m_path = path;
     m_modified = false;
     forgetRecovery();
@@ -63,6 +75,12 @@ void Document::setRevision(int revision)
     if (revision == m_recipe.revision) return;
     m_recipe.revision = revision;
     touched();
+}
+
+void Document::keepRevision(const QString& by, const QString& why)
+{
+    recipe::keepRevision(m_recipe, by.toStdString(), why.toStdString(), records::nowUtc());
+    m_keptRevision = m_recipe.revision;
 }
 
 base::Status Document::change(const QString& what, const std::function<void(Recipe&)>& edit, const QString& merge)
@@ -101,8 +119,10 @@ bool Document::step(std::vector<Kept>& from, std::vector<Kept>& to)
 {
     takeBack();
     if (from.empty()) return false;
+    const auto history = m_recipe.history; // what was saved stays saved
     to.push_back({std::move(m_recipe), from.back().what});
     m_recipe = std::move(from.back().recipe);
+    m_recipe.history = history;
     from.pop_back();
     m_merge.clear();
     touched();
@@ -112,6 +132,7 @@ bool Document::step(std::vector<Kept>& from, std::vector<Kept>& to)
 void Document::touched()
 {
     m_modified = true;
+    m_keptRevision = -1;
     m_autosave.start();
 }
 

@@ -23,11 +23,13 @@ public:
     bool modified() const { return m_modified; }
 
     void begin(recipe::Recipe recipe, const QString& path); // another one, as it is on disk
-    base::Status saveTo(const QString& path);               // counts the revision up when something changed
+    // Counts the revision up when something changed, and keeps it with who saved it and why. The window goes on painting.
+    base::Status saveTo(const QString& path, const QString& why = {});
     // What was begun is unsaved work of that file; kept for recovery again before this returns, or why not.
     base::Status restored(const QString& original);
-    void forgetRecovery();          // nothing unsaved is to be found again
-    void setRevision(int revision); // no step of undo
+    void forgetRecovery();                                    // nothing unsaved is to be found again
+    void setRevision(int revision);                           // no step of undo
+    void keepRevision(const QString& by, const QString& why); // as it is now; no step of undo
 
     // Fails, and changes nothing, when the steps would read each other in a circle.
     base::Status change(const QString& what, const std::function<void(recipe::Recipe&)>& edit, const QString& merge);
@@ -59,6 +61,7 @@ private:
     QString m_path, m_merge;
     std::optional<recipe::Recipe> m_before; // what is tried out
     bool m_modified = false;
+    int m_keptRevision = -1; // the recipe as it is has been kept under this number
     std::vector<Kept> m_undo, m_redo;
     QTimer m_autosave;
     LatestJob m_keeper;

@@ -3,7 +3,9 @@
 #include "desktop/element_map.h"
 #include "desktop/objects_view.h"
 #include "desktop/param_form.h"
+#include "inspect/labels.h"
 #include "recipe/calibration_file.h"
+#include "recipe/naming.h"
 #include "recipe/recipe_file.h"
 
 #include <QScrollArea>
@@ -46,6 +48,11 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
     };
     m_title = label("evidenceTitle", 15, true);
     m_about = label("evidenceAbout", 12, false);
+    m_ties = label("evidenceTies", 12, false);
+    m_ties->setTextFormat(Qt::RichText);
+    m_ties->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
+    m_ties->setAccessibleName(tr("What this step reads and what reads it"));
+    connect(m_ties, &QLabel::linkActivated, this, &EvidenceView::followTie);
     makePages(layout);
     into = plots;
     m_plotTitle = label("plotTitle", 12, false);
@@ -256,9 +263,10 @@ void EvidenceView::refresh()
 void EvidenceView::plotsSoon()
 {
     if (std::exchange(m_due, true)) return;
-    QTimer::singleShot(0, this, [this] {
+    // Timers of their own, not queued calls: those would all follow in one turn of the loop.
+    QTimer::singleShot(1, this, [this] {
         drawPlots();
-        if (m_formDue) QTimer::singleShot(0, this, &EvidenceView::drawForm);
+        if (m_formDue) QTimer::singleShot(1, this, &EvidenceView::drawForm);
     });
 }
 
@@ -324,6 +332,7 @@ void EvidenceView::refreshHead()
 {
     const Step* s = m_session.selectedStep();
     const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    m_ties->setVisible(kind != nullptr);
     if (!kind) {
         const auto* whole = m_session.currentResult();
         if (whole && !whole->warnings.empty()) {
@@ -355,11 +364,9 @@ void EvidenceView::refreshHead()
     about += datum         ? tr(" · follows %1").arg(q(datum->letter))
              : kind->datum ? QString()
                            : tr(" · fixed to the picture");
-    QStringList reads;
-    for (const auto& [key, id] : s->inputs)
-        if (const Step* from = r.find(id)) reads << q(from->name);
-    if (!reads.isEmpty()) about += tr(" · reads %1").arg(reads.join(QStringLiteral(", ")));
-    if (const auto by = r.readBy(s->id).size()) about += tr(" · read by %1").arg(by);
+    refreshTies(r, *s, *kind);
+    if (const QString numbers = formulaNumbers(r, *s, *kind); !numbers.isEmpty())
+        about += QStringLiteral("\n") + numbers;
     const auto* item = m_session.currentItem();
     const auto* result = item ? item->step(s->id) : nullptr;
     if (result && result->state != inspect::State::Ok) about += QStringLiteral("\n") + q(result->reason);
@@ -379,6 +386,78 @@ void EvidenceView::refreshHead()
         !about.contains(q(m_session.draft()->offer().wants)))
         about += QStringLiteral("\n") + q(m_session.draft()->offer().wants);
     m_about->setText(about);
+}
+
+// Both ways, each a jump; an input that is gone can be given anew here.
+void EvidenceView::refreshTies(const Recipe& r, const Step& s, const StepKind& kind)
+{
+    const auto link = [](const QString& to, const QString& text) {
+        return QStringLiteral("<a href=\"%1\" style=\"color:%2\">%3</a>")
+            .arg(to, theme().datum.name(), text.toHtmlEscaped());
+    };
+    QStringList parts, reads, by;
+    bool missing = false;
+    const auto reading = [&](const std::string& id) {
+        if (const Step* from = r.find(id)) reads << link(q(id), q(from->name));
+        else missing = true;
+    };
+    for (const auto& [key, id] : s.inputs) reading(id);
+    for (const auto& [key, of] : s.regionsOf) reading(of.step);
+    for (const InputSpec& in : kind.inputs) missing = missing || (in.needed && !s.inputs.count(in.key));
+    for (const std::string& id : r.readBy(s.id))
+        if (const Step* reader = r.find(id); reader && reader->datum != s.id) by << link(q(id), q(reader->name));
+    const auto most = [](QStringList& list) {
+        if (list.size() <= 4) return;
+        const auto more = list.size() - 3;
+        list = list.mid(0, 3);
+        list << QObject::tr("%1 more").arg(more);
+    };
+    most(reads), most(by);
+    if (!reads.isEmpty()) parts << tr("reads %1").arg(reads.join(QStringLiteral(", ")));
+    if (!by.isEmpty()) parts << tr("read by %1").arg(by.join(QStringLiteral(", ")));
+    if (missing && !m_session.draft())
+        parts << tr("input missing: %1")
+                     .arg(link(QStringLiteral("!another"), tr("read another…")) + QStringLiteral(" · ") +
+                          link(QStringLiteral("!delete"), tr("delete this too")));
+    m_ties->setText(parts.join(QStringLiteral(" · ")));
+    m_ties->setVisible(!parts.isEmpty());
+}
+
+void EvidenceView::followTie(const QString& to)
+{
+    if (to == QStringLiteral("!delete")) return emit deleteWanted();
+    if (to != QStringLiteral("!another")) return m_session.select(to.toStdString());
+    const Step* s = m_session.selectedStep();
+    const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    if (!kind) return;
+    showObjects(false);
+    for (const InputSpec& in : kind->inputs) {
+        const auto now = s->inputs.find(in.key);
+        if (now != s->inputs.end() && m_session.recipe().find(now->second)) continue;
+        m_form->showSetting("input_" + in.key);
+        return;
+    }
+}
+
+// What a formula's names stand for here.
+QString EvidenceView::formulaNumbers(const Recipe& r, const Step& s, const StepKind& kind) const
+{
+    QStringList out;
+    const auto* item = m_session.currentItem();
+    for (const ParamSpec& p : kind.params) {
+        const auto* text = std::get_if<Text>(&p.domain);
+        if (!text || !text->formula || !item) continue;
+        std::string missing;
+        const std::string formula = std::get<std::string>(p.get(s.params));
+        for (const auto& [name, value] : inspect::namedResults(r, *item, formula, missing)) {
+            QStringList numbers;
+            for (std::size_t i = 0; i < value.values.size() && i < 3; ++i)
+                numbers << q(base::toText(value.values[i], value.unit, r.shownIn));
+            if (value.values.size() > 3) numbers << QStringLiteral("…");
+            out << tr("%1 = %2").arg(q(withNames("[" + name + "]", r)), numbers.join(QStringLiteral(", ")));
+        }
+    }
+    return out.join(QStringLiteral(" · "));
 }
 
 void EvidenceView::refreshPlot()
@@ -469,10 +548,10 @@ void EvidenceView::refreshTrials()
     for (int t = 0; t < m_session.trialCount(); ++t) {
         const auto* r = m_session.result(t);
         if (!r) continue;
-        const auto which = std::size_t(recipe.trials[std::size_t(t)].label);
-        for (const auto& item : r->items)
-            for (const auto& check : item.checks)
-                if (check.step == s->id && check.output == c->output)
+        const auto labels = inspect::labelsOf(recipe, recipe.trials[std::size_t(t)], *r);
+        for (std::size_t i = 0; i < labels.size(); ++i)
+            for (const auto& check : r->items[i].checks)
+                if (const auto which = std::size_t(labels[i]); check.step == s->id && check.output == c->output)
                     for (const double v : check.values) {
                         const double w = base::converted(v, unit, shown);
                         x[which].push_back(t + 1), y[which].push_back(w), low = std::min(low, w),

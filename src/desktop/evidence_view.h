@@ -54,6 +54,9 @@ public:
 public slots:
     void refresh();
 
+signals:
+    void deleteWanted(); // of the chosen step
+
 private:
     void makePages(QBoxLayout* layout);
     void refreshPages();
@@ -66,6 +69,9 @@ private:
     void drawForm();
     void drawDue();
     void refreshHead();
+    void refreshTies(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::StepKind& kind);
+    void followTie(const QString& to);
+    QString formulaNumbers(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::StepKind& kind) const;
     void refreshPlot();
     void drawPlot(const recipe::Evidence& evidence);
     void refreshTrials();
@@ -74,7 +80,7 @@ private:
     const recipe::Check* shownCheck() const;
 
     Session& m_session;
-    QLabel *m_title, *m_about, *m_note, *m_plotTitle, *m_trialsTitle;
+    QLabel *m_title, *m_about, *m_ties, *m_note, *m_plotTitle, *m_trialsTitle;
     EvidencePlot *m_plot, *m_trials;
     ElementMap* m_map;
     ParamForm* m_form;

@@ -1,5 +1,7 @@
 #include "desktop/fit_dialog.h"
 
+#include "inspect/labels.h"
+
 #include <QDialogButtonBox>
 #include <QFormLayout>
 #include <QVBoxLayout>
@@ -75,7 +77,9 @@ void FitDialog::start()
     // So many that the answer comes while one waits for it; the bad ones are what matters.
     if (trials.size() > 60) {
         std::stable_sort(trials.begin(), trials.end(), [&](int a, int b) {
-            const auto bad = [&](int t) { return m_session.recipe().trials[std::size_t(t)].label == Label::Bad; };
+            const auto bad = [&](int t) {
+                return inspect::labelOf(m_session.recipe().trials[std::size_t(t)]) == Label::Bad;
+            };
             return bad(a) > bad(b);
         });
         trials.resize(60);

@@ -290,6 +290,24 @@ void GridView::paintPacked(QPainter& p, const Packed& cell, QRect box) const
     p.drawRect(block(cell.unmeasured).adjusted(0, 0, -1, -1));
 }
 
+namespace
+{
+// Fixed to the picture: the camera sees it where it is.
+void paintCamera(QPainter& p, QPointF c, const QColor& colour)
+{
+    p.save();
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(QPen(colour, 1.3));
+    p.setBrush(Qt::NoBrush);
+    p.drawRect(QRectF(c.x() - 7, c.y() - 4, 14, 9));
+    p.drawEllipse(c + QPointF(0, 0.5), 2.6, 2.6);
+    p.drawLine(c + QPointF(-4, -4), c + QPointF(-2.5, -6));
+    p.drawLine(c + QPointF(-2.5, -6), c + QPointF(2.5, -6));
+    p.drawLine(c + QPointF(2.5, -6), c + QPointF(4, -4));
+    p.restore();
+}
+} // namespace
+
 void GridView::paintHead(QPainter& p, int r, QRect box)
 {
     const GridRow row = m_source.row(r);
@@ -298,11 +316,24 @@ void GridView::paintHead(QPainter& p, int r, QRect box)
     if (r == m_row) p.fillRect(box, th.selected);
     const QColor colour = row.inUse ? th.of(row.verdict) : th.second;
     if (row.kind == RowKind::FixedHead) {
+        paintCamera(p, QPointF(box.left() + 15, box.center().y() + 0.5), th.second);
         p.setFont(report::uiFont(12));
         p.setPen(th.second);
-        p.drawText(box.adjusted(10, 0, 0, 0), Qt::AlignVCenter, row.name);
+        p.drawText(box.adjusted(32, 0, 0, 0), Qt::AlignVCenter, row.name);
         return;
     }
+    // What the chosen row reads and what reads it.
+    if (row.tie != GridRow::Tie::None) {
+        p.setRenderHint(QPainter::Antialiasing);
+        p.setPen(QPen(th.datum, 1.4));
+        p.setBrush(row.tie == GridRow::Tie::Read ? QBrush(th.datum) : QBrush(Qt::NoBrush));
+        p.drawEllipse(QPointF(box.right() - 2.5, box.center().y() + 0.5), 2.8, 2.8);
+        p.setRenderHint(QPainter::Antialiasing, false);
+    }
+    // A datum in a datum stands under it, with a rail at its left.
+    for (int d = 0; d < row.depth; ++d)
+        p.fillRect(QRect(box.left() + 3 + 10 * d, box.top(), 2, box.height()), th.datum);
+    box.setLeft(box.left() + 10 * row.depth);
     if (row.kind == RowKind::FeaturesLine) {
         p.setRenderHint(QPainter::Antialiasing);
         p.setPen(Qt::NoPen);

@@ -21,10 +21,12 @@ struct GridRow {
     const recipe::StepKind* stepKind = nullptr;
     inspect::Verdict verdict = inspect::Verdict::Unjudged; // of the column in view
     bool inUse = true, unfolded = false;
-    bool folds = false;       // a list: its elements are rows of their own when unfolded
-    bool flagged = false;     // its limits cannot be used: another unit, no tolerance class
-    int element = -1;         // of a list, from 0
-    double low = 0, high = 1; // of what the ticks are laid between
+    bool folds = false;   // a list: its elements are rows of their own when unfolded
+    bool flagged = false; // its limits cannot be used: another unit, no tolerance class
+    int element = -1;     // of a list, from 0
+    int depth = 0;        // of a datum in a datum, and of what follows it
+    enum class Tie { None, Read, Reader } tie = Tie::None; // of the chosen row: it reads this one, or is read by it
+    double low = 0, high = 1;                              // of what the ticks are laid between
 };
 struct GridColumn {
     QString head;

@@ -59,7 +59,10 @@ std::vector<recipe::Limits> Hints::limitsNow() const
 std::vector<recipe::Label> Hints::labelsNow() const
 {
     std::vector<recipe::Label> out;
-    for (const auto& t : m_session.recipe().trials) out.push_back(t.label);
+    for (const auto& t : m_session.recipe().trials) {
+        out.push_back(t.label);
+        for (const auto& i : t.items) out.push_back(i.label);
+    }
     return out;
 }
 

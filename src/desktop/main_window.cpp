@@ -13,24 +13,31 @@
 #include "desktop/recovery.h"
 #include "desktop/repeat_dialog.h"
 #include "desktop/review_dialog.h"
+#include "desktop/revisions_dialog.h"
 #include "desktop/run/release_dialog.h"
 #include "desktop/style.h"
 #include "image/decode.h"
+#include "inspect/labels.h"
+#include "recipe/variants.h"
 
 #include <QApplication>
 #include <QCloseEvent>
+#include <QCryptographicHash>
 #include <QDialogButtonBox>
 #include <QDir>
 #include <QDoubleSpinBox>
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QFormLayout>
+#include <QInputDialog>
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QMimeData>
 #include <QPainter>
+#include <QProxyStyle>
 #include <QSettings>
 #include <QStackedWidget>
+#include <QStandardPaths>
 #include <QStatusBar>
 #include <QTextBrowser>
 #include <QToolButton>
@@ -55,6 +62,16 @@ protected:
         QPainter p(this);
         p.setPen(palette().color(foregroundRole()));
         p.drawText(rect(), Qt::AlignVCenter | Qt::AlignLeft, fontMetrics().elidedText(text(), Qt::ElideRight, width()));
+    }
+};
+
+// Icons of a menu as large as a small picture.
+class LargeIcons : public QProxyStyle
+{
+public:
+    int pixelMetric(PixelMetric metric, const QStyleOption* option, const QWidget* widget) const override
+    {
+        return metric == PM_SmallIconSize ? 64 : QProxyStyle::pixelMetric(metric, option, widget);
     }
 };
 
@@ -104,9 +121,7 @@ MainWindow::MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder
         const QSize wanted = screen.width() >= 1600 && screen.height() >= 1000 ? screen * 0.88 : QSize(1280, 800);
         resize(wanted.boundedTo(screen - frame).expandedTo(minimumSize()));
     }
-    m_setup->upper()->restoreState(settings.value(QStringLiteral("upper")).toByteArray());
-    if (settings.contains(QStringLiteral("whole")))
-        m_setup->restoreHeights(settings.value(QStringLiteral("whole")).toByteArray());
+    m_setup->restoreSizes(settings);
     refreshHeader();
     showWorkspace(0);
 }
@@ -221,8 +236,19 @@ void MainWindow::makeActions()
         if (!path.isEmpty()) openRecipe(path);
     }));
     m_recent = recipe->addMenu(tr("Recent recipes"));
+    m_recent->setObjectName(QStringLiteral("recentMenu"));
+    auto* large = new LargeIcons;
+    large->setParent(m_recent);
+    m_recent->setStyle(large); // the reference can be told by its picture
+    connect(m_recent, &QMenu::aboutToShow, this, &MainWindow::rebuildRecent);
     recipe->addAction(add("save", [this] { save(); }));
+    recipe->addAction(add("saveWithNote", [this] { saveWithNote(); }));
     recipe->addAction(add("saveAs", [this] { saveAs(); }));
+    makeVariantMenu(recipe->addMenu(tr("Variants of the part")));
+    recipe->addAction(add("revisions", [this] {
+        showWorkspace(0);
+        RevisionsDialog(m_session, this).exec();
+    }));
     recipe->addSeparator();
     recipe->addAction(add("addPictures", [this] {
         addPictures(QFileDialog::getOpenFileNames(this, tr("Add pictures"), usualFolder(), kPictureFilter, nullptr,
@@ -255,10 +281,10 @@ void MainWindow::makeActions()
     }));
     edit->addSeparator();
     for (const char* id :
-         {"takeReference", "takeEmpty",         "kinds",      "rename",        "useStep",    "reverse",
-          "nextShape",     "leaveOut",          "copyStep",   "cutStep",       "pasteStep",  "repeatStep",
-          "moveUp",        "moveDown",          "formula",    "howCome",       "objects",    "likeThis",
-          "notThis",       "placesFromObjects", "deleteStep", "deleteReaders", "removeTrial"})
+         {"takeReference",     "takeEmpty",  "kinds",         "rename",      "useStep",    "reverse",  "nextShape",
+          "leaveOut",          "copyStep",   "cutStep",       "pasteStep",   "repeatStep", "moveUp",   "moveDown",
+          "numberAnew",        "formula",    "measure",       "howCome",     "objects",    "likeThis", "notThis",
+          "placesFromObjects", "deleteStep", "deleteReaders", "removeTrial", "setAside"})
         edit->addAction(m_setup->action(QString::fromLatin1(id)));
     edit->addSeparator();
     for (const char* id : {"labelGood", "labelRestGood", "labelBad", "labelOpen"})
@@ -297,6 +323,7 @@ void MainWindow::makeActions()
         view->addAction(m_setup->action(QString::fromLatin1(id)));
     view->addSeparator();
     view->addAction(m_setup->action(QStringLiteral("evidenceLarge")));
+    view->addAction(m_setup->action(QStringLiteral("otherArrangement")));
     view->addAction(m_setup->action(QStringLiteral("sheetAlone")));
     view->addAction(m_setup->action(QStringLiteral("gridAlone")));
     QAction* dark = add("dark", [] {});
@@ -422,6 +449,8 @@ void MainWindow::refreshHeader()
     const Recipe& r = m_session.recipe();
     const QString name = QString::fromStdString(r.name);
     QString text = tr("%1 · revision %2").arg(name).arg(r.revision);
+    if (!r.variant.empty())
+        text = tr("%1 · %2 · revision %3").arg(name, QString::fromStdString(r.variant)).arg(r.revision);
     if (m_session.modified()) text += tr(", edited");
     m_name->setText(text);
     m_name->setToolTip(text + QStringLiteral("\n") +
@@ -436,7 +465,10 @@ void MainWindow::refreshHeader()
     m_foreign->setVisible(foreign > 0);
     m_foreign->setText(foreign == 1 ? tr("convert 1 limit") : tr("convert %1 limits").arg(foreign));
     int good = 0, bad = 0, open = 0;
-    for (const Trial& t : r.trials) (t.label == Label::Good ? good : t.label == Label::Bad ? bad : open)++;
+    for (const Trial& t : r.trials) {
+        const Label label = inspect::labelOf(t);
+        (label == Label::Good ? good : label == Label::Bad ? bad : open)++;
+    }
     m_trialChip->setText(r.trials.empty() ? tr("no trials")
                                           : (tight ? QString() : tr("%1 trials ").arg(r.trials.size())) +
                                                 tr("○ %1 ● %2 □ %3").arg(good).arg(bad).arg(open));
@@ -466,21 +498,51 @@ bool MainWindow::openRecipe(const QString& path)
         return false;
     }
     m_notice->hide();
+    remember();
+    showWorkspace(0);
+    return true;
+}
+
+// Among the recent ones.
+void MainWindow::remember()
+{
     QSettings settings;
     QStringList recent = settings.value(QStringLiteral("recent")).toStringList();
     recent.removeAll(m_session.path());
     recent.prepend(m_session.path());
     settings.setValue(QStringLiteral("recent"), recent.mid(0, 10));
+    keepThumbnail();
     rebuildRecent();
-    showWorkspace(0);
-    return true;
+}
+
+// A small picture of the reference, for the list of recent recipes.
+QString MainWindow::thumbnailOf(const QString& path) const
+{
+    const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation);
+    return folder + QStringLiteral("/recent/%1.png")
+                        .arg(QString::fromLatin1(
+                            QCryptographicHash::hash(path.toUtf8(), QCryptographicHash::Sha256).toHex().left(24)));
+}
+
+void MainWindow::keepThumbnail()
+{
+    const auto& reference = m_session.recipe().reference.capture;
+    if (!reference || m_session.path().isEmpty()) return;
+    // A fifth of a second for a large picture: not while the window opens.
+    m_thumbnails.ask([capture = reference, file = thumbnailOf(m_session.path())]() -> LatestJob::Answer {
+        QDir().mkpath(QFileInfo(file).absolutePath());
+        report::toQImage(capture->first().pixels)
+            .scaled(96, 64, Qt::KeepAspectRatio, Qt::SmoothTransformation)
+            .save(file);
+        return {};
+    });
 }
 
 void MainWindow::rebuildRecent()
 {
     m_recent->clear();
     for (const QString& path : QSettings().value(QStringLiteral("recent")).toStringList()) {
-        QAction* a = m_recent->addAction(path);
+        QAction* a = m_recent->addAction(QIcon(thumbnailOf(path)), path);
         a->setEnabled(QFileInfo::exists(path));
         connect(a, &QAction::triggered, this, [this, path] {
             if (mayLoseChanges()) openRecipe(path);
@@ -489,10 +551,73 @@ void MainWindow::rebuildRecent()
     m_recent->setEnabled(!m_recent->isEmpty());
 }
 
-bool MainWindow::save()
+void MainWindow::saveWithNote()
+{
+    const auto why =
+        askName(tr("Save with a note"), tr("Why was the recipe changed? The note stands with its revision."), {});
+    if (why) save(*why);
+}
+
+std::optional<QString> MainWindow::askName(const QString& title, const QString& words, const QString& now)
+{
+    QInputDialog dialog(this);
+    dialog.setObjectName(QStringLiteral("nameDialog"));
+    dialog.setWindowTitle(title);
+    dialog.setLabelText(words);
+    dialog.setTextValue(now);
+    dialog.resize(480, dialog.sizeHint().height());
+    if (dialog.exec() != QDialog::Accepted) return {};
+    return dialog.textValue().trimmed();
+}
+
+// Those there are, then what can be done to them.
+void MainWindow::makeVariantMenu(QMenu* menu)
+{
+    menu->setObjectName(QStringLiteral("variantMenu"));
+    menu->setToolTipsVisible(true);
+    const auto to = [this](const QString& name) {
+        m_session.toVariant(tr("variant %1").arg(name),
+                            [n = name.toStdString()](const Recipe& r) { return withVariant(r, n); });
+    };
+    QAction* fresh = add("newVariant", [this] {
+        const auto name =
+            askName(tr("New variant"), tr("Name of the new variant; it begins as a copy of this one."), {});
+        if (!name) return;
+        m_session.toVariant(tr("new variant %1").arg(*name),
+                            [&](const Recipe& r) { return withNewVariant(r, name->toStdString()); });
+    });
+    QAction* next = add("nextVariant", [this, to] {
+        const auto names = variantNames(m_session.recipe());
+        if (names.size() < 2) return say(tr("The recipe has one variant only; Recipe ▸ Variants makes more"));
+        const auto at = std::find(names.begin(), names.end(), m_session.recipe().variant);
+        to(QString::fromStdString(at == names.end() || at + 1 == names.end() ? names.front() : *(at + 1)));
+    });
+    QAction* rename = add("renameVariant", [this] {
+        const auto name = askName(tr("Rename variant"), tr("Name of the variant in work"),
+                                  QString::fromStdString(m_session.recipe().variant));
+        if (!name) return;
+        m_session.toVariant(tr("rename variant"),
+                            [&](const Recipe& r) { return withVariantNamed(r, name->toStdString()); });
+    });
+    QAction* drop = add("deleteVariant", [this] { m_session.toVariant(tr("delete variant"), withoutVariant); });
+    connect(menu, &QMenu::aboutToShow, this, [this, menu, to, fresh, next, rename, drop] {
+        menu->clear();
+        for (const std::string& name : variantNames(m_session.recipe())) {
+            QAction* a = menu->addAction(QString::fromStdString(name));
+            a->setCheckable(true);
+            a->setChecked(name == m_session.recipe().variant);
+            connect(a, &QAction::triggered, this, [to, n = QString::fromStdString(name)] { to(n); });
+        }
+        menu->addSeparator();
+        for (QAction* a : {fresh, next, rename, drop}) menu->addAction(a);
+    });
+    menu->addActions({fresh, next, rename, drop}); // so that the keys' owner is a menu from the start
+}
+
+bool MainWindow::save(const QString& why)
 {
     if (m_session.path().isEmpty()) return saveAs();
-    if (auto ok = m_session.saveTo(m_session.path()); !ok) {
+    if (auto ok = m_session.saveTo(m_session.path(), why); !ok) {
         say(tr("Not saved. %1").arg(QString::fromStdString(ok.error().text())), true);
         return false;
     }
@@ -531,6 +656,7 @@ bool MainWindow::saveAs()
         say(tr("Not saved. %1").arg(QString::fromStdString(ok.error().text())), true);
         return false;
     }
+    remember();
     say(tr("Saved as %1").arg(path));
     return true;
 }
@@ -614,8 +740,7 @@ void MainWindow::closeEvent(QCloseEvent* e)
     m_run->stop();
     QSettings settings;
     settings.setValue(QStringLiteral("geometry"), saveGeometry());
-    settings.setValue(QStringLiteral("upper"), m_setup->upper()->saveState());
-    if (m_setup->heightsChosen()) settings.setValue(QStringLiteral("whole"), m_setup->whole()->saveState());
+    m_setup->keepSizes(settings);
     e->accept();
 }
 

@@ -33,7 +33,7 @@ public:
     bool openRecipe(const QString& path);       // says what went wrong in the notice line
     void addPictures(const QStringList& paths); // pictures, folders and recipes, as dropped
     void offerRecovery();
-    bool save();
+    bool save(const QString& why = {});
     bool saveAs();
     QString usualFolder() const;
     void showWorkspace(int index);
@@ -53,8 +53,14 @@ private:
     void say(const QString& text, bool wrong = false);
     bool mayLoseChanges();
     void calibrate();
+    void saveWithNote();
+    void makeVariantMenu(QMenu* menu);
+    std::optional<QString> askName(const QString& title, const QString& words, const QString& now);
     void checkDetails(const std::string& output = {});
     void rebuildRecent();
+    QString thumbnailOf(const QString& path) const;
+    void keepThumbnail();
+    void remember();
     void refreshReview();
     void showReview();
     void goToDoubt(int finding);
@@ -82,6 +88,7 @@ private:
     RunPage* m_run = nullptr;
     RecordsPage* m_records = nullptr;
     QTimer m_saidTimer, m_reviewTimer;
+    LatestJob m_thumbnails; // last: its thread ends first
 };
 
 } // namespace desktop

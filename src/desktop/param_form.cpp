@@ -234,15 +234,17 @@ void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<s
     std::vector<const ParamSpec*> first, rest;
     for (const std::string& key : chosen)
         if (const ParamSpec* p = kind->param(key)) first.push_back(p);
+    std::size_t read = 0;
+    for (const ParamSpec& p : kind->params) read += kind->isRead(p, step.params);
     for (const ParamSpec& p : kind->params)
-        if (std::find(first.begin(), first.end(), &p) == first.end())
+        if (kind->isRead(p, step.params) && std::find(first.begin(), first.end(), &p) == first.end())
             (p.primary && first.size() < 5 ? first : rest).push_back(&p);
     for (const ParamSpec* p : first)
         addRow(q(p->label), editorFor(*p, recipe, step), q(p->help) + QStringLiteral("\n") + q(p->rangeText()));
     if (!rest.empty()) {
         auto* more = new QToolButton(m_body);
         more->setObjectName(QStringLiteral("allSettings"));
-        more->setText(m_all ? tr("fewer settings") : tr("all settings (%1)").arg(kind->params.size()));
+        more->setText(m_all ? tr("fewer settings") : tr("all settings (%1)").arg(read));
         more->setToolTip(tr("Shows every setting of this step."));
         more->setFocusPolicy(Qt::StrongFocus);
         connect(more, &QToolButton::clicked, this, [this] {

@@ -1,6 +1,7 @@
 #include "desktop/recipe_dialog.h"
 
 #include "recipe/naming.h"
+#include "recipe/recipe_file.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -9,6 +10,7 @@
 #include <QHeaderView>
 #include <QLabel>
 #include <QLineEdit>
+#include <QLocale>
 #include <QPushButton>
 #include <QTableWidget>
 #include <QVBoxLayout>
@@ -54,6 +56,26 @@ RecipeDialog::RecipeDialog(Session& session, QWidget* parent) : QDialog(parent),
     m_stop->setToolTip(tr("A full disk or a log that cannot be written: nothing more is inspected without a record"));
     m_stop->setChecked(r.stopUnsaved);
     form->addRow(tr("When an item cannot be saved"), m_stop);
+    const Carried there = recipe::carried(r);
+    m_inside = new QCheckBox(
+        tr("Kept inside the recipe's file: %1%2")
+            .arg(tr("%n picture(s), ", nullptr, there.pictures) + QLocale().formattedDataSize(qint64(there.bytes)),
+                 there.missing ? tr("; %1 cannot be read and stay where they are").arg(there.missing) : QString()),
+        this);
+    m_inside->setObjectName(QStringLiteral("trialsInside"));
+    m_inside->setToolTip(tr("The file can then be carried to another desk with all its trials; else they stay where "
+                            "they are and the recipe knows their paths"));
+    m_inside->setChecked(r.trialsInside);
+    form->addRow(tr("Pictures of the trials"), m_inside);
+    if (!r.setAside.empty()) {
+        m_back =
+            new QCheckBox(tr("Bring %n picture(s) back that were set aside", nullptr, int(r.setAside.size())), this);
+        m_back->setObjectName(QStringLiteral("bringBack"));
+        QStringList names;
+        for (const std::string& p : r.setAside) names << q(p);
+        m_back->setToolTip(names.mid(0, 20).join(QLatin1Char('\n')));
+        form->addRow(tr("Set aside"), m_back);
+    }
     m_rule = new QLineEdit(q(withNames(r.rule, r)), this);
     m_rule->setObjectName(QStringLiteral("itemRule"));
     m_rule->setPlaceholderText(tr("all checks pass"));
@@ -131,6 +153,7 @@ base::Result<Recipe> RecipeDialog::edited() const
     r.toleranceClass = ToleranceClass(m_class->currentIndex());
     r.guardBand = m_guard->isChecked();
     r.stopUnsaved = m_stop->isChecked();
+    r.trialsInside = m_inside->isChecked();
     r.rule = withIds(m_rule->text().trimmed().toStdString(), r);
     r.acceptWord = m_accept->text().trimmed().toStdString(), r.rejectWord = m_reject->text().trimmed().toStdString();
     if (r.acceptWord.empty() || r.rejectWord.empty() || r.acceptWord == r.rejectWord)
@@ -191,6 +214,7 @@ void RecipeDialog::accept()
     auto r = edited();
     if (!r) return m_state->setText(q(r.error().message));
     m_session.change(tr("recipe settings"), [&](Recipe& to) { to = *r; });
+    if (m_back && m_back->isChecked()) m_session.bringBack();
     QDialog::accept();
 }
 

@@ -31,7 +31,7 @@ base::Status Recovery::keep(const recipe::Recipe& recipe, const QString& origina
                                     original.toStdString());
         !ok)
         return ok;
-    return recipe::save(recipe, own().toStdString());
+    return recipe::save(recipe, own().toStdString(), base::realFiles(), false);
 }
 
 void Recovery::forget()

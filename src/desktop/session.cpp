@@ -1,11 +1,13 @@
 #include "desktop/session.h"
 
+#include "inspect/labels.h"
 #include "inspect/proposals.h"
 
 #include "base/files.h"
 #include "geometry/zones.h"
 #include "image/decode.h"
 #include "inspect/picture_noise.h"
+#include "recipe/history.h"
 #include "recipe/recipe_file.h"
 
 #include <QCoreApplication>
@@ -61,19 +63,21 @@ base::Status Session::open(const QString& path)
     return {};
 }
 
-base::Status Session::saveTo(const QString& path)
+base::Status Session::saveTo(const QString& path, const QString& why)
 {
-    if (auto ok = m_document.saveTo(path); !ok) return ok;
+    if (auto ok = m_document.saveTo(path, why); !ok) return ok;
     adopt();
     emit recipeChanged();
     return {};
 }
 
-void Session::setRevision(int revision)
+void Session::setRevision(int revision, const QString& by)
 {
-    if (revision == recipe().revision) return;
-    m_document.setRevision(revision);
-    adopt();
+    const bool other = revision != recipe().revision;
+    if (!other && !modified()) return; // it is saved under this number
+    if (other) m_document.setRevision(revision);
+    m_document.keepRevision(by, tr("released"));
+    if (other) adopt();
     emit recipeChanged();
 }
 
@@ -132,19 +136,81 @@ void Session::stepped()
 void Session::addTrials(const QStringList& pictures)
 {
     QStringList fresh;
+    int left = 0;
     std::vector<std::string> paths;
     for (const QString& p : pictures) paths.push_back(QFileInfo(p).absoluteFilePath().toStdString());
     // Of a capture of several pictures any one of its files stands for all.
     for (const std::string& path : image::captures(recipe().pictures, paths)) {
         const bool known = std::any_of(recipe().trials.begin(), recipe().trials.end(),
                                        [&](const Trial& t) { return t.picture == path; });
-        if (!known) fresh << QString::fromStdString(path);
+        const bool aside =
+            std::find(recipe().setAside.begin(), recipe().setAside.end(), path) != recipe().setAside.end();
+        left += aside;
+        if (!known && !aside) fresh << QString::fromStdString(path);
     }
+    if (left) emit said(tr("%n picture(s) set aside stay aside; Recipe settings bring them back", nullptr, left));
     if (fresh.isEmpty()) return;
     change(tr("add %1 pictures").arg(fresh.size()), [&](Recipe& r) {
         for (const QString& p : fresh) r.trials.push_back({p.toStdString(), Label::Open});
     });
     if (m_trial < 0) setTrial(0);
+}
+
+namespace
+{
+void putAside(Recipe& r, const std::vector<std::string>& pictures)
+{
+    const std::set<std::string> gone(pictures.begin(), pictures.end());
+    std::erase_if(r.trials, [&](const Trial& t) { return gone.count(t.picture) > 0; });
+    for (const std::string& p : gone)
+        if (std::find(r.setAside.begin(), r.setAside.end(), p) == r.setAside.end()) r.setAside.push_back(p);
+}
+} // namespace
+
+void Session::setAside(const std::vector<std::string>& pictures)
+{
+    change(tr("set %n picture(s) aside", nullptr, int(pictures.size())), [&](Recipe& r) { putAside(r, pictures); });
+    trialsWent();
+}
+
+void Session::trialsWent()
+{
+    m_trial = std::clamp(m_trial, trialCount() ? 0 : -1, trialCount() - 1);
+    loadPicture();
+}
+
+void Session::bringBack()
+{
+    if (recipe().setAside.empty()) return;
+    change(tr("bring pictures back"), [](Recipe& r) {
+        for (const std::string& p : r.setAside) r.trials.push_back({p, Label::Open});
+        r.setAside.clear();
+    });
+    if (m_trial < 0) setTrial(0);
+}
+
+void Session::toVariant(const QString& what, const std::function<base::Result<Recipe>(const Recipe&)>& make)
+{
+    auto next = make(recipe());
+    if (!next) return emit said(QString::fromStdString(next.error().message));
+    dropDraft();
+    change(what, [&](Recipe& r) { r = std::move(*next); });
+    m_showReference = false;
+    trialsWent();
+    emit selectionChanged();
+}
+
+void Session::takeRevision(const Revision& revision)
+{
+    auto was = recipeOf(revision);
+    if (!was) return emit said(QString::fromStdString(was.error().text()));
+    change(tr("take revision %1 back").arg(revision.number), [&](Recipe& r) {
+        was->trials = r.trials, was->setAside = r.setAside, was->trialsInside = r.trialsInside;
+        was->history = r.history, was->revision = r.revision;
+        r = *was;
+    });
+    loadPicture();
+    emit selectionChanged();
 }
 
 base::Result<Asset> Session::assetOf(const std::string& role, const std::string& path, const std::string& origin) const
@@ -263,9 +329,14 @@ void Session::setCheck(const std::string& step, const Check& check)
     });
 }
 
-void Session::recalibrate(const geometry::Calibration& calibration, bool convert)
+void Session::recalibrate(const geometry::Calibration& calibration, bool convert,
+                          const std::vector<std::string>& targets)
 {
-    change(tr("calibrate"), [&](Recipe& r) { r = recalibrated(r, calibration, convert); });
+    change(tr("calibrate"), [&](Recipe& r) {
+        r = recalibrated(r, calibration, convert);
+        putAside(r, targets);
+    });
+    if (!targets.empty()) trialsWent();
     const double k = recipe().mmPerPixel();
     emit said(k > 0 ? tr("Calibrated: one pixel is %1 mm").arg(k, 0, 'g', 7) : tr("Not calibrated: values are in px"));
 }
@@ -306,7 +377,9 @@ void Session::setLimits(const std::string& step, const std::string& output, cons
 Recipe Session::withDraft() const
 {
     Recipe r = recipe();
-    if (m_draft) r.steps.push_back(m_draft->offer().step);
+    if (!m_draft) return r;
+    for (const Step& s : m_draft->offer().before) r.steps.push_back(s);
+    r.steps.push_back(m_draft->offer().step);
     return r;
 }
 
@@ -547,11 +620,13 @@ int Session::pending() const
 Session::Agreement Session::agreement(int trial) const
 {
     const auto* r = result(trial);
-    const Label label = recipe().trials[std::size_t(trial)].label;
-    if (!r || label == Label::Open || (r->items.empty() && !r->error)) return Agreement::None;
-    const auto outcome = r->outcome();
-    if (outcome == inspect::Outcome::Unjudged) return Agreement::None;
-    return (outcome == inspect::Outcome::Accept) == (label == Label::Good) ? Agreement::Agrees : Agreement::Disagrees;
+    const Trial& t = recipe().trials[std::size_t(trial)];
+    if (!r || (r->items.empty() && !r->error)) return Agreement::None;
+    if (inspect::disagrees(recipe(), t, *r)) return Agreement::Disagrees;
+    const auto labels = inspect::labelsOf(recipe(), t, *r);
+    for (std::size_t i = 0; i < labels.size(); ++i)
+        if (labels[i] != Label::Open && r->items[i].outcome != inspect::Outcome::Unjudged) return Agreement::Agrees;
+    return r->error && t.label == Label::Bad ? Agreement::Agrees : Agreement::None;
 }
 
 void Session::select(const std::string& step, const std::string& output, int element)
@@ -614,6 +689,41 @@ std::string Session::datumForNewSteps(std::optional<geometry::Point> at) const
     return innermost.empty() ? first : innermost;
 }
 
+namespace
+{
+// What an offer says, as a step of the recipe: fresh id, names, checks and balloons, regions on the reference.
+Step asStep(const Step& offered, const std::vector<std::string>& judged, const StepKind& kind, const Recipe& recipe,
+            const std::string& datum, const std::optional<inspect::Placed>& placed)
+{
+    Step s = makeStep(recipe, kind);
+    if (!offered.name.empty()) s.name = recipe.freshName(offered.name);
+    s.params = offered.params;
+    s.inputs = offered.inputs;
+    s.filters = offered.filters;
+    if (!offered.checks.empty()) s.checks = offered.checks;
+    for (const std::string& key : judged)
+        if (const OutputSpec* spec = kind.output(key)) {
+            Check c;
+            c.output = key;
+            c.limits.unit = recipe.unitOf(s, *spec);
+            if (judged.front() == key) s.checks.clear();
+            s.checks.push_back(c);
+        }
+    int balloon = recipe.freshBalloon();
+    for (Check& c : s.checks) {
+        c.name = s.name;
+        if (!kind.datum && c.balloon == 0) c.balloon = balloon++;
+        if (const OutputSpec* spec = kind.output(c.output); spec && !c.limits.any())
+            c.limits.unit = recipe.unitOf(s, *spec);
+    }
+    if (!datum.empty()) s.datum = datum;
+    const bool carried = !datum.empty() && placed;
+    for (const auto& [key, r] : offered.regions) s.regions[key] = carried ? placed->toReference(r) : r;
+    for (const auto& [key, p] : offered.points) s.points[key] = carried ? placed->toReference(p) : p;
+    return s;
+}
+} // namespace
+
 std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string& onlyKind) const
 {
     std::vector<Offer> out;
@@ -639,32 +749,19 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
         if (!kind.offer || (!onlyKind.empty() && kind.key != onlyKind)) continue;
         if (kind.datum && !onReference) continue; // a datum is taught on the reference and nowhere else
         for (Offer& o : kind.offer(gesture, in)) {
-            Step s = makeStep(recipe(), kind);
-            if (!o.step.name.empty())
-                s.name = recipe().freshName(kind.datum && o.step.name == "Part" ? "Part" : o.step.name);
-            s.params = o.step.params;
-            s.inputs = o.step.inputs;
-            if (!o.step.checks.empty()) s.checks = o.step.checks;
-            for (const std::string& key : o.judged)
-                if (const OutputSpec* spec = kind.output(key)) {
-                    Check c;
-                    c.output = key;
-                    c.limits.unit = recipe().unitOf(s, *spec);
-                    if (o.judged.front() == key) s.checks.clear();
-                    s.checks.push_back(c);
-                }
-            int balloon = recipe().freshBalloon();
-            for (Check& c : s.checks) {
-                c.name = s.name;
-                if (!kind.datum && c.balloon == 0) c.balloon = balloon++;
-                if (const OutputSpec* spec = kind.output(c.output); spec && !c.limits.any())
-                    c.limits.unit = recipe().unitOf(s, *spec);
-            }
+            // What is made with it comes first, with ids of its own.
+            Recipe grown = recipe();
             const bool follows = !datum.empty() && !kind.datum;
-            if (follows) s.datum = datum;
-            for (const auto& [key, r] : o.step.regions) s.regions[key] = follows && placed ? placed->toReference(r) : r;
-            for (const auto& [key, p] : o.step.points) s.points[key] = follows && placed ? placed->toReference(p) : p;
-            o.step = std::move(s);
+            for (Step& made : o.before) {
+                made = asStep(made, {}, *findKind(made.kind), grown, follows ? datum : std::string(), placed);
+                made.checks.clear();
+                grown.steps.push_back(made);
+            }
+            const auto made = [&](const std::string& id) {
+                return id.front() == '+' ? o.before.at(std::size_t(std::stoi(id.substr(1)))).id : id;
+            };
+            for (auto& [key, id] : o.step.inputs) id = made(id);
+            o.step = asStep(o.step, o.judged, kind, grown, follows ? datum : std::string(), placed);
             out.push_back(std::move(o));
         }
     }
@@ -673,10 +770,12 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
     return out;
 }
 
-QString Session::probe(const Step& step, inspect::ItemResult* itemOut, std::optional<Evidence>* evidenceOut) const
+QString Session::probe(const Offer& offer, inspect::ItemResult* itemOut, std::optional<Evidence>* evidenceOut) const
 {
     if (!m_capture) return {};
+    const Step& step = offer.step;
     Recipe r = recipe();
+    for (const Step& s : offer.before) r.steps.push_back(s);
     r.steps.push_back(step);
     auto prepared = inspect::Prepared::make(std::move(r), m_prepared.get());
     if (!prepared) return {};
@@ -697,7 +796,7 @@ void Session::setDraft(std::vector<Offer> offers)
     m_proposal.reset();
     if (offers.empty()) return dropDraft();
     Draft d;
-    for (const Offer& o : offers) d.values.push_back(probe(o.step));
+    for (const Offer& o : offers) d.values.push_back(probe(o));
     d.offers = std::move(offers);
     m_draft = std::move(d);
     adopt();
@@ -719,7 +818,7 @@ void Session::editDraft(const std::function<void(Step&)>& edit)
 {
     if (!m_draft) return;
     edit(m_draft->offers[std::size_t(m_draft->chosen)].step);
-    m_draft->values[std::size_t(m_draft->chosen)] = probe(m_draft->offer().step);
+    m_draft->values[std::size_t(m_draft->chosen)] = probe(m_draft->offer());
     adopt();
     emit draftChanged();
 }
@@ -761,6 +860,7 @@ void Session::takeDraft()
 {
     if (!m_draft) return;
     const Step step = m_draft->offer().step;
+    const std::vector<Step> before = m_draft->offer().before;
     const StepKind* kind = findKind(step.kind);
     if (recipe().reference.empty() && kind && kind->datum) {
         emit said(tr("A datum is taught on the reference: take this picture as reference first"));
@@ -774,6 +874,7 @@ void Session::takeDraft()
         });
     int taken = 0, left = 0;
     change(tr("new step %1").arg(QString::fromStdString(step.name)), [&](Recipe& r) {
+        for (const Step& s : before) r.steps.push_back(s);
         r.steps.push_back(step);
         if (!kind || !kind->datum) return;
         // What the datum is made of cannot follow it.

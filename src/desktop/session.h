@@ -34,10 +34,11 @@ public:
     std::shared_ptr<const inspect::Prepared> prepared() const { return m_prepared; }
     const QString& path() const { return m_document.path(); }
     bool modified() const { return m_document.modified(); }
-    void setRevision(int revision); // of what is being edited, when it is released; no step of undo
+    // Of what is being edited, when it is released by somebody; no step of undo.
+    void setRevision(int revision, const QString& by);
     void newRecipe();
     base::Status open(const QString& path);
-    base::Status saveTo(const QString& path);
+    base::Status saveTo(const QString& path, const QString& why = {});
     base::Status restored(const QString& original);
     void forgetRecovery() { m_document.forgetRecovery(); }
     // One change, one undo. Changes with the same non-empty `merge` in a row are one.
@@ -57,14 +58,22 @@ public:
     void undo();
     void redo();
     void addTrials(const QStringList& pictures);
-    base::Status takeReference(); // the picture in view
+    // Pictures that are no parts: no trials, and not added again with their folder.
+    void setAside(const std::vector<std::string>& pictures);
+    void bringBack(); // all that were set aside, as trials
+    // Another variant of the part in work; says why not. `make` gives the recipe as it is then.
+    void toVariant(const QString& what, const std::function<base::Result<recipe::Recipe>(const recipe::Recipe&)>& make);
+    void takeRevision(const recipe::Revision& revision); // what it was then; trials and history stay
+    base::Status takeReference();                        // the picture in view
     // the picture in view becomes the one without a part
     base::Status takeEmpty();
     // of the chosen step, as found in the picture in view
     void placesFromObjects();
     void setCheck(const std::string& step, const recipe::Check& check); // the one of the same output
     // Another calibration; limits keep their unit or are converted.
-    void recalibrate(const geometry::Calibration& calibration, bool convertLimits);
+    // With the pictures of a target that were among the trials: they are set aside.
+    void recalibrate(const geometry::Calibration& calibration, bool convertLimits,
+                     const std::vector<std::string>& targets = {});
     void convertLimits(); // every limit in another unit than its value
     const std::shared_ptr<inspect::CaptureCache>& captures() const { return m_trials.cache(); }
     // The results of all trials, null where there is none yet.
@@ -154,8 +163,8 @@ public:
     // Enter takes none that rests on unlabelled trials; the button, which says so, does.
     void takeProposal(bool byEnter = false);
     void dropProposal();
-    // Value text a step would give on the picture in view.
-    QString probe(const recipe::Step& step, inspect::ItemResult* item = nullptr,
+    // Value text an offer would give on the picture in view.
+    QString probe(const recipe::Offer& offer, inspect::ItemResult* item = nullptr,
                   std::optional<recipe::Evidence>* evidence = nullptr) const;
     // The innermost datum found under this place of the picture in view, else the first one found; empty: fixed to the
     // picture.
@@ -181,6 +190,7 @@ private:
     void adopted(std::shared_ptr<const inspect::Prepared> prepared);
     void stepped(); // after undo or redo
     void loadPicture();
+    void trialsWent();
     void readAhead();
     void inspectReference();
     std::string viewedPicture() const; // "" when no trial is chosen

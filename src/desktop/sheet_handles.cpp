@@ -1,6 +1,7 @@
 // Regions, points, places and labels on the sheet, moved by hand.
 #include "desktop/sheet_view.h"
 
+#include <QMouseEvent>
 #include <algorithm>
 #include <cmath>
 
@@ -263,6 +264,84 @@ void SheetView::nudge(QPointF d)
     if (middle != all.end()) moveHandle(*middle, middle->at + Point{d.x(), d.y()});
 }
 
+// A double click on a corner takes it away, one on a side puts one there.
+bool SheetView::changeCorners(Point at)
+{
+    const Step* s = editedStep();
+    const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    if (!kind) return false;
+    for (const auto& [key, r] : regionsOf(*s)) {
+        if (r.points.empty()) continue;
+        const bool closed = r.shape == Shape::Polygon;
+        const std::size_t n = r.points.size();
+        const auto motion = key.front() == '-' ? ownMotion(*s) : motionOf(*s, kind->region(key));
+        if (!motion) continue;
+        const auto edit = [&](const QString& what, const std::function<void(std::vector<Point>&)>& change) {
+            editStep(what, [&, k = key](Step& step) {
+                Region& stored =
+                    k.front() == '-' ? step.leaveOut.at(std::size_t(std::stoi(k.substr(1)))) : step.regions.at(k);
+                Region next = stored;
+                change(next.points);
+                if (next.check()) stored = next;
+            });
+        };
+        for (std::size_t i = 0; i < n; ++i)
+            if (geometry::distance(r.points[i], at) * m_zoom <= 8) {
+                if (n <= (closed ? 3u : 2u)) {
+                    emit m_session.said(tr("These corners are the least it can have"));
+                    return true;
+                }
+                edit(tr("corner away"), [i](auto& points) { points.erase(points.begin() + std::ptrdiff_t(i)); });
+                return true;
+            }
+        for (std::size_t i = 0; i + (closed ? 0 : 1) < n; ++i) {
+            const Point a = r.points[i], b = r.points[(i + 1) % n];
+            const double length = geometry::distance(a, b), along = geometry::dot(geometry::unit(b - a), at - a);
+            const double off = std::abs(geometry::cross(geometry::unit(b - a), at - a));
+            if (off * m_zoom > 8 || along < 0 || along > length || n >= geometry::kMostCorners) continue;
+            edit(tr("new corner"), [&, i](auto& points) {
+                points.insert(points.begin() + std::ptrdiff_t(i) + 1, motion->toReference(at));
+            });
+            return true;
+        }
+    }
+    return false;
+}
+
+void SheetView::mouseDoubleClickEvent(QMouseEvent* e)
+{
+    if (e->button() == Qt::LeftButton && changeCorners(pictureOf(e->position()))) return;
+    SheetCanvas::mouseDoubleClickEvent(e);
+}
+
+namespace
+{
+// About what a ring through this place would lie: the round thing that was found there, else the datum's origin.
+std::optional<Point> ringCentre(const inspect::ItemResult* item, const Step& step, Point at,
+                                const geometry::Calibration& calibration)
+{
+    if (!item) return {};
+    std::optional<Point> best;
+    double largest = 0, least = 1e300; // a bore goes before a small hole, then the nearest
+    for (const auto& r : item->steps) {
+        if (r->step == step.id || r->state != inspect::State::Ok || r->features.empty()) continue;
+        const Feature& f = r->features.begin()->second;
+        double radius = -1;
+        if (const auto* c = std::get_if<geometry::Circle>(&f)) radius = c->radius;
+        if (const auto* e = std::get_if<geometry::Ellipse>(&f)) radius = e->major / 2;
+        if (radius < 0) continue;
+        const Point centre = calibration.picture(placeOf(f));
+        const double d = geometry::distance(centre, at);
+        if (d < 0.5 * radius || radius < 0.95 * largest || (radius < 1.05 * largest && d >= least)) continue;
+        largest = std::max(largest, radius), least = d, best = centre;
+    }
+    if (best) return best;
+    for (const auto& r : item->steps)
+        if (r->step == step.datum && !r->finds.empty()) best = calibration.picture(r->finds.front().pose.origin);
+    return best && geometry::distance(*best, at) > 8 ? best : std::nullopt;
+}
+} // namespace
+
 void SheetView::nextShape()
 {
     const Step* s = editedStep();
@@ -271,10 +350,30 @@ void SheetView::nextShape()
     const std::string key = s->regions.begin()->first;
     const RegionSpec* spec = kind->region(key);
     if (!spec || spec->shapes.size() < 2) return;
+    std::optional<Point> centre; // reference px
+    if (const auto motion = motionOf(*s, spec); motion && spec->searchesRound)
+        if (const auto here = ringCentre(m_session.currentItem(), *s, motion->toPicture(s->regions.at(key)).middle(),
+                                         m_session.recipe().calibration))
+            centre = motion->toReference(*here);
     editStep(tr("shape"), [&](Step& step) {
         Region& r = step.regions[key];
-        const auto at = std::find(spec->shapes.begin(), spec->shapes.end(), r.shape);
-        const Shape next = at == spec->shapes.end() || at + 1 == spec->shapes.end() ? spec->shapes.front() : *(at + 1);
+        std::vector<Shape> shapes = spec->shapes;
+        // Searched round a centre: the arc through the window first, then the whole way round.
+        if (spec->searchesRound)
+            std::stable_sort(shapes.begin() + 1, shapes.end(), [](Shape a, Shape b) {
+                const auto rank = [](Shape x) { return x == Shape::Arc ? 0 : x == Shape::Ring ? 1 : 2; };
+                return rank(a) < rank(b);
+            });
+        const auto at = std::find(shapes.begin(), shapes.end(), r.shape);
+        const Shape next = at == shapes.end() || at + 1 == shapes.end() ? shapes.front() : *(at + 1);
+        if (next == Shape::Ring && r.shape == Shape::Arc) {
+            r = Region::ring(r.centre, r.inner, r.outer);
+            return;
+        }
+        if (next == Shape::Arc && r.shape == Shape::Ring) {
+            r = Region::arc(r.centre, r.inner, r.outer, 0, geometry::kPi);
+            return;
+        }
         const Point c = r.middle();
         double w = r.width, h = r.height;
         if (r.shape == Shape::Circle || r.shape == Shape::Ring || r.shape == Shape::Arc) w = h = 2 * r.outer;
@@ -288,6 +387,23 @@ void SheetView::nextShape()
         }
         const Point middle = r.shape == Shape::Arc ? r.centre : c;
         if (r.shape == Shape::Window) w = geometry::distance(r.from, r.to), h = r.width;
+        if (spec->searchesRound) {
+            // Round a centre the angle is the value; laid about what is round there, through the window's middle.
+            const bool round = next == Shape::Ring || next == Shape::Arc;
+            for (Check& check : step.checks)
+                if (!check.limits.any() && check.elements.empty() && kind->output(kind->roles.roundValue) &&
+                    check.output == (round ? kind->mainOutput()->key : kind->roles.roundValue)) {
+                    check.output = round ? kind->roles.roundValue : kind->mainOutput()->key;
+                    check.limits.unit = m_session.recipe().unitOf(step, *kind->output(check.output));
+                }
+            if (next == Shape::Arc && centre && r.shape == Shape::Window) {
+                const double radius = geometry::distance(*centre, c), half = std::max(3.0, r.width / 2);
+                const double sweep = std::min(geometry::kPi, geometry::distance(r.from, r.to) / std::max(radius, 1.0));
+                r = Region::arc(*centre, std::max(1.0, radius - half), radius + half,
+                                geometry::angleOf(c - *centre) - sweep / 2, sweep);
+                return;
+            }
+        }
         switch (next) {
         case Shape::Circle: r = Region::circle(c, std::max(w, h) / 2); break;
         case Shape::Ring: r = Region::ring(c, std::max(w, h) / 4, std::max(w, h) / 2); break;

@@ -2,6 +2,7 @@
 
 #include "report/theme.h"
 
+#include <QApplication>
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
@@ -40,7 +41,9 @@ SheetView::SheetView(Session& session, QWidget* parent) : SheetCanvas(parent), m
         // A draft that became a step: its handles sleep until they are asked for.
         const Draft* d = m_session.draft();
         if (d) m_drafted = d->offer().step.id;
-        else if (!m_drafted.empty() && m_session.recipe().find(m_drafted)) m_justTaken = m_drafted, m_drafted.clear();
+        else m_measuring = m_measuring && m_measureTo.empty();
+        if (d) return update();
+        if (!m_drafted.empty() && m_session.recipe().find(m_drafted)) m_justTaken = m_drafted, m_drafted.clear();
         update();
     });
     connect(&session, &Session::selectionChanged, this, [this] {
@@ -133,6 +136,11 @@ QString SheetView::modes() const
     if (m_bare) on << tr("bare picture (Q)");
     if (m_all) on << tr("all marks (A)");
     if (m_onlyFailed) on << tr("only what fails (Z)");
+    if (m_measuring)
+        on << (m_measureFrom.empty() || !m_session.recipe().find(m_measureFrom)
+                   ? tr("measure (M)")
+                   : tr("measure from %1 (M)")
+                         .arg(QString::fromStdString(m_session.recipe().find(m_measureFrom)->name)));
     return on.join(QStringLiteral(" · "));
 }
 
@@ -237,31 +245,82 @@ QImage SheetView::pictureToShow()
 void SheetView::fit()
 {
     if (m_picture.isNull()) return;
-    m_fitMode = (m_fitMode + 1) % 3;
+    m_fitMode = m_fitMode == 1 ? 0 : 1;
     if (m_fitMode == 1) return fitPicture();
     QRectF box;
-    if (m_fitMode == 0) {
-        if (const auto* item = m_session.currentItem())
-            for (const auto& r : item->steps)
-                if (!r->finds.empty())
-                    for (const Mark& m : r->marks)
-                        for (const Point p : m.points) box |= QRectF(p.x, p.y, 1, 1);
-        if (box.isEmpty()) return fitPicture();
-        QTransform turned;
-        turned.rotateRadians(-m_turn);
-        const QRectF seen = turned.mapRect(box);
-        m_zoom = std::min((width() - 140.0) / seen.width(), (height() - 140.0) / seen.height());
-    } else {
-        const Point c = pictureOf(rect().center());
-        box = QRectF(c.x, c.y, 1, 1);
-        m_zoom = 1;
-    }
+    if (const auto* item = m_session.currentItem())
+        for (const auto& r : item->steps)
+            if (!r->finds.empty())
+                for (const Mark& m : r->marks)
+                    for (const Point p : m.points) box |= QRectF(p.x, p.y, 1, 1);
+    if (box.isEmpty()) return fitPicture();
+    QTransform turned;
+    turned.rotateRadians(-m_turn);
+    const QRectF seen = turned.mapRect(box);
+    lookAt(box.center(), std::min((width() - 140.0) / seen.width(), (height() - 140.0) / seen.height()));
+}
+
+void SheetView::singlePixels()
+{
+    if (m_picture.isNull()) return;
+    const Point c = pointedPlace().value_or(pictureOf(rect().center()));
+    m_fitMode = 2;
+    lookAt(QPointF(c.x + 0.5, c.y + 0.5), 1 / devicePixelRatioF());
+}
+
+void SheetView::lookAt(QPointF middle, double zoom)
+{
+    m_zoom = zoom;
     m_fitted = false;
     m_offset = {};
-    m_offset = QPointF(width() / 2.0, height() / 2.0) - toScreen().map(box.center());
+    m_offset = QPointF(width() / 2.0, height() / 2.0) - toScreen().map(middle);
     keepAnchor();
     redrawPicture();
     update();
+}
+
+// ---------------------------------------------------------------- measuring by pointing
+void SheetView::startMeasuring()
+{
+    m_measuring = !m_measuring;
+    m_measureFrom.clear(), m_measureTo.clear();
+    if (!m_measuring) {
+        m_session.dropDraft();
+    } else {
+        m_session.dropDraft();
+        if (rect().contains(m_pointer.toPoint())) m_measureFrom = featureUnder(pictureOf(m_pointer));
+        emit m_session.said(m_measureFrom.empty()
+                                ? tr("Measure: point at one feature, then at another")
+                                : tr("Measure from %1: point at another feature")
+                                      .arg(QString::fromStdString(m_session.recipe().find(m_measureFrom)->name)));
+    }
+    update();
+}
+
+// The pointer moved: what it lies on is the second feature, once there is a first one.
+void SheetView::measureTo()
+{
+    const Point at = pictureOf(m_pointer);
+    const std::string under = featureUnder(at);
+    if (under.empty() || under == m_measureFrom || under == m_measureTo) return;
+    const Step* step = m_session.recipe().find(under);
+    if (!step) return; // of the draft itself
+    if (m_measureFrom.empty()) {
+        m_measureFrom = under;
+        emit m_session.said(tr("Measure from %1: point at another feature").arg(QString::fromStdString(step->name)));
+        return update();
+    }
+    Gesture g;
+    const auto place = [&](const std::string& id) {
+        const auto* r = m_session.currentItem()->step(id);
+        return m_session.recipe().calibration.picture(recipe::placeOf(r->features.begin()->second));
+    };
+    g.from = place(m_measureFrom), g.to = at;
+    g.fromFeature = m_measureFrom, g.toFeature = under;
+    auto offers = m_session.offersFor(g, "distance");
+    if (offers.empty()) return sayAtPointer(tr("no distance between these two"));
+    m_measureTo = under;
+    m_session.setDraft(std::move(offers));
 }
 
 void SheetView::setTaken(bool on)
@@ -321,13 +380,17 @@ Gesture SheetView::gesture() const
         g.to = g.from + (std::abs(x) > std::abs(y) ? u * x : v * y);
     }
     const double way = std::hypot(m_pointer.x() - m_pressed.x(), m_pointer.y() - m_pressed.y());
-    g.type = m_area ? Gesture::Type::Area : way < kClick ? Gesture::Type::Click : Gesture::Type::Stroke;
+    g.type = way < kClick ? Gesture::Type::Click : m_area ? Gesture::Type::Area : Gesture::Type::Stroke;
     g.width = m_width;
     g.reversed = m_reversed;
     if (g.type == Gesture::Type::Click) g.fromFeature = featureUnder(g.from);
     if (g.type == Gesture::Type::Stroke) {
+        if (!m_straight) g.path = m_path, g.path.push_back(g.to);
         g.fromFeature = featureUnder(g.from), g.toFeature = featureUnder(g.to);
-        if (m_reversed) std::swap(g.from, g.to), std::swap(g.fromFeature, g.toFeature);
+        if (m_reversed) {
+            std::swap(g.from, g.to), std::swap(g.fromFeature, g.toFeature);
+            std::reverse(g.path.begin(), g.path.end());
+        }
     }
     return g;
 }
@@ -364,7 +427,7 @@ void SheetView::updateStroke(bool released)
         return;
     }
     std::optional<Evidence> evidence;
-    const QString value = m_session.probe(m_live.front().step, &m_liveItem, &evidence);
+    const QString value = m_session.probe(m_live.front(), &m_liveItem, &evidence);
     if (evidence) emit m_session.strokeRead(evidence);
     m_liveText = value.isEmpty() ? QString::fromStdString(m_live.front().words) : value;
     if (!m_live.front().wants.empty()) m_liveText = QString::fromStdString(m_live.front().wants);
@@ -374,6 +437,7 @@ void SheetView::mousePressEvent(QMouseEvent* e)
 {
     setFocus(Qt::MouseFocusReason);
     m_pressed = m_pointer = e->position();
+    m_path = {pictureOf(m_pressed)};
     m_wakes = false;
     m_pointerText.clear();
     if (e->button() == Qt::RightButton) {
@@ -463,11 +527,22 @@ void SheetView::mouseMoveEvent(QMouseEvent* e)
         break;
     case Drag::Handle:
         // A taught area is taught anew, which takes a while: once, when it is let go.
-        if (!teaches(m_handle)) moveHandle(m_handle, pictureOf(m_pointer));
+        // A hand that shakes on a click moves nothing.
+        if (!teaches(m_handle) &&
+            std::hypot(m_pointer.x() - m_pressed.x(), m_pointer.y() - m_pressed.y()) >= kClick / 2)
+            moveHandle(m_handle, pictureOf(m_pointer));
         break;
-    case Drag::Stroke: updateStroke(false); break;
+    case Drag::Stroke:
+        if (const QPointF d = m_pointer - screenOf(m_path.back()); std::hypot(d.x(), d.y()) >= 4)
+            m_path.push_back(pictureOf(m_pointer));
+        updateStroke(false);
+        break;
     case Drag::Label: moveLabel(); break;
     case Drag::None: {
+        if (m_measuring) {
+            measureTo();
+            return update();
+        }
         const auto all = handles();
         const bool over = std::any_of(all.begin(), all.end(), [&](const Handle& h) {
             const QPointF d = screenOf(h.at) - m_pointer;
@@ -484,6 +559,43 @@ void SheetView::mouseMoveEvent(QMouseEvent* e)
     update();
 }
 
+void SheetView::takeSample(Point at, bool refused)
+{
+    editStep(refused ? tr("not this colour") : tr("this colour"), [&](Step& s) {
+        s.samples.push_back({at, refused, {}});
+    });
+    emit m_session.said(refused ? tr("This colour is refused") : tr("This colour is taken"));
+    update();
+}
+
+// A click on the middle of a region: its arrow turns round; where there is none, something there may be made a step.
+bool SheetView::clickedMiddle()
+{
+    const Step* s = editedStep();
+    const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    const auto region = s ? s->regions.find(m_handle.region) : std::map<std::string, Region>::const_iterator();
+    if (!kind || region == s->regions.end()) return false;
+    const Shape shape = region->second.shape;
+    const bool round = shape == Shape::Ring || shape == Shape::Arc;
+    if (shape == Shape::Window || shape == Shape::Polyline || kind->param(kind->roles.reversed) ||
+        (round && kind->param(kind->roles.reversedRound))) {
+        reverse();
+        return true;
+    }
+    if (wantsSamples() && !m_session.viewIsReference()) return false;
+    if (wantsSamples()) {
+        takeSample(pictureOf(m_pressed), QApplication::keyboardModifiers().testFlag(Qt::ShiftModifier));
+        return true;
+    }
+    if (m_session.draft()) return false;
+    m_area = false, m_reversed = false, m_width = 0, m_reading = 0;
+    updateStroke(true);
+    if (m_live.empty()) return false;
+    m_session.setDraft(std::move(m_live));
+    m_live.clear();
+    return true;
+}
+
 void SheetView::mouseReleaseEvent(QMouseEvent* e)
 {
     const Drag was = m_drag;
@@ -493,7 +605,13 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
     if (was == Drag::Stroke) emit m_session.strokeRead({});
     if (was == Drag::Pan) redrawPicture();
     if (was == Drag::Handle) {
-        if (teaches(m_handle)) moveHandle(m_handle, pictureOf(m_pointer));
+        const double way = std::hypot(m_pointer.x() - m_pressed.x(), m_pointer.y() - m_pressed.y());
+        if (way < kClick && m_handle.index == 0 && m_handle.name.isEmpty() && clickedMiddle()) {
+            m_session.endMerge();
+            update();
+            return;
+        }
+        if (way >= kClick / 2 && teaches(m_handle)) moveHandle(m_handle, pictureOf(m_pointer));
         m_session.endMerge();
     }
     if (was == Drag::Label) {
@@ -506,23 +624,19 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
     }
     if (was == Drag::Stroke && e->button() == Qt::LeftButton) {
         const Gesture g = gesture();
+        if (g.type == Gesture::Type::Click && wantsSamples())
+            return takeSample(g.from, e->modifiers().testFlag(Qt::ShiftModifier));
         if (m_wakes && g.type == Gesture::Type::Click) {
-            m_justTaken.clear();
+            // What can be made of the place goes before handles that sleep there.
+            updateStroke(true);
+            if (m_live.empty()) m_justTaken.clear();
+            else m_session.setDraft(std::move(m_live));
+            m_live.clear();
             update();
             return;
         }
         if (m_leaving) {
             leaveOut(g);
-            update();
-            return;
-        }
-        if (g.type == Gesture::Type::Click && wantsSamples()) {
-            const Point at = g.from;
-            const bool refused = e->modifiers().testFlag(Qt::ShiftModifier);
-            editStep(refused ? tr("not this colour") : tr("this colour"), [&](Step& s) {
-                s.samples.push_back({at, refused, {}});
-            });
-            emit m_session.said(refused ? tr("This colour is refused") : tr("This colour is taken"));
             update();
             return;
         }
@@ -598,6 +712,12 @@ bool SheetView::letGo()
         if (m_drag == Drag::Stroke) emit m_session.strokeRead({});
         m_drag = Drag::None;
         m_live.clear();
+        update();
+        return true;
+    }
+    if (m_measuring) {
+        m_measuring = false;
+        m_session.dropDraft();
         update();
         return true;
     }

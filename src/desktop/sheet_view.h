@@ -32,7 +32,9 @@ public:
     bool letGo(); // the stroke under way, then the chosen kind; false when there was nothing
 
 public slots:
-    void fit(); // item, picture, single pixels in turn
+    void fit(); // item and picture in turn
+    void singlePixels();
+    void startMeasuring(); // two features pointed at make their distance a draft
     void setBare(bool on)
     {
         m_bare = on;
@@ -86,6 +88,7 @@ protected:
     void mousePressEvent(QMouseEvent*) override;
     void mouseMoveEvent(QMouseEvent*) override;
     void mouseReleaseEvent(QMouseEvent*) override;
+    void mouseDoubleClickEvent(QMouseEvent*) override; // corners of polygons come and go
     void wheelEvent(QWheelEvent*) override;
     void leaveEvent(QEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
@@ -106,12 +109,17 @@ private:
     void pictureChanged();
     std::optional<std::pair<geometry::Pose, geometry::Pose>> itemPose() const; // on the reference, here
     void standStill();
+    void lookAt(QPointF middle, double zoom); // picture px
     void keepAnchor();
     QImage difference() const;
     const recipe::Step* editedStep() const;
     std::vector<std::pair<std::string, geometry::Region>> regionsOf(const recipe::Step& step) const;
     std::vector<Handle> handles() const;
     void moveHandle(const Handle& handle, geometry::Point to);
+    bool clickedMiddle();
+    void takeSample(geometry::Point at, bool refused);
+    bool changeCorners(geometry::Point at);
+    void measureTo();
     bool teaches(const Handle& handle) const;
     void editStep(const QString& what, const std::function<void(recipe::Step&)>& edit, const QString& merge = {});
     std::optional<inspect::Placed> ownMotion(const recipe::Step& step) const;
@@ -142,9 +150,10 @@ private:
     std::string m_armed;
     bool m_armedStays = false;
     std::function<bool(geometry::Point)> m_takesClick;
-    bool m_straight = false;           // Shift: along the datum
-    int m_reading = 0;                 // of the stroke under way: Tab chooses another
-    std::vector<recipe::Offer> m_live; // readings of the stroke under way
+    std::vector<geometry::Point> m_path; // the way of the stroke, picture px
+    bool m_straight = false;             // Shift: along the datum
+    int m_reading = 0;                   // of the stroke under way: Tab chooses another
+    std::vector<recipe::Offer> m_live;   // readings of the stroke under way
     QString m_liveText;
     inspect::ItemResult m_liveItem;
     std::vector<report::PlacedLabel> m_labels;
@@ -154,7 +163,9 @@ private:
     QPointF m_anchor;                   // steady view: where the part's origin stands, widget px
     std::string m_drafted, m_justTaken; // a draft's step; the one whose handles sleep
     bool m_wakes = false;
-    QString m_pointerText; // a refusal, said where the hand is
+    bool m_measuring = false;
+    std::string m_measureFrom, m_measureTo; // steps whose features were pointed at
+    QString m_pointerText;                  // a refusal, said where the hand is
     QPointF m_pointerTextAt;
     QTimer m_pointerTimer;
     void moveLabel();

@@ -100,6 +100,30 @@ std::string calibrationSentence(const Calibration& c)
     return s + (open.size() == 1 ? " is" : " are") + " uncovered.";
 }
 
+std::string otherThanReference(const image::Capture& reference, const image::Capture& capture)
+{
+    const auto size = [](const image::Capture& c) {
+        return std::to_string(c.width()) + "×" + std::to_string(c.rows()) + " px";
+    };
+    if (reference.width() != capture.width() || reference.rows() != capture.rows())
+        return "the picture is " + size(capture) + ", the reference " + size(reference);
+    for (const image::Picture& p : capture.pictures()) {
+        const image::Picture* r = reference.find(p.key);
+        if (!r) continue;
+        const auto kind = [](const image::Picture& x) {
+            return x.content == image::Content::Height       ? "heights"
+                   : image::channels(x.pixels.format()) == 3 ? "colour"
+                                                             : "grey";
+        };
+        const auto bits = [](const image::Picture& x) { return 8 * image::bytesPerSample(x.pixels.format()); };
+        const std::string which = p.key.empty() ? "the picture" : "picture \"" + p.key + "\"";
+        if (std::string(kind(p)) != kind(*r)) return which + " is " + kind(p) + ", the reference " + kind(*r);
+        if (bits(p) != bits(*r))
+            return which + " has " + std::to_string(bits(p)) + " bits, the reference " + std::to_string(bits(*r));
+    }
+    return {};
+}
+
 std::string pictureWarning(const Calibration& c, const image::Capture& capture, bool lookForTarget)
 {
     const int w = capture.width(), h = capture.rows();

@@ -39,5 +39,7 @@ std::string calibrationSentence(const geometry::Calibration& calibration);
 // What is wrong with measuring in this picture by this calibration: another size, or (asked for) a target among the
 // parts. Empty: nothing.
 std::string pictureWarning(const geometry::Calibration& calibration, const image::Capture& capture, bool lookForTarget);
+// In what a capture is another kind of picture than the reference: size, colour, depth; empty: in nothing.
+std::string otherThanReference(const image::Capture& reference, const image::Capture& capture);
 
 } // namespace inspect

@@ -1,5 +1,7 @@
 #include "inspect/fitting.h"
 
+#include "inspect/labels.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -14,8 +16,9 @@ std::vector<int> trialsThatCount(const Recipe& recipe, const std::vector<const P
 {
     std::vector<int> out;
     for (std::size_t t = 0; t < recipe.trials.size(); ++t) {
-        if (recipe.trials[t].label == Label::Good) out.push_back(int(t));
-        if (recipe.trials[t].label != Label::Bad || t >= results.size() || !results[t]) continue;
+        const Label label = labelOf(recipe.trials[t]);
+        if (label == Label::Good) out.push_back(int(t));
+        if (label != Label::Bad || t >= results.size() || !results[t]) continue;
         // What reads this step is not measured when it fails; that says nothing of its own.
         const bool elsewhere =
             std::any_of(results[t]->items.begin(), results[t]->items.end(), [&](const ItemResult& i) {
@@ -138,9 +141,9 @@ base::Result<SettingMargin> SettingSearch::at(const std::string& setting, double
     if (!check) return fail(ErrorCode::NotFound, "the step has no check on \"" + m_output + "\"");
     const auto limits = limitsInValueUnit(r, *s, *check);
     const bool anyBad = std::any_of(m_trials.begin(), m_trials.end(),
-                                    [&](int t) { return r.trials[std::size_t(t)].label == Label::Bad; });
+                                    [&](int t) { return labelOf(r.trials[std::size_t(t)]) == Label::Bad; });
     const bool anyGood = std::any_of(m_trials.begin(), m_trials.end(),
-                                     [&](int t) { return r.trials[std::size_t(t)].label == Label::Good; });
+                                     [&](int t) { return labelOf(r.trials[std::size_t(t)]) == Label::Good; });
     if (!anyGood) return fail(ErrorCode::NoResult, "label good trials first (G)");
     if (!anyBad && (!limits || !limits->any()))
         return fail(ErrorCode::NoResult,
@@ -154,11 +157,20 @@ base::Result<SettingMargin> SettingSearch::at(const std::string& setting, double
         const auto capture = m_reader(trial.picture);
         if (!capture) return base::passOn(capture.error());
         m_results[i] = evaluate(*prepared, **capture, m_before ? &m_results[i] : nullptr, cancel, 2);
-        auto& to = trial.label == Label::Good ? good : bad;
-        to.emplace_back();
-        for (const ItemResult& item : m_results[i].items)
-            if (const CheckResult* c = item.check(m_step, m_output))
-                to.back().insert(to.back().end(), c->values.begin(), c->values.end());
+        // Of a picture whose parts were labelled each part counts by its own label.
+        const auto labels = labelsOf(r, trial, m_results[i]);
+        for (const Label side : {Label::Good, Label::Bad}) {
+            if (trial.items.empty() && trial.label != side) continue;
+            std::vector<double> values;
+            bool any = trial.items.empty();
+            for (std::size_t k = 0; k < labels.size(); ++k) {
+                if (labels[k] != side) continue;
+                any = true;
+                if (const CheckResult* c = m_results[i].items[k].check(m_step, m_output))
+                    values.insert(values.end(), c->values.begin(), c->values.end());
+            }
+            if (any) (side == Label::Good ? good : bad).push_back(std::move(values));
+        }
     }
     m_before = std::move(*prepared);
     SettingMargin m = marginOf(good, bad, limits ? *limits : Limits{});

@@ -545,6 +545,9 @@ public:
         });
         if (auto warning = pictureWarning(m_recipe.calibration, m_capture, wrong); !warning.empty())
             out.warnings.push_back(std::move(warning));
+        if (const auto& reference = m_recipe.reference.capture)
+            if (auto other = otherThanReference(*reference, m_capture); !other.empty())
+                out.warnings.push_back(std::move(other));
         out.milliseconds = since(m_start);
         return out;
     }

@@ -1,5 +1,7 @@
 #include "inspect/proposals.h"
 
+#include "inspect/labels.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -68,16 +70,19 @@ base::Result<Proposal> proposeLimits(const std::vector<double>& good, const std:
 base::Result<Proposal> proposeFor(const Recipe& recipe, const std::vector<const PictureResult*>& trials,
                                   const std::string& step, const std::string& output)
 {
-    const bool anyGood =
-        std::any_of(recipe.trials.begin(), recipe.trials.end(), [](const Trial& t) { return t.label == Label::Good; });
+    const bool anyGood = std::any_of(recipe.trials.begin(), recipe.trials.end(), [](const Trial& t) {
+        return t.label == Label::Good ||
+               std::any_of(t.items.begin(), t.items.end(), [](const ItemLabel& i) { return i.label == Label::Good; });
+    });
     std::vector<double> good, bad;
     base::Unit unit = base::Unit::None;
     std::string name;
     for (std::size_t i = 0; i < trials.size() && i < recipe.trials.size(); ++i) {
         if (!trials[i]) continue;
-        const Label label = recipe.trials[i].label;
-        for (const ItemResult& item : trials[i]->items)
-            if (const CheckResult* c = item.check(step, output); c && !c->values.empty()) {
+        const auto labels = labelsOf(recipe, recipe.trials[i], *trials[i]);
+        for (std::size_t k = 0; k < labels.size(); ++k)
+            if (const CheckResult* c = trials[i]->items[k].check(step, output); c && !c->values.empty()) {
+                const Label label = labels[k];
                 unit = c->unit, name = c->name;
                 if (label == Label::Open && anyGood) continue;
                 auto& to = label == Label::Bad ? bad : good;

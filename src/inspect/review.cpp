@@ -1,5 +1,7 @@
 #include "inspect/review.h"
 
+#include "inspect/labels.h"
+
 #include "recipe/naming.h"
 
 #include <algorithm>
@@ -84,16 +86,18 @@ private:
         return c.limits.any() || c.match == Match::Place ||
                std::any_of(c.elements.begin(), c.elements.end(), [](const Element& e) { return bool(e.own); });
     }
-    Label labelOf(std::size_t trial) const { return m_recipe.trials[trial].label; }
+    Label labelOf(std::size_t trial) const { return inspect::labelOf(m_recipe.trials[trial]); }
     static std::string trialName(std::size_t t) { return "trial " + std::to_string(t + 1); }
     static std::string percent(double share) { return std::to_string(int(std::floor(share * 100 + 0.5))) + " %"; }
-    // Calls with every result of a check: trial, item, result.
+    // Calls with every result of a check: trial, the part's label, result.
     template <class F> void eachResult(const Step& s, const Check& c, F call) const
     {
         for (std::size_t t = 0; t < m_trials.size() && t < m_recipe.trials.size(); ++t)
-            if (m_trials[t])
-                for (const ItemResult& item : m_trials[t]->items)
-                    if (const CheckResult* r = item.check(s.id, c.output)) call(t, item, *r);
+            if (m_trials[t]) {
+                const auto labels = labelsOf(m_recipe, m_recipe.trials[t], *m_trials[t]);
+                for (std::size_t i = 0; i < labels.size(); ++i)
+                    if (const CheckResult* r = m_trials[t]->items[i].check(s.id, c.output)) call(t, labels[i], *r);
+            }
     }
 
     void units()
@@ -185,11 +189,11 @@ private:
         double worst = 0;
         std::string why;
         std::set<std::size_t> goodTrials, lostTrials, badTrials, caughtTrials;
-        eachResult(s, c, [&](std::size_t t, const ItemResult&, const CheckResult& r) {
+        eachResult(s, c, [&](std::size_t t, Label label, const CheckResult& r) {
             const bool open = r.verdict == Verdict::Fail || r.verdict == Verdict::NotMeasured;
-            if (labelOf(t) == Label::Bad) badTrials.insert(t);
-            if (labelOf(t) == Label::Bad && open) caughtTrials.insert(t);
-            if (labelOf(t) != Label::Good) return;
+            if (label == Label::Bad) badTrials.insert(t);
+            if (label == Label::Bad && open) caughtTrials.insert(t);
+            if (label != Label::Good) return;
             goodTrials.insert(t);
             if (r.verdict == Verdict::NotMeasured) {
                 ++lost, lostTrials.insert(t);
@@ -264,6 +268,24 @@ private:
             for (const std::string& w : r->warnings)
                 say(Doubt::Picture, nullptr, "", int(t), trialName(t), w,
                     "take it out of the trials, or calibrate for it");
+            // Labels of parts whose part is not there: the part was lost, or another picture took the place.
+            for (const std::size_t l : labelsWithoutItem(m_recipe, m_recipe.trials[t], *r))
+                say(Doubt::Label, nullptr, "", int(t), trialName(t),
+                    "the " + std::string(recipe::name(m_recipe.trials[t].items[l].label)) + " part labelled at " +
+                        std::to_string(int(std::lround(m_recipe.trials[t].items[l].at.x))) + ", " +
+                        std::to_string(int(std::lround(m_recipe.trials[t].items[l].at.y))) + " px was not found",
+                    "see why it is not found, or take its label away");
+            if (!m_recipe.trials[t].items.empty()) {
+                const auto labels = labelsOf(m_recipe, m_recipe.trials[t], *r);
+                for (std::size_t i = 0; i < labels.size(); ++i) {
+                    const ItemResult& item = r->items[i];
+                    const std::string part = "part " + std::to_string(item.number) + " is labelled ";
+                    if (labels[i] == Label::Good && item.rejected())
+                        disagrees(t, part + "good and rejected: " + item.sentence());
+                    if (labels[i] == Label::Bad && item.accepted()) disagrees(t, part + "bad and accepted");
+                }
+                continue;
+            }
             if (labelOf(t) == Label::Good && r->rejected()) {
                 std::string why;
                 for (const ItemResult& item : r->items)

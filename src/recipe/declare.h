@@ -39,6 +39,17 @@ public:
         m_kind.source = std::move(source);
         m_kind.defaults = P{};
     }
+    Declare& called(std::string name) { return m_kind.usualName = std::move(name), *this; }
+    // Settings that are read only while a choice has one of these values.
+    Declare& readWhen(std::initializer_list<const char*> keys, const std::string& choice,
+                      const std::vector<std::string>& values)
+    {
+        for (const char* key : keys)
+            for (ParamSpec& p : m_kind.params)
+                if (p.key == key) p.when = choice, p.is = values;
+        return *this;
+    }
+    Declare& onRound(std::string output) { return m_kind.roles.roundValue = std::move(output), *this; }
     Declare& purpose(std::string words) { return m_kind.purpose = std::move(words), *this; }
     Declare& drawn(std::string words) { return m_kind.gesture = std::move(words), *this; }
     Declare& isDatum() { return m_kind.datum = m_kind.byArea = true, *this; }
@@ -147,7 +158,7 @@ public:
     requires std::is_enum_v<E> Declare& param(E P::*m, Words w, std::vector<Choice> all, bool primary = false)
     {
         auto names = all;
-        ParamSpec s{w.key, w.label, w.help, base::Unit::None, Choices{std::move(all)}, {}, primary, {}, {}};
+        ParamSpec s{w.key, w.label, w.help, base::Unit::None, Choices{std::move(all)}, {}, primary, {}, {}, {}, {}};
         s.get = [m, names](const std::any& p) -> Value {
             return names.at(std::size_t(std::any_cast<const P&>(p).*m)).key;
         };
@@ -204,7 +215,7 @@ public:
 private:
     template <class Stored, class M> Declare& add(M P::*m, Words w, base::Unit u, Domain d, bool primary)
     {
-        ParamSpec s{w.key, w.label, w.help, u, std::move(d), {}, primary, {}, {}};
+        ParamSpec s{w.key, w.label, w.help, u, std::move(d), {}, primary, {}, {}, {}, {}};
         s.get = [m](const std::any& p) -> Value { return Stored(std::any_cast<const P&>(p).*m); };
         s.put = [m](std::any& p, const Value& v) { std::any_cast<P&>(p).*m = M(std::get<Stored>(v)); };
         return push(std::move(s));

@@ -3,6 +3,8 @@
 #include "base/text.h"
 #include "recipe/recipe_file.h"
 
+#include <filesystem>
+#include <map>
 #include <nlohmann/json.hpp>
 
 namespace recipe
@@ -65,6 +67,12 @@ json bareSettings(const Recipe& r)
     Recipe bare = r;
     bare.steps.clear();
     bare.trials.clear();
+    bare.trialsInside = false;
+    bare.setAside.clear();
+    bare.history.clear();
+    bare.arrangement.clear();
+    bare.variant.clear();
+    bare.variants.clear();
     bare.reference = {};
     bare.empty = {};
     bare.revision = 1;
@@ -103,6 +111,59 @@ std::vector<std::string> differences(const Recipe& before, const Recipe& now)
     if (toJson(a, "") != toJson(b, "")) out.push_back("another calibration");
     if (bareSettings(before) != bareSettings(now)) out.push_back("recipe settings");
     if (out.empty() && identity(before) != identity(now)) out.push_back("the order of its steps");
+    return out;
+}
+
+std::vector<std::string> trialDifferences(const Recipe& before, const Recipe& now)
+{
+    // A picture is known by its file's name: it may have moved, or gone inside of the recipe.
+    const auto labels = [](const Recipe& r) {
+        std::multimap<std::string, std::pair<Label, std::vector<ItemLabel>>> out;
+        for (const Trial& t : r.trials)
+            out.emplace(std::filesystem::path(t.picture).filename().string(), std::pair{t.label, t.items});
+        return out;
+    };
+    auto was = labels(before);
+    std::size_t added = 0, relabelled = 0;
+    for (const auto& [picture, label] : labels(now)) {
+        const auto it = was.find(picture);
+        if (it == was.end()) {
+            ++added;
+            continue;
+        }
+        relabelled += it->second != label;
+        was.erase(it);
+    }
+    std::vector<std::string> out;
+    const auto say = [&](std::size_t n, const std::string& what) {
+        if (n) out.push_back(std::to_string(n) + (n == 1 ? " trial " : " trials ") + what);
+    };
+    say(added, "added");
+    say(was.size(), "taken away");
+    say(relabelled, "labelled anew");
+    if (before.setAside.size() != now.setAside.size())
+        out.push_back(std::to_string(now.setAside.size()) + " pictures set aside instead of " +
+                      std::to_string(before.setAside.size()));
+    const auto byName = [](const Recipe& r) {
+        std::map<std::string, const Recipe*> named;
+        for (const auto& v : r.variants) named[v->variant] = v.get();
+        return named;
+    };
+    auto old = byName(before);
+    for (const auto& [name, variant] : byName(now)) {
+        if (name == before.variant) continue; // it was in work
+        const auto it = old.find(name);
+        if (it == old.end()) {
+            out.push_back("variant " + quoted(name) + " is new");
+            continue;
+        }
+        for (const std::string& d : differences(*it->second, *variant))
+            out.push_back("variant " + quoted(name) + ": " + d);
+    }
+    for (const auto& [name, variant] : old)
+        if (name != now.variant && !byName(now).count(name)) out.push_back("variant " + quoted(name) + " is gone");
+    if (before.variant != now.variant)
+        out.push_back("variant " + quoted(now.variant) + " in work instead of " + quoted(before.variant));
     return out;
 }
 

@@ -9,4 +9,7 @@ namespace recipe
 // same. Trials, labels and names of pictures are no difference (see recipe::identity).
 std::vector<std::string> differences(const Recipe& before, const Recipe& now);
 
+// What became of the trials and their labels, in a few words; empty when they are the same.
+std::vector<std::string> trialDifferences(const Recipe& before, const Recipe& now);
+
 } // namespace recipe

@@ -10,7 +10,8 @@ struct Gesture {
     geometry::Point from, to;
     double width = 0; // px, averaging width asked for by the wheel; 0: choose
     bool reversed = false;
-    std::string fromFeature, toFeature; // "step" ids of found geometry under the ends, when there is any
+    std::vector<geometry::Point> path{}; // of a stroke: the way the hand went, both ends included
+    std::string fromFeature, toFeature;  // "step" ids of found geometry under the ends, when there is any
 };
 struct OfferInput {
     const image::Capture& capture; // the picture in view; everything here is in its coordinates
@@ -23,6 +24,7 @@ struct OfferInput {
 };
 struct Offer {
     Step step;                       // regions and points in the coordinates of the picture in view
+    std::vector<Step> before{};      // made with it; its inputs name them "+0", "+1" …
     int rank = 0;                    // smaller first
     std::string words;               // "edge pair", "distance of two fitted lines"
     std::vector<std::string> chosen; // parameter keys that were chosen for this place

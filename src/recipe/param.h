@@ -48,6 +48,9 @@ struct ParamSpec {
     Domain domain;
     Value fallback;       // the struct's member initialiser, captured once
     bool primary = false; // one of the settings that matter; shown first
+    // A choice of the same kind, and its values under which this setting is read; empty: always.
+    std::string when{};
+    std::vector<std::string> is{};
     std::function<Value(const std::any&)> get;
     std::function<void(std::any&, const Value&)> put; // only after check() passed
 

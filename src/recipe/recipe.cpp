@@ -266,7 +266,7 @@ Step makeStep(const Recipe& recipe, const StepKind& kind)
     Step s;
     s.id = recipe.freshId();
     s.kind = kind.key;
-    s.name = recipe.freshName(kind.label);
+    s.name = recipe.freshName(kind.usualName.empty() ? kind.label : kind.usualName);
     s.params = kind.defaults;
     if (kind.datum) s.letter = recipe.freshLetter();
     if (const OutputSpec* main = kind.mainOutput()) {

@@ -12,9 +12,16 @@ namespace recipe
 enum class Label { Open, Good, Bad };
 const char* name(Label label); // "open", "good", "bad"
 
-struct Trial {
-    std::string picture; // path as it can be opened from here
+// Of one of several parts in a picture, kept by its place: finds come and go, parts do not.
+struct ItemLabel {
+    geometry::Point at; // the part's origin in the picture, px
     Label label = Label::Open;
+    friend bool operator==(const ItemLabel&, const ItemLabel&) = default;
+};
+struct Trial {
+    std::string picture;            // path as it can be opened from here
+    Label label = Label::Open;      // of the whole picture
+    std::vector<ItemLabel> items{}; // of single parts; they go before the picture's
     friend bool operator==(const Trial&, const Trial&) = default;
 };
 
@@ -44,6 +51,9 @@ struct Total {
     friend bool operator==(const Total&, const Total&) = default;
 };
 
+struct Revision;                                              // history.h
+using History = std::vector<std::shared_ptr<const Revision>>; // oldest first
+
 struct Recipe {
     std::string name = "Untitled";
     int revision = 1;
@@ -60,7 +70,15 @@ struct Recipe {
     Asset reference;
     Asset empty; // the picture without a part, for uneven light; may be missing
     std::vector<Trial> trials;
+    bool trialsInside = false;         // their pictures are saved inside of the recipe, else by their paths
+    std::vector<std::string> setAside; // pictures that are no parts (targets, empty ones): never trials
     std::vector<Step> steps;
+    // How the window is arranged: "wide", "tall", or as the reference is.
+    std::string arrangement;
+    // Variants of the part, each a recipe of its own with its reference; this one is the one in work, `variant` its name.
+    std::string variant;
+    std::vector<std::shared_ptr<const Recipe>> variants; // the others, without others
+    History history;                                     // what it was each time it was saved; no part of what it does
     // Where datums that are found by other steps lie on the reference; worked out from the rest when the recipe is
     // prepared, never stored.
     std::map<std::string, geometry::Pose> datumPoses;

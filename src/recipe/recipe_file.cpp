@@ -5,11 +5,9 @@
 #include "recipe/naming.h"
 
 #include "recipe/recipe_json.h"
-#include "recipe/zip.h"
 
 #include <algorithm>
 #include <filesystem>
-#include <fstream>
 #include <new>
 #include <set>
 
@@ -162,14 +160,24 @@ json toJson(const Recipe& r, const std::string& folder)
             else one["files"][f.key] = f.name;
         if (!asset.origin.empty()) one["taken_from"] = asset.origin;
     }
+    // A recipe of the root is one kept by itself, beside nothing: paths stay whole.
+    const auto written = [&](const std::string& picture) {
+        std::error_code ignored;
+        const fs::path below = fs::relative(picture, folder.empty() ? fs::path(".") : fs::path(folder), ignored);
+        const bool inside = !below.empty() && below.begin()->string() != ".." && folder != "/";
+        return inside ? below.generic_string() : fs::absolute(picture).generic_string();
+    };
     j["trials"] = json::array();
     for (const Trial& t : r.trials) {
-        std::error_code ignored;
-        const fs::path below = fs::relative(t.picture, folder.empty() ? fs::path(".") : fs::path(folder), ignored);
-        const bool inside = !below.empty() && below.begin()->string() != "..";
-        j["trials"].push_back({{"picture", inside ? below.generic_string() : fs::absolute(t.picture).generic_string()},
-                               {"label", name(t.label)}});
+        j["trials"].push_back({{"picture", written(t.picture)}, {"label", name(t.label)}});
+        for (const ItemLabel& i : t.items)
+            j["trials"].back()["items"].push_back({{"at", pointJson(i.at)}, {"label", name(i.label)}});
     }
+    if (!r.arrangement.empty()) j["arrangement"] = r.arrangement;
+    if (!r.variant.empty()) j["variant"] = r.variant;
+    for (const auto& v : r.variants) j["variants"].push_back(toJson(*v, folder));
+    if (r.trialsInside) j["trials_inside"] = true;
+    for (const std::string& picture : r.setAside) j["set_aside"].push_back(written(picture));
     j["steps"] = json::array();
     for (const Step& s : r.steps) j["steps"].push_back(stepToJson(s));
     return j;
@@ -623,22 +631,44 @@ base::Status readTotals(const json& totals, Recipe& r)
     }
     return {};
 }
+std::string placed(const std::string& picture, const std::string& folder)
+{
+    const fs::path p(picture);
+    return p.is_absolute() ? picture : (fs::path(folder) / p).lexically_normal().string();
+}
+constexpr std::size_t kMostLabels = 10000; // of parts in one picture
+Label labelFrom(ObjectReader& o)
+{
+    std::string label = "open";
+    o.text("label", label);
+    if (label != "good" && label != "bad" && label != "open")
+        o.wrong("label = \"" + label + "\" is not one of: good, bad, open");
+    return label == "good" ? Label::Good : label == "bad" ? Label::Bad : Label::Open;
+}
 base::Status readTrials(const json& trials, const std::string& folder, Recipe& r)
 {
     if (!trials.is_array() || trials.size() > kMostTrials)
         return fail(ErrorCode::InvalidArgument, "must be a list of at most " + std::to_string(kMostTrials), "trials");
     for (std::size_t i = 0; i < trials.size(); ++i) {
         ObjectReader t(trials[i], "trials[" + std::to_string(i) + "]");
-        std::string picture, label = "open";
-        t.text("picture", picture, true), t.text("label", label);
-        if (label != "good" && label != "bad" && label != "open")
-            t.wrong("label = \"" + label + "\" is not one of: good, bad, open");
+        Trial trial;
+        std::string picture;
+        t.text("picture", picture, true);
+        trial.picture = placed(picture, folder);
+        trial.label = labelFrom(t);
+        const json* items = t.field("items");
+        if (items && (!items->is_array() || items->size() > kMostLabels))
+            t.wrong("items must be a list of at most " + std::to_string(kMostLabels));
         if (auto ok = t.done(); !ok) return base::passOn(ok.error());
-        const fs::path p(picture);
-        r.trials.push_back({p.is_absolute() ? picture : (fs::path(folder) / p).lexically_normal().string(),
-                            label == "good"  ? Label::Good
-                            : label == "bad" ? Label::Bad
-                                             : Label::Open});
+        for (std::size_t k = 0; items && k < items->size(); ++k) {
+            ObjectReader one((*items)[k], t.where() + ": items[" + std::to_string(k) + "]");
+            ItemLabel label;
+            readPoint(one, "at", label.at);
+            label.label = labelFrom(one);
+            if (auto ok = one.done(); !ok) return base::passOn(ok.error());
+            trial.items.push_back(label);
+        }
+        r.trials.push_back(std::move(trial));
     }
     return {};
 }
@@ -699,6 +729,30 @@ base::Status fieldsOfItsVersion(const json& j)
     return {};
 }
 
+base::Result<Recipe> recipeFrom(const json& j, const std::string& folder);
+// The other variants of the part: whole recipes, each with a name of its own.
+base::Status readVariants(const json& variants, const std::string& folder, Recipe& r)
+{
+    if (!variants.is_array() || variants.size() > kMostVariants)
+        return fail(ErrorCode::InvalidArgument, "must be a list of at most " + std::to_string(kMostVariants),
+                    "variants");
+    std::set<std::string> names{r.variant};
+    for (std::size_t i = 0; i < variants.size(); ++i) {
+        const std::string where = "variants[" + std::to_string(i) + "]";
+        auto one = recipeFrom(variants[i], folder);
+        if (!one) return base::passOn(one.error(), where);
+        if (!one->variants.empty())
+            return fail(ErrorCode::InvalidArgument, "a variant cannot have variants of its own", where);
+        if (one->variant.empty() || !names.insert(one->variant).second)
+            return fail(ErrorCode::InvalidArgument,
+                        one->variant.empty() ? "variant is missing: its name"
+                                             : "the variant \"" + one->variant + "\" stands twice",
+                        where);
+        r.variants.push_back(std::make_shared<const Recipe>(std::move(*one)));
+    }
+    return {};
+}
+
 // Everything but the reference's pixels.
 base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
 {
@@ -730,6 +784,10 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     if (version == 1) reference = o.field("reference"), empty = o.field("empty_picture");
     else pictures = o.field("pictures"), assets = o.field("assets");
     const json* trials = o.field("trials");
+    o.flag("trials_inside", r.trialsInside);
+    const json* aside = o.field("set_aside");
+    o.text("arrangement", r.arrangement), o.text("variant", r.variant);
+    const json* variants = o.field("variants");
     const json* steps = o.field("steps");
     (void)o.field("$schema");
     if (auto ok = o.done(); !ok) return base::passOn(ok.error());
@@ -776,6 +834,19 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     }
     if (trials)
         if (auto ok = readTrials(*trials, folder, r); !ok) return base::passOn(ok.error());
+    if (r.arrangement != "" && r.arrangement != "wide" && r.arrangement != "tall")
+        return fail(ErrorCode::InvalidArgument, "arrangement = \"" + r.arrangement + "\" is not one of: wide, tall");
+    if (variants)
+        if (auto ok = readVariants(*variants, folder, r); !ok) return base::passOn(ok.error());
+    if (aside) {
+        if (!aside->is_array() || aside->size() > kMostTrials)
+            return fail(ErrorCode::InvalidArgument, "must be a list of at most " + std::to_string(kMostTrials),
+                        "set_aside");
+        for (const json& one : *aside) {
+            if (!one.is_string()) return fail(ErrorCode::InvalidArgument, "must be a list of texts", "set_aside");
+            r.setAside.push_back(placed(one.get<std::string>(), folder));
+        }
+    }
     if (steps)
         if (auto ok = readSteps(*steps, r); !ok) return base::passOn(ok.error());
     finishByHand(r);
@@ -787,7 +858,9 @@ struct Refused {
     ErrorCode code;
     std::string message;
 };
-base::Result<json> parse(const std::string& text)
+} // namespace
+
+base::Result<json> parseJson(const std::string& text)
 {
     if (text.size() > kLargestRecipeText)
         return fail(ErrorCode::OutOfRange, "the recipe has " + std::to_string(text.size()) + " bytes; at most " +
@@ -821,34 +894,36 @@ base::Result<json> parse(const std::string& text)
     }
 }
 
-std::string folderOf(const fs::path& path)
+base::Result<Recipe> fromText(const std::string& text, const std::string& folder, const std::string& where,
+                              const std::function<base::Result<std::string>(const std::string&)>& member)
 {
-    const fs::path parent = path.parent_path();
-    return parent.empty() ? "." : parent.string();
-}
-
-base::Result<Recipe> finish(const std::string& text, const std::string& folder, const std::string& where,
-                            const std::function<base::Result<std::string>(const std::string&)>& member)
-{
-    auto j = parse(text);
+    auto j = parseJson(text);
     if (!j) return base::passOn(j.error(), where);
     auto r = recipeFrom(*j, folder);
     if (!r) return base::passOn(r.error(), where);
-    for (const auto& [name, asset] : Recipe::assets()) {
-        Asset& one = *r.*asset;
-        if (one.files.empty()) continue;
-        for (Asset::File& f : one.files) {
-            auto bytes = member(f.name);
-            if (!bytes) return base::passOn(bytes.error(), where + ": " + assetField(name, j->value("version", 0)));
-            f.bytes = std::make_shared<const std::string>(std::move(*bytes));
+    const auto readAssets = [&](Recipe& of) -> base::Status {
+        for (const auto& [name, asset] : Recipe::assets()) {
+            Asset& one = of.*asset;
+            if (one.files.empty()) continue;
+            for (Asset::File& f : one.files) {
+                auto bytes = member(f.name);
+                if (!bytes) return base::passOn(bytes.error(), where + ": " + assetField(name, j->value("version", 0)));
+                f.bytes = std::make_shared<const std::string>(std::move(*bytes));
+            }
+            auto made = makeAsset(of.pictures, std::move(one.files), one.origin);
+            if (!made) return base::passOn(made.error(), where);
+            one = std::move(*made);
         }
-        auto made = makeAsset(r->pictures, std::move(one.files), one.origin);
-        if (!made) return base::passOn(made.error(), where);
-        one = std::move(*made);
+        return {};
+    };
+    if (auto ok = readAssets(*r); !ok) return base::passOn(ok.error());
+    for (auto& v : r->variants) {
+        auto whole = std::make_shared<Recipe>(*v);
+        if (auto ok = readAssets(*whole); !ok) return base::passOn(ok.error());
+        v = std::move(whole);
     }
     return r;
 }
-} // namespace
 
 base::Result<Step> stepFromJson(const json& j, const std::string& where) { return StepReader(j, where).read(); }
 
@@ -910,164 +985,6 @@ base::Result<Region> regionFromJson(const json& j)
     if (auto ok = o.done(); !ok) return base::passOn(ok.error());
     if (auto ok = r.check(); !ok) return base::passOn(ok.error());
     return r;
-}
-
-base::Result<Recipe> load(const std::string& path)
-{
-    std::error_code ignored;
-    if (fs::is_directory(path, ignored)) {
-        const std::string file = (fs::path(path) / "recipe.json").string();
-        auto text = base::readFile(file, kLargestRecipeText);
-        if (!text) return base::passOn(text.error());
-        return finish(*text, path, file,
-                      [&](const std::string& name) { return base::readFile((fs::path(path) / name).string()); });
-    }
-    // A packed recipe holds pictures and may be large, a plain one is text.
-    std::uint64_t most = base::kLargestFile;
-    if (fs::is_regular_file(path, ignored)) {
-        char head[2] = {};
-        std::ifstream(path, std::ios::binary).read(head, 2);
-        if (!isZip(std::string(head, 2))) most = kLargestRecipeText;
-    }
-    auto bytes = base::readFile(path, most);
-    if (!bytes) return base::passOn(bytes.error());
-    if (!isZip(*bytes)) {
-        const auto first = bytes->find_first_not_of(" \t\r\n\xef\xbb\xbf");
-        if (first == std::string::npos || (*bytes)[first] != '{')
-            return fail(ErrorCode::Corrupt, "neither a packed recipe (zip) nor JSON", path);
-        const std::string folder = folderOf(path);
-        return finish(*bytes, folder, path,
-                      [&](const std::string& name) { return base::readFile((fs::path(folder) / name).string()); });
-    }
-    return unpacked(*bytes, path, folderOf(path));
-}
-
-base::Result<Recipe> unpacked(const std::string& bytes, const std::string& name, const std::string& folder)
-{
-    auto members = readZip(bytes);
-    if (!members) return base::passOn(members.error(), name);
-    const auto text = members->find("recipe.json");
-    if (text == members->end()) return fail(ErrorCode::Corrupt, "the packed recipe holds no recipe.json", name);
-    return finish(text->second, folder, name + ": recipe.json",
-                  [&](const std::string& wanted) -> base::Result<std::string> {
-                      const auto it = members->find(wanted);
-                      if (it == members->end())
-                          return fail(ErrorCode::NotFound, "the packed recipe holds no \"" + wanted + "\"");
-                      return it->second;
-                  });
-}
-
-namespace
-{
-// The names its pictures have inside of the recipe: plain, different, and none of them recipe.json.
-Recipe withInnerNames(const Recipe& r)
-{
-    Recipe copy = r;
-    std::set<std::string> taken{"recipe.json", ""};
-    for (const auto& [role, member] : Recipe::assets())
-        for (Asset::File& f : (copy.*member).files) {
-            const std::string leaf = fs::path(f.name).filename().string();
-            std::string name = leaf;
-            if (taken.count(name)) name = std::string(role) + "-" + leaf;
-            for (int n = 2; !taken.insert(name).second; ++n) name = role + std::to_string(n) + "-" + leaf;
-            f.name = name;
-        }
-    return copy;
-}
-base::Result<std::string> textOf(const Recipe& r, const std::string& folder, const std::string& path)
-{
-    try {
-        return toJson(r, folder).dump(2) + "\n";
-    } catch (const json::exception&) {
-        for (std::size_t i = 0; i < r.trials.size(); ++i)
-            if (!base::isUtf8(r.trials[i].picture))
-                return fail(
-                    ErrorCode::InvalidArgument,
-                    "the path is no UTF-8 text and cannot be written: move the picture below the recipe's folder",
-                    "trials[" + std::to_string(i) + "]: picture");
-        return fail(ErrorCode::InvalidArgument, "a name is no UTF-8 text and cannot be written", path);
-    }
-}
-base::Result<std::string> zipOf(const Recipe& inner, std::string text)
-{
-    std::map<std::string, std::string> members{{"recipe.json", std::move(text)}};
-    for (const auto& [role, member] : Recipe::assets())
-        for (const Asset::File& f : (inner.*member).files) members[f.name] = *f.bytes;
-    return writeZip(members);
-}
-} // namespace
-
-base::Result<std::string> packed(const Recipe& r, const std::string& folder)
-{
-    const Recipe inner = withInnerNames(r);
-    auto text = textOf(inner, folder, inner.name);
-    if (!text) return base::passOn(text.error());
-    return zipOf(inner, std::move(*text));
-}
-
-std::string identity(const Recipe& r)
-{
-    Recipe bare = r;
-    bare.trials.clear();
-    bare.revision = 1;
-    bare.reference = {};
-    bare.empty = {};
-    for (Step& s : bare.steps)
-        for (Check& c : s.checks)
-            if (!c.limits.any() && c.elements.empty()) c.limits.unit = base::Unit::None; // of no limits
-    json plain = toJson(bare, "");
-    plain["version"] = 1; // of the identity: a newer way of writing makes no other recipe
-    std::string all = plain.dump(-1, ' ', false, json::error_handler_t::replace);
-    for (const auto& [role, member] : Recipe::assets()) {
-        const Asset& asset = r.*member;
-        if (asset.files.empty()) all += "\nnone";
-        for (const Asset::File& f : asset.files) all += "\n" + f.key + base::sha256(*f.bytes);
-    }
-    return base::sha256(all);
-}
-
-base::Status save(const Recipe& r, const std::string& path, base::FileSystem& files)
-{
-    std::error_code ignored;
-    const bool folder = fs::is_directory(path, ignored);
-    const bool plain = !folder && fs::path(path).extension() == ".json";
-    const std::string place = folder ? path : folderOf(path);
-    const Recipe copy = withInnerNames(r);
-    auto text = textOf(copy, place, path);
-    if (!text) return base::passOn(text.error());
-    if (!folder && !plain) {
-        auto bytes = zipOf(copy, std::move(*text));
-        if (!bytes) return base::passOn(bytes.error(), path);
-        return base::writeAtomic(files, path, *bytes);
-    }
-    for (const auto& [role, member] : Recipe::assets())
-        for (const Asset::File& f : (copy.*member).files)
-            if (auto ok = base::writeAtomic(files, (fs::path(place) / f.name).string(), *f.bytes); !ok) return ok;
-    return base::writeAtomic(files, folder ? (fs::path(path) / "recipe.json").string() : path, *text);
-}
-
-base::Status pack(const std::string& folder, const std::string& recipePath)
-{
-    auto r = load(folder);
-    if (!r) return base::passOn(r.error());
-    return save(*r, recipePath);
-}
-
-base::Status unpack(const std::string& recipePath, const std::string& folder, bool overwrite)
-{
-    auto r = load(recipePath);
-    if (!r) return base::passOn(r.error());
-    std::error_code error;
-    fs::create_directories(folder, error);
-    if (error) return fail(ErrorCode::Io, "cannot make the folder: " + error.message(), folder);
-    std::vector<std::string> names{"recipe.json"};
-    for (const auto& [role, member] : Recipe::assets())
-        for (const Asset::File& f : ((*r).*member).files) names.push_back(f.name);
-    for (const std::string& name : names)
-        if (const fs::path file = fs::path(folder) / fs::path(name).filename();
-            !overwrite && !name.empty() && fs::exists(fs::symlink_status(file, error)))
-            return fail(ErrorCode::InvalidArgument, "is there already; --overwrite replaces it", file.string());
-    return save(*r, folder);
 }
 
 } // namespace recipe

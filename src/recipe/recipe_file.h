@@ -23,9 +23,20 @@ constexpr int kFormatVersion = 2;
 constexpr std::uint64_t kLargestRecipeText = 32ULL << 20; // bytes of recipe.json
 constexpr int kDeepestNesting = 64;
 constexpr std::size_t kMostSteps = 5000, kMostTrials = 100000, kMostChecks = 1000; // checks: of one step
+constexpr std::size_t kMostVariants = 100;
 
 base::Result<Recipe> load(const std::string& path);
-base::Status save(const Recipe& recipe, const std::string& path, base::FileSystem& files = base::realFiles());
+// With `pictures` those of the trials go along when the recipe says so; without, they stay where they are.
+base::Status save(const Recipe& recipe, const std::string& path, base::FileSystem& files = base::realFiles(),
+                  bool pictures = true);
+// The pictures a recipe carries, those of its variants too.
+std::vector<const Asset::File*> assetFiles(const Recipe& recipe);
+// What the trials' pictures take, and how many of them cannot be read.
+struct Carried {
+    int pictures = 0, missing = 0;
+    std::uint64_t bytes = 0;
+};
+Carried carried(const Recipe& recipe);
 // The packed recipe as bytes, and back; picture paths of trials are relative to `folder`. A recipe to be kept with
 // records needs no trials.
 base::Result<std::string> packed(const Recipe& recipe, const std::string& folder);
@@ -39,6 +50,10 @@ base::Status unpack(const std::string& recipePath, const std::string& folder, bo
 
 // Picture paths are written relative to `folder` when they lie below it, else as they are.
 nlohmann::json toJson(const Recipe& recipe, const std::string& folder);
+// What load() is made of. `member` gives the bytes of a picture the text names.
+base::Result<Recipe> fromText(const std::string& text, const std::string& folder, const std::string& where,
+                              const std::function<base::Result<std::string>(const std::string&)>& member);
+base::Result<nlohmann::json> parseJson(const std::string& text); // repeated keys and deep nesting are refused
 nlohmann::json stepToJson(const Step& step);
 base::Result<Step> stepFromJson(const nlohmann::json& json, const std::string& where); // `where` names it in errors
 nlohmann::json namingToJson(const image::Naming& naming);

@@ -72,6 +72,7 @@ struct Roles {
     std::vector<std::pair<std::string, std::string>> places;
     std::string reversed;      // the flag that turns every search round
     std::string reversedRound; // the flag that turns a search along a ring or arc round; a window's ends are swapped
+    std::string roundValue;    // what is judged when the region becomes a ring or arc
     std::string colourSetting, colourValue; // the choice, and what it is when colours are shown by samples
     std::string colourRegion;               // the area on the reference whose colours are samples too
 };

@@ -33,6 +33,14 @@ namespace
 {
 bool isSet(const ParamSpec* flag, const std::any& values) { return flag && std::get<bool>(flag->get(values)); }
 } // namespace
+bool StepKind::isRead(const ParamSpec& p, const std::any& values) const
+{
+    const ParamSpec* choice = p.when.empty() ? nullptr : param(p.when);
+    if (!choice) return true;
+    const std::string now = std::get<std::string>(choice->get(values));
+    return std::find(p.is.begin(), p.is.end(), now) != p.is.end() && isRead(*choice, values);
+}
+
 bool StepKind::isReversed(const std::any& values) const { return isSet(param(roles.reversed), values); }
 bool StepKind::isReversedRound(const std::any& values) const
 {

@@ -14,9 +14,10 @@ namespace recipe
 
 struct StepKind {
     std::string key, label, help, source;
-    std::string purpose; // words a person may look for: "width gap thickness"
-    std::string gesture; // how a person makes one on the sheet: "stroke from one hole to the other"
-    std::string symbol;  // name of the drawing symbol
+    std::string usualName; // of a new step; empty: the label
+    std::string purpose;   // words a person may look for: "width gap thickness"
+    std::string gesture;   // how a person makes one on the sheet: "stroke from one hole to the other"
+    std::string symbol;    // name of the drawing symbol
     Question question = Question::What;
     int version = 1;
     bool datum = false; // finds parts; others follow it
@@ -58,6 +59,7 @@ struct StepKind {
     // files.
     base::Status consistent(const std::any& params, bool labels = false) const;
     bool mustBeTaught(const std::any& params) const;
+    bool isRead(const ParamSpec& param, const std::any& params) const; // under the choices that are made
     const RegionSpec* region(const std::string& name) const;
     const OutputSpec* output(const std::string& name) const;
     const InputSpec* input(const std::string& name) const;

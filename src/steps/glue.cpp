@@ -257,4 +257,41 @@ Point datumDirection(const RunInput& in)
                                     : std::get<geometry::Segment>(datum->second).along();
 }
 
+namespace
+{
+double offLine(geometry::Point a, geometry::Point b, geometry::Point q)
+{
+    const geometry::Point d = b - a;
+    const double length = std::hypot(d.x, d.y);
+    return length < 1e-9 ? geometry::distance(a, q) : std::abs(geometry::cross(d * (1 / length), q - a));
+}
+} // namespace
+
+double bulge(const std::vector<geometry::Point>& path)
+{
+    double most = 0;
+    for (const geometry::Point q : path) most = std::max(most, offLine(path.front(), path.back(), q));
+    return most;
+}
+
+std::optional<geometry::Point> bentLegs(const std::vector<geometry::Point>& path)
+{
+    if (path.size() < 5) return std::nullopt;
+    std::size_t bend = 0;
+    double most = 0;
+    for (std::size_t i = 1; i + 1 < path.size(); ++i)
+        if (const double d = offLine(path.front(), path.back(), path[i]); d > most) most = d, bend = i;
+    const geometry::Point a = path.front(), corner = path[bend], b = path.back();
+    const double first = geometry::distance(a, corner), second = geometry::distance(corner, b);
+    if (std::min(first, second) < 24) return std::nullopt;
+    const double turn = std::abs(geometry::wrapped(geometry::angleOf(b - corner) - geometry::angleOf(corner - a)));
+    if (turn < geometry::radians(20) || turn > geometry::radians(170)) return std::nullopt;
+    for (std::size_t i = 0; i < path.size(); ++i) {
+        const bool before = i <= bend;
+        const double off = before ? offLine(a, corner, path[i]) : offLine(corner, b, path[i]);
+        if (off > 0.06 * (before ? first : second) + 3) return std::nullopt; // an arc
+    }
+    return corner;
+}
+
 } // namespace steps

@@ -65,6 +65,10 @@ std::vector<recipe::Offer> pairOffer(const recipe::Gesture& g, const recipe::Off
     o.rank = rank;
     return {o};
 }
+// How far the way of a stroke leaves the straight line between its ends, px.
+double bulge(const std::vector<geometry::Point>& path);
+// Where a stroke of two straight legs is bent by 20° or more; nothing: it is straight or curved.
+std::optional<geometry::Point> bentLegs(const std::vector<geometry::Point>& path);
 // Stands for one place: a point, or something with a centre.
 inline bool hasPlace(const recipe::Feature& f)
 {

@@ -151,7 +151,14 @@ template <class P> recipe::Declare<P>& declareSelection(recipe::Declare<P>& d)
                {"opening", "Remove specks", "Objects narrower than this square are removed; 1 removes nothing."},
                Unit::Pixel, Whole{1, 301})
         .param(&P::closing, {"closing", "Close gaps", "Gaps narrower than this square are closed; 1 closes nothing."},
-               Unit::Pixel, Whole{1, 301});
+               Unit::Pixel, Whole{1, 301})
+        .readWhen({"objects"}, "mode", {"automatic", "two_peaks", "local", "fixed"})
+        .readWhen({"once"}, "mode", {"automatic", "two_peaks"})
+        .readWhen({"low", "high", "outside"}, "mode", {"fixed"})
+        .readWhen({"local_window", "local_offset", "local_spread"}, "mode", {"local"})
+        .readWhen({"tolerance", "lightness"}, "mode", {"colour"})
+        .readWhen({"smooth_size"}, "smooth", {"median", "gaussian"})
+        .readWhen({"background_size"}, "background", {"opening"});
 }
 
 } // namespace steps

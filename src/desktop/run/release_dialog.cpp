@@ -1,5 +1,6 @@
 #include "desktop/run/release_dialog.h"
 
+#include "desktop/person.h"
 #include "recipe/recipe_file.h"
 #include "recipe/soundness.h"
 
@@ -8,7 +9,6 @@
 #include <QFormLayout>
 #include <QLineEdit>
 #include <QListWidget>
-#include <QSettings>
 #include <QVBoxLayout>
 
 namespace desktop
@@ -56,7 +56,7 @@ ReleaseDialog::ReleaseDialog(const Session& session, const RunPage& run, QWidget
         if (list->count() == 0) list->addItem(tr("Nothing differs: the same recipe is on the line already"));
     }
     auto* form = new QFormLayout;
-    m_by = new QLineEdit(QSettings().value(QStringLiteral("run/by"), qEnvironmentVariable("USER")).toString(), this);
+    m_by = new QLineEdit(person(), this);
     m_by->setObjectName(QStringLiteral("releaseBy"));
     m_by->setMaxLength(200);
     m_by->setToolTip(tr("Who answers for it; kept with the records."));
@@ -70,7 +70,7 @@ ReleaseDialog::ReleaseDialog(const Session& session, const RunPage& run, QWidget
     const auto refresh = [this, go, may] { go->setEnabled(may && !m_by->text().trimmed().isEmpty()); };
     connect(m_by, &QLineEdit::textChanged, this, refresh);
     connect(buttons, &QDialogButtonBox::accepted, this, [this] {
-        QSettings().setValue(QStringLiteral("run/by"), by());
+        setPerson(by());
         accept();
     });
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);

@@ -1,6 +1,7 @@
 #include "desktop/run/run_page.h"
 
 #include "recipe/differences.h"
+#include "recipe/history.h"
 #include "recipe/recipe_file.h"
 #include "recipe/soundness.h"
 #include "report/theme.h"
@@ -203,6 +204,10 @@ base::Status RunPage::release(const QString& by)
     if (m_released && m_released->identity != recipe::identity(recipe) && recipe.revision <= m_released->revision &&
         recipe.name == m_released->recipe().name)
         recipe.revision = m_released->revision + 1; // what runs is never two things under one number
+    // Nor is what is saved and what is edited since.
+    if (m_session.modified() && !recipe.history.empty() && recipe.history.back()->number == recipe.revision &&
+        !(m_released && m_released->identity == recipe::identity(recipe)))
+        ++recipe.revision;
     auto prepared = inspect::Prepared::make(std::move(recipe), m_session.prepared().get());
     if (!prepared) return base::passOn(prepared.error());
     auto made = records::release(std::make_shared<const inspect::Prepared>(std::move(*prepared)), by.toStdString());
@@ -210,7 +215,7 @@ base::Status RunPage::release(const QString& by)
     const auto name = [](const records::Release& r) {
         return q(r.recipe().name) + tr(" revision %1 · %2").arg(r.revision).arg(q(r.identity.substr(0, 12)));
     };
-    m_session.setRevision((*made)->revision);
+    m_session.setRevision((*made)->revision, by);
     auto log = records::RecordLog::open(m_log);
     const base::Status written =
         log ? (*log)->append(**made, m_released ? m_released->identity : std::string()) : base::passOn(log.error());

@@ -5,6 +5,7 @@
 #include "desktop/param_form.h"
 #include "desktop/setup/step_acts.h"
 #include "desktop/symbols.h"
+#include "inspect/labels.h"
 
 #include <QAbstractSpinBox>
 #include <QAction>
@@ -210,7 +211,7 @@ void TrialGrid::placeColumns()
     const Check* check = m_session.selectedCheck();
     switch (m_order) {
     case Order::Taken: break;
-    case Order::Label: by([&](int t) { return int(recipe.trials[std::size_t(t)].label); }); break;
+    case Order::Label: by([&](int t) { return int(inspect::labelOf(recipe.trials[std::size_t(t)])); }); break;
     case Order::Name: by([&](int t) { return recipe.trials[std::size_t(t)].picture; }); break;
     case Order::Verdict:
         by([&](int t) {
@@ -250,6 +251,15 @@ int TrialGrid::columnOf(int trial, int item) const
     return -1;
 }
 
+Label TrialGrid::labelOf(int c) const
+{
+    const Column& at = place(c);
+    const Trial& t = m_session.recipe().trials[std::size_t(at.trial)];
+    const auto* r = m_session.result(at.trial);
+    if (at.item < 0 || !r || at.item >= int(r->items.size())) return inspect::labelOf(t);
+    return inspect::labelsOf(m_session.recipe(), t, *r)[std::size_t(at.item)];
+}
+
 QString TrialGrid::columnWord(int c) const
 {
     const Column& p = place(c);
@@ -266,10 +276,39 @@ void TrialGrid::rebuild()
     bool fixed = false;
     for (const Step& s : r.steps)
         if (const StepKind* k = findKind(s.kind)) {
-            if (k->datum) addGroup(r, s.id);
-            else if (s.datum.empty() || !r.find(s.datum)) fixed = true;
+            if (k->datum && (s.datum.empty() || !r.find(s.datum))) addTree(r, s.id, 0);
+            else if (!k->datum && (s.datum.empty() || !r.find(s.datum))) fixed = true;
         }
-    if (!fixed) return;
+    if (fixed) addFixed(r);
+    // Ties of the chosen row, both ways.
+    const Step* chosen = r.find(m_session.draft() ? m_session.draft()->offer().step.id : m_session.selected());
+    if (!chosen) return;
+    std::set<std::string> read;
+    for (const auto& [key, id] : chosen->inputs) read.insert(id);
+    for (const auto& [key, of] : chosen->regionsOf) read.insert(of.step);
+    const auto by = r.readBy(chosen->id);
+    for (GridRow& row : m_rows) {
+        if (row.kind == RowKind::FeaturesLine || row.kind == RowKind::FixedHead || row.element >= 0) continue;
+        const Step* s = r.find(row.step);
+        if (read.count(row.step)) row.tie = GridRow::Tie::Read;
+        else if (s && s->datum != chosen->id && std::find(by.begin(), by.end(), row.step) != by.end())
+            row.tie = GridRow::Tie::Reader;
+    }
+}
+
+// A datum with what follows it, then the datums found in it.
+void TrialGrid::addTree(const Recipe& r, const std::string& datum, int depth)
+{
+    const std::size_t from = m_rows.size();
+    addGroup(r, datum);
+    for (std::size_t i = from; i < m_rows.size(); ++i) m_rows[i].depth = depth;
+    if (depth > 20) return; // steps of a circle are refused long before
+    for (const Step& s : r.steps)
+        if (const StepKind* k = findKind(s.kind); k && k->datum && s.datum == datum) addTree(r, s.id, depth + 1);
+}
+
+void TrialGrid::addFixed(const Recipe& r)
+{
     GridRow head;
     head.kind = RowKind::FixedHead;
     head.name = QObject::tr("fixed to the picture");
@@ -317,20 +356,23 @@ GridColumn TrialGrid::column(int c) const
     out.head = QString::number(at.trial + 1);
     out.begins = at.begins, out.bracket = at.bracket, out.lost = at.lost;
     if (at.item >= 0) out.head += QStringLiteral(".") + QString::number(at.item + 1);
-    out.label = t.label == Label::Good  ? report::Sign::Good
-                : t.label == Label::Bad ? report::Sign::Bad
-                                        : report::Sign::Open;
-    out.flag = at.begins && m_session.agreement(at.trial) == Session::Agreement::Disagrees;
     const auto* r = m_session.result(at.trial);
+    const Label said = labelOf(c);
+    out.label = said == Label::Good ? report::Sign::Good : said == Label::Bad ? report::Sign::Bad : report::Sign::Open;
+    out.flag = at.begins && m_session.agreement(at.trial) == Session::Agreement::Disagrees;
+    if (r && at.item >= 0 && at.item < int(r->items.size())) { // of this part alone
+        const auto outcome = r->items[std::size_t(at.item)].outcome;
+        out.flag = said != Label::Open && outcome != inspect::Outcome::Unjudged &&
+                   (outcome == inspect::Outcome::Accept) != (said == Label::Good);
+    }
     out.answered = r && (r->error || !r->items.empty());
     out.error = r && r->error.has_value();
     // An answer that came since the columns were laid out may hold fewer parts.
     const bool there = r && at.item >= 0 && at.item < int(r->items.size());
     if (r) out.outcome = there ? r->items[std::size_t(at.item)].outcome : r->outcome();
-    if (!at.begins) out.label.reset(); // the label is the picture's
     out.tip = QObject::tr("trial %1 · %2 · labelled %3")
                   .arg(at.trial + 1)
-                  .arg(QFileInfo(QString::fromStdString(t.picture)).fileName(), QString::fromLatin1(name(t.label)));
+                  .arg(QFileInfo(QString::fromStdString(t.picture)).fileName(), QString::fromLatin1(name(said)));
     if (r)
         for (const std::string& w : r->warnings) out.tip += QStringLiteral("\n") + QString::fromStdString(w);
     if (r && r->error) out.tip += QStringLiteral("\n") + QString::fromStdString(*r->error);
@@ -427,8 +469,18 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->addWidget(m_whole);
+    m_right = new QSplitter(Qt::Vertical, this);
+    m_right->setObjectName(QStringLiteral("rightSplitter"));
+    m_right->setChildrenCollapsible(false);
+    m_rightTop = new QWidget(m_right);
+    auto* rightTop = new QHBoxLayout(m_rightTop);
+    rightTop->setContentsMargins(0, 0, 0, 0);
+    rightTop->setSpacing(0);
+    m_right->hide();
+    connect(m_right, &QSplitter::splitterMoved, this, [this] { m_heightsChosen = true; });
     setTabOrder(m_sheet, m_grid);
 
+    connect(&session, &Session::recipeChanged, this, [this] { setTall(wantsTall()); });
     connect(&session, &Session::recipeChanged, this, &SetupPage::refreshGrid);
     connect(&session, &Session::resultsChanged, this, &SetupPage::refreshGrid);
     connect(&session, &Session::trialChanged, this, &SetupPage::refreshGrid);
@@ -453,7 +505,8 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
     connect(m_grid, &GridView::labelClicked, this, [this](int column, bool bad) {
         const int c = m_source.place(column).trial;
         m_session.setTrial(c);
-        const Label now = m_session.recipe().trials[std::size_t(c)].label;
+        if (const int item = m_source.place(column).item; item >= 0) m_session.setItem(item);
+        const Label now = m_source.labelOf(column);
         label(bad ? Label::Bad : now == Label::Open ? Label::Good : now == Label::Good ? Label::Bad : Label::Open);
     });
     connect(m_grid, &GridView::foldToggled, this, [this](int r) {
@@ -479,7 +532,10 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
     });
     connect(m_evidence->objects(), &ObjectsView::explained, m_sheet, &SheetView::sayAtPointer);
     connect(m_evidence->objects(), &ObjectsView::explained, &session, &Session::said);
-    connect(m_upper, &QSplitter::splitterMoved, this, &SetupPage::arrange);
+    connect(m_upper, &QSplitter::splitterMoved, this, [this] {
+        m_widthsChosen = true;
+        arrange();
+    });
     connect(m_whole, &QSplitter::splitterMoved, this, [this] { m_heightsChosen = true; });
     connect(m_sheet, &SheetView::armedUsed, this, [this] {
         for (QToolButton* b : m_questions) b->setChecked(false);
@@ -491,6 +547,7 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
                 field->setFocus(Qt::OtherFocusReason), field->end(false);
         });
     });
+    connect(m_evidence, &EvidenceView::deleteWanted, this, [this] { m_acts->remove(); });
     connect(m_evidence->form(), &ParamForm::entered, this, [this] { m_sheet->setFocus(); });
     makeActions();
     qApp->installEventFilter(this);
@@ -535,6 +592,7 @@ bool SetupPage::eventFilter(QObject* object, QEvent* e)
 // evidence for themselves.
 void SetupPage::arrange()
 {
+    if (m_isTall) return arrangeTall();
     constexpr int least = 300;
     const int all = m_lower->width(), high = m_whole->height();
     if (all < 100) return;
@@ -556,10 +614,112 @@ void SetupPage::arrange()
     m_evidence->formIsElsewhere(beside);
 }
 
-void SetupPage::restoreHeights(const QByteArray& state)
+// ---------------------------------------------------------------- two arrangements
+// A part that is higher than wide stands beside everything else.
+bool SetupPage::wantsTall() const
 {
-    m_heightsChosen = true;
-    m_whole->restoreState(state);
+    const Recipe& r = m_session.recipe();
+    if (!r.arrangement.empty()) return r.arrangement == "tall";
+    const auto& reference = r.reference.capture;
+    if (!reference) return false;
+    // The taught part when there is one, else the picture.
+    double w = reference->width(), h = reference->rows();
+    for (const Step& s : r.steps)
+        if (const StepKind* k = findKind(s.kind); k && k->datum && s.datum.empty())
+            for (const RegionSpec& spec : k->regions)
+                if (const auto it = s.regions.find(spec.key); spec.teaching && it != s.regions.end()) {
+                    double left = 1e300, right = -1e300, top = 1e300, bottom = -1e300;
+                    for (const auto& outline : it->second.outlines(24))
+                        for (const geometry::Point p : outline)
+                            left = std::min(left, p.x), right = std::max(right, p.x), top = std::min(top, p.y),
+                            bottom = std::max(bottom, p.y);
+                    // A small one among others says nothing of the picture.
+                    if (right > left && bottom - top > 0.5 * h) return bottom - top > 1.25 * (right - left);
+                }
+    return h > 1.25 * w;
+}
+
+void SetupPage::setTall(bool on)
+{
+    if (on == m_isTall) return;
+    const int old = m_isTall ? 1 : 0;
+    if (m_widthsChosen) m_keptUpper[old] = m_upper->saveState();
+    if (m_heightsChosen) m_keptWhole[old] = (m_isTall ? m_right : m_whole)->saveState();
+    m_isTall = on;
+    auto* top = static_cast<QHBoxLayout*>(m_rightTop->layout());
+    if (on) {
+        top->addWidget(m_evidence, 1);
+        top->addWidget(m_side);
+        m_right->addWidget(m_rightTop);
+        m_right->addWidget(m_lower);
+        m_upper->addWidget(m_right);
+        m_right->show(), m_rightTop->show();
+    } else {
+        m_upper->insertWidget(1, m_evidence);
+        static_cast<QHBoxLayout*>(m_lower->layout())->addWidget(m_side);
+        m_whole->addWidget(m_lower);
+        m_right->setParent(this);
+        m_right->hide();
+    }
+    m_lower->setVisible(!action(QStringLiteral("sheetAlone"))->isChecked());
+    sizesOf(on);
+    arrange();
+    refreshTheme();
+    m_sheet->fitPicture();
+}
+
+// As a person left them, else what the arrangement begins with.
+void SetupPage::sizesOf(bool tall)
+{
+    const int i = tall ? 1 : 0, w = std::max(600, width() - 72), h = std::max(400, height());
+    m_widthsChosen = !m_keptUpper[i].isEmpty();
+    m_heightsChosen = !m_keptWhole[i].isEmpty();
+    if (!m_widthsChosen || !m_upper->restoreState(m_keptUpper[i]))
+        m_upper->setSizes(tall ? QList<int>{w * 32 / 100, w * 68 / 100} : QList<int>{w * 68 / 100, w * 32 / 100});
+    QSplitter* rows = tall ? m_right : m_whole;
+    if (!m_heightsChosen || !rows->restoreState(m_keptWhole[i]))
+        rows->setSizes(tall ? QList<int>{h * 40 / 100, h * 60 / 100} : QList<int>{h * 58 / 100, h * 42 / 100});
+}
+
+void SetupPage::keepSizes(QSettings& settings) const
+{
+    for (const bool tall : {false, true}) {
+        const int i = tall ? 1 : 0;
+        const QString name = tall ? QStringLiteral("Tall") : QString();
+        const QByteArray upper = tall == m_isTall && m_widthsChosen ? m_upper->saveState() : m_keptUpper[i],
+                         whole = tall == m_isTall && m_heightsChosen ? (tall ? m_right : m_whole)->saveState()
+                                                                     : m_keptWhole[i];
+        if (!upper.isEmpty()) settings.setValue(QStringLiteral("upper") + name, upper);
+        if (!whole.isEmpty()) settings.setValue(QStringLiteral("whole") + name, whole);
+    }
+}
+
+void SetupPage::restoreSizes(const QSettings& settings)
+{
+    for (const bool tall : {false, true}) {
+        const QString name = tall ? QStringLiteral("Tall") : QString();
+        m_keptUpper[tall ? 1 : 0] = settings.value(QStringLiteral("upper") + name).toByteArray();
+        m_keptWhole[tall ? 1 : 0] = settings.value(QStringLiteral("whole") + name).toByteArray();
+    }
+    sizesOf(m_isTall);
+}
+
+// The settings stand beside the plots when both have room.
+void SetupPage::arrangeTall()
+{
+    constexpr int least = 300;
+    const int all = m_right->width();
+    const bool beside = all >= 2 * least + 60;
+    if (beside) m_side->setFixedWidth(std::clamp(all * 42 / 100, least, 420));
+    if (!m_heightsChosen && m_right->height() > 300 && m_lower->isVisible() && m_rightTop->isVisible()) {
+        const int high = m_right->height(), rows = std::clamp(m_grid->neededHeight(), 180, high * 60 / 100);
+        if (std::abs(m_lower->height() - rows) > 2) m_right->setSizes({high - rows - m_right->handleWidth(), rows});
+    }
+    if (!m_grid->widthChosen() && m_session.trialCount() > 0) m_grid->setColumnWidth(28);
+    if (beside == m_side->isVisibleTo(m_rightTop) && m_side->layout()->count() == (beside ? 1 : 0)) return;
+    if (beside) m_side->layout()->addWidget(m_evidence->formArea());
+    m_side->setVisible(beside);
+    m_evidence->formIsElsewhere(beside);
 }
 
 void SetupPage::resizeEvent(QResizeEvent* e)
@@ -710,6 +870,15 @@ void SetupPage::makeStrip()
         m_questions.push_back(b);
     }
     layout->addStretch(0);
+    m_swap = new QToolButton(m_strip);
+    m_swap->setObjectName(QStringLiteral("arrangementButton"));
+    m_swap->setToolTip(tr("Sheet above the grid, or beside it  (Shift+F4)"));
+    m_swap->setAccessibleName(tr("Other arrangement"));
+    m_swap->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+    m_swap->setFixedHeight(26);
+    m_swap->setIconSize({24, 16});
+    connect(m_swap, &QToolButton::clicked, this, [this] { action(QStringLiteral("otherArrangement"))->trigger(); });
+    layout->addWidget(m_swap);
     refreshTheme();
 }
 
@@ -726,6 +895,18 @@ void SetupPage::refreshTheme()
         for (QAction* a : b->menu()->actions())
             if (const StepKind* k = findKind(a->objectName().mid(5).toStdString())) a->setIcon(kindIcon(*k));
     }
+    // What the button leads to: the sheet beside the rest, or above it.
+    QPixmap pixmap(48, 32);
+    pixmap.setDevicePixelRatio(2);
+    pixmap.fill(Qt::transparent);
+    QPainter p(&pixmap);
+    p.setPen(QPen(report::theme().ink, 1.2));
+    p.drawRect(QRectF(2, 1, 20, 14));
+    p.fillRect(m_isTall ? QRectF(2, 1, 13, 8) : QRectF(2, 1, 7, 14), report::theme().second);
+    p.drawLine(m_isTall ? QLineF(2, 9, 22, 9) : QLineF(9, 1, 9, 15));
+    p.drawLine(m_isTall ? QLineF(15, 1, 15, 9) : QLineF(9, 8, 22, 8));
+    p.end();
+    m_swap->setIcon(QIcon(pixmap));
     m_evidence->refresh();
 }
 
@@ -766,6 +947,44 @@ void SetupPage::showKinds()
     makeInView(*kinds[std::size_t(at)]);
 }
 
+// Gives each needed input something that fits, so that the step works on the picture in view if any choice does.
+void SetupPage::fillInputs(Offer& o, const StepKind& k, const std::vector<const Step*>& givers) const
+{
+    std::vector<const InputSpec*> inputs;
+    std::vector<std::vector<std::string>> choices;
+    for (const InputSpec& in : k.inputs) {
+        if (!in.needed) continue;
+        std::vector<std::string> ids;
+        for (const Step* s : givers)
+            if (const StepKind* from = findKind(s->kind);
+                from->hasFeature && std::find(in.accepts.begin(), in.accepts.end(), from->feature) != in.accepts.end())
+                ids.push_back(s->id);
+        if (ids.empty()) continue;
+        inputs.push_back(&in);
+        choices.push_back(std::move(ids));
+    }
+    std::optional<std::map<std::string, std::string>> first;
+    std::vector<std::size_t> at(inputs.size(), 0);
+    for (int tries = 0; tries < 40 && !inputs.empty();) {
+        std::set<std::string> used;
+        for (std::size_t i = 0; i < inputs.size(); ++i) {
+            o.step.inputs[inputs[i]->key] = choices[i][at[i]];
+            used.insert(choices[i][at[i]]);
+        }
+        if (used.size() == inputs.size()) { // no step is read twice
+            if (!first) first = o.step.inputs;
+            inspect::ItemResult item;
+            m_session.probe(o, &item);
+            if (const auto* r = item.step(o.step.id); r && r->state == inspect::State::Ok) return;
+            ++tries;
+        }
+        std::size_t i = inputs.size();
+        while (i > 0 && ++at[i - 1] == choices[i - 1].size()) at[--i] = 0;
+        if (i == 0) break;
+    }
+    if (first) o.step.inputs = *first;
+}
+
 void SetupPage::makeInView(const StepKind& k)
 {
     if (m_session.recipe().reference.empty()) {
@@ -801,24 +1020,15 @@ void SetupPage::makeInView(const StepKind& k)
         }
         o.step.regions[r.key] = motion ? motion->toReference(region) : region;
     }
-    std::set<std::string> taken;
-    // A datum is made of what is drawn, not of another datum's origin; that comes only when nothing else fits.
+    // A datum is made of what is drawn, not of another datum's origin; that comes only when nothing else fits. What is
+    // chosen goes first.
     std::vector<const Step*> givers;
     for (const bool datums : {false, true})
         for (const Step& s : m_session.recipe().steps)
             if (const StepKind* from = findKind(s.kind); from && from->datum == datums && !(k.datum && datums))
                 givers.push_back(&s);
-    for (const InputSpec& in : k.inputs)
-        for (const Step* giver : givers) {
-            const Step& s = *giver;
-            const StepKind* from = findKind(s.kind);
-            if (!in.needed || !from || !from->hasFeature || taken.count(s.id) ||
-                std::find(in.accepts.begin(), in.accepts.end(), from->feature) == in.accepts.end())
-                continue;
-            o.step.inputs[in.key] = s.id;
-            taken.insert(s.id);
-            break;
-        }
+    std::stable_partition(givers.begin(), givers.end(), [&](const Step* s) { return s->id == m_session.selected(); });
+    fillInputs(o, k, givers);
     m_session.setDraft({o});
     m_sheet->setFocus();
 }
@@ -829,23 +1039,60 @@ void SetupPage::renameSelected()
         name->setFocus(), name->selectAll();
 }
 
+// With items unfolded the part that is chosen, else the whole picture.
 void SetupPage::label(Label l)
 {
     const int t = m_session.trial();
     if (t < 0) return;
-    m_session.change(tr("label trial %1 %2").arg(t + 1).arg(QString::fromLatin1(name(l))),
-                     [&](Recipe& r) { r.trials[std::size_t(t)].label = l; });
+    const int column = m_source.columnOf(t, m_session.item());
+    const auto* r = m_session.result(t);
+    if (const int item = column >= 0 ? m_source.place(column).item : -1; item >= 0 && r) {
+        Trial trial = m_session.recipe().trials[std::size_t(t)];
+        if (auto ok = inspect::labelItem(m_session.recipe(), trial, *r, item, l); !ok)
+            return emit m_session.said(QString::fromStdString(ok.error().message));
+        m_session.change(tr("label part %1 of trial %2 %3").arg(item + 1).arg(t + 1).arg(QString::fromLatin1(name(l))),
+                         [&](Recipe& to) { to.trials[std::size_t(t)] = trial; });
+        return;
+    }
+    m_session.change(tr("label trial %1 %2").arg(t + 1).arg(QString::fromLatin1(name(l))), [&](Recipe& to) {
+        to.trials[std::size_t(t)].label = l;
+        to.trials[std::size_t(t)].items.clear(); // said of the whole picture
+    });
+}
+
+// By key the next one without a label follows; who labels anew stays to see what it does.
+void SetupPage::labelAndGoOn(Label l)
+{
+    const int t = m_session.trial();
+    if (t < 0) return;
+    const auto& trials = m_session.recipe().trials;
+    const int column = m_source.columnOf(t, m_session.item());
+    const bool part = column >= 0 && m_source.place(column).item >= 0;
+    const bool open = column >= 0 && m_source.labelOf(column) == Label::Open;
+    label(l);
+    if (open && part) { // the next part without a label
+        for (int c = column + 1; c < m_source.columns(); ++c)
+            if (const auto at = m_source.place(c); !at.lost && m_source.labelOf(c) == Label::Open) {
+                m_session.setTrial(at.trial);
+                if (at.item >= 0) m_session.setItem(at.item);
+                return;
+            }
+        return;
+    }
+    for (int i = 1; open && i < int(trials.size()); ++i)
+        if (const int next = (t + i) % int(trials.size()); trials[std::size_t(next)].label == Label::Open)
+            return m_session.setTrial(next);
 }
 
 void SetupPage::labelRestGood()
 {
     const auto& trials = m_session.recipe().trials;
-    const auto open =
-        std::count_if(trials.begin(), trials.end(), [](const Trial& t) { return t.label == Label::Open; });
+    const auto open = std::count_if(trials.begin(), trials.end(),
+                                    [](const Trial& t) { return t.label == Label::Open && t.items.empty(); });
     if (open == 0) return emit m_session.said(tr("Every trial has a label"));
     m_session.change(tr("label %n trial(s) good", nullptr, int(open)), [](Recipe& r) {
         for (Trial& t : r.trials)
-            if (t.label == Label::Open) t.label = Label::Good;
+            if (t.label == Label::Open && t.items.empty()) t.label = Label::Good;
     });
     emit m_session.said(tr("%n trial(s) labelled good", nullptr, int(open)));
 }
@@ -905,9 +1152,13 @@ void SetupPage::makeActions()
         m_session.setShowReference(false);
         m_session.setTrial(std::min(t, m_session.trialCount() - 1));
     });
-    add("labelGood", [this] { label(Label::Good); });
+    add("setAside", [this] {
+        const int t = m_session.trial();
+        if (t >= 0) m_session.setAside({m_session.recipe().trials[std::size_t(t)].picture});
+    });
+    add("labelGood", [this] { labelAndGoOn(Label::Good); });
     add("labelRestGood", [this] { labelRestGood(); });
-    add("labelBad", [this] { label(Label::Bad); });
+    add("labelBad", [this] { labelAndGoOn(Label::Bad); });
     add("labelOpen", [this] { label(Label::Open); });
     add("nextTrial", [this] { m_session.setTrial(m_session.trial() + 1); });
     add("previousTrial", [this] { m_session.setTrial(m_session.trial() - 1); });
@@ -946,6 +1197,26 @@ void SetupPage::makeActions()
     add("freeLabels", [this] { m_sheet->freeLabels(); });
     toggle("loupe", [this](bool on) { m_sheet->setLoupe(on); });
     add("fit", [this] { m_sheet->fit(); });
+    add("singlePixels", [this] { m_sheet->singlePixels(); });
+    add("measure", [this] { m_sheet->startMeasuring(); });
+    add("numberAnew", [this] {
+        m_session.change(tr("number anew"), [this](Recipe& r) {
+            int balloon = 1;
+            std::set<std::pair<std::string, std::string>> seen;
+            const auto number = [&](Step& s, Check& c) {
+                if (seen.insert({s.id, c.output}).second) c.balloon = balloon++;
+            };
+            for (int row = 0; row < m_source.rows(); ++row)
+                if (const GridRow of = m_source.row(row); of.kind == RowKind::Check)
+                    if (Step* s = r.find(of.step))
+                        for (Check& c : s->checks)
+                            if (c.output == of.output) number(*s, c);
+            for (Step& s : r.steps) // rows that are not shown just now
+                for (Check& c : s.checks)
+                    if (c.balloon) number(s, c);
+        });
+        emit m_session.said(tr("The balloons are numbered in the order of the rows"));
+    });
     add("zoomIn", [this] { m_sheet->zoomBy(1.4); });
     add("zoomOut", [this] { m_sheet->zoomBy(1 / 1.4); });
     add("reverse", [this] { m_sheet->reverse(); });
@@ -985,16 +1256,28 @@ void SetupPage::makeActions()
         m_lower->setVisible(!on);
         m_evidence->setVisible(!on);
         m_strip->setVisible(!on);
+        m_right->setVisible(!on && m_isTall);
     });
     toggle("evidenceLarge", [this](bool on) {
         const int all = m_upper->width();
         if (on) m_widths = m_upper->sizes();
-        m_upper->setSizes(on || m_widths.isEmpty() ? QList<int>{all * 3 / 10, all * 7 / 10} : m_widths);
+        if (on) m_upper->setSizes({all * 3 / 10, all * 7 / 10});
+        else if (!m_widths.isEmpty()) m_upper->setSizes(m_widths);
         arrange();
     });
     toggle("gridAlone", [this, sheetAlone](bool on) {
         if (on) sheetAlone->setChecked(false);
-        m_whole->widget(0)->setVisible(!on);
+        if (m_isTall) {
+            for (QWidget* w : {static_cast<QWidget*>(m_sheet), m_rightTop, m_strip}) w->setVisible(!on);
+        } else {
+            m_whole->widget(0)->setVisible(!on);
+        }
+    });
+    add("otherArrangement", [this, sheetAlone] {
+        sheetAlone->setChecked(false);
+        action(QStringLiteral("gridAlone"))->setChecked(false);
+        m_session.change(m_isTall ? tr("wide arrangement") : tr("tall arrangement"),
+                         [this](Recipe& r) { r.arrangement = m_isTall ? "wide" : "tall"; });
     });
 }
 

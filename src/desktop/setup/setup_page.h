@@ -5,6 +5,7 @@
 #include "desktop/sheet_view.h"
 
 #include <QElapsedTimer>
+#include <QSettings>
 #include <QSplitter>
 
 class QToolButton;
@@ -32,6 +33,7 @@ public:
     bool onlyFailed() const { return m_onlyFailed; }
     void setOnlyFailed(bool on) { m_onlyFailed = on, rebuild(); }
     QString columnWord(int c) const override;
+    recipe::Label labelOf(int c) const; // of the picture, or of the part the column stands for
     // What a column stands for: a picture, or one part of it.
     struct Column {
         int trial = 0, item = -1;
@@ -50,6 +52,8 @@ public:
 
 private:
     void addGroup(const recipe::Recipe& recipe, const std::string& datum);
+    void addTree(const recipe::Recipe& recipe, const std::string& datum, int depth);
+    void addFixed(const recipe::Recipe& recipe);
     Session& m_session;
     std::vector<GridRow> m_rows;
     std::map<int, std::vector<std::string>> m_features; // features line → its steps
@@ -70,9 +74,11 @@ public:
     GridView* grid() const { return m_grid; }
     EvidenceView* evidence() const { return m_evidence; }
     QSplitter* upper() const { return m_upper; }
-    QSplitter* whole() const { return m_whole; }
-    bool heightsChosen() const { return m_heightsChosen; } // by a person; else the grid takes the rows it needs
-    void restoreHeights(const QByteArray& state);
+    QSplitter* whole() const { return m_whole; } // of evidence and grid when tall
+    // Sizes a person has chosen, of either arrangement; the others are worked out.
+    void keepSizes(QSettings& settings) const;
+    void restoreSizes(const QSettings& settings);
+    bool tall() const { return m_isTall; }
     QAction* action(const QString& id) const;
 
 public slots:
@@ -94,11 +100,18 @@ private:
     void makeStrip();
     void refreshGrid();
     void arrange();
+    void arrangeTall();
+    void setTall(bool on);
+    bool wantsTall() const;
+    void sizesOf(bool tall);
     bool beginLimits(const QString& text);
     void startFormula();
+    void fillInputs(recipe::Offer& offer, const recipe::StepKind& kind,
+                    const std::vector<const recipe::Step*>& givers) const;
     std::string stepLookingAt(geometry::Point at) const;
     void labelRestGood(); // those without a label
     void label(recipe::Label label);
+    void labelAndGoOn(recipe::Label label);
     void nextTrialWhere(const std::function<bool(int)>& wanted, const QString& none);
 
     Session& m_session;
@@ -108,11 +121,16 @@ private:
     EvidenceView* m_evidence;
     GridView* m_grid;
     QWidget *m_strip, *m_lower, *m_side;
-    QSplitter *m_upper, *m_whole;
+    // Wide: m_whole holds the upper row and the grid. Tall: m_right, beside the sheet, holds evidence and grid.
+    QSplitter *m_upper, *m_whole, *m_right;
+    QWidget* m_rightTop;
+    QByteArray m_keptUpper[2], m_keptWhole[2]; // by arrangement: wide, tall
+    bool m_isTall = false;
     std::vector<QToolButton*> m_questions;
-    bool m_heightsChosen = false;
-    QList<int> m_widths;       // of sheet and evidence before the evidence was made large
-    QAction* m_held = nullptr; // a look that was switched by a key that may still be down
+    QToolButton* m_swap;
+    bool m_heightsChosen = false, m_widthsChosen = false; // by a person
+    QList<int> m_widths;                                  // of sheet and evidence before the evidence was made large
+    QAction* m_held = nullptr;                            // a look that was switched by a key that may still be down
     QElapsedTimer m_heldSince;
 };
 

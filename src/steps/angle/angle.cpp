@@ -41,10 +41,16 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
 
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
-    return pairOffer(g, in, P{}, "angle", 0, [](const Feature& a, const Feature& b) {
-        return typeOf(a) == FeatureType::Line && typeOf(b) == FeatureType::Line &&
-               geometry::angleBetween(std::get<Segment>(a), std::get<Segment>(b)) > 0.087;
+    // Between lines that are nearly parallel the distance is meant; who chose the kind gets their angle all the same.
+    bool apart = false;
+    auto made = pairOffer(g, in, P{}, "angle", 0, [&](const Feature& a, const Feature& b) {
+        if (typeOf(a) != FeatureType::Line || typeOf(b) != FeatureType::Line) return false;
+        apart = geometry::angleBetween(std::get<Segment>(a), std::get<Segment>(b)) > geometry::radians(5);
+        return true;
     });
+    for (Offer& o : made)
+        if (!apart) o.rank = 8;
+    return made;
 }
 } // namespace
 

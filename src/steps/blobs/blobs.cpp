@@ -400,8 +400,84 @@ base::Result<ObjectTable> tell(const P& p, const RunInput& in)
 
 base::Result<Evidence> evidence(const P& p, const RunInput& in) { return selectionEvidence(p, in, selectionSpans(in)); }
 
+// The clicked object and those like it: where they are, and what tells them from the others there.
+std::vector<Offer> likeOffer(const Gesture& g, const OfferInput& in)
+{
+    if (!in.hasDatum) return {};
+    const image::GreyView picture = in.capture.first().grey();
+    const int px = int(std::lround(g.from.x)), py = int(std::lround(g.from.y));
+    if (px < 0 || py < 0 || px >= picture.width || py >= picture.height) return {};
+    const auto whole = geometry::spans(Region::whole(), picture.width, picture.height);
+    P p;
+    p.dropBorder = true;
+    p.fillHoles = false; // what surrounds everything would swallow it
+    p.leastArea = 12;
+    const RunInput here{in.capture, {}, {}, {}, {}, {}, nullptr};
+    vision::BlobList list;
+    int clicked = -1;
+    for (const Objects side : {Objects::Dark, Objects::Bright}) {
+        p.objects = side;
+        const auto taken = select(p, here, whole);
+        if (!taken || taken->nothing) return {};
+        const double level = taken->view.levelAt(px, py);
+        if (level < taken->low || level > taken->high) continue;
+        list = vision::findBlobs(taken->view, whole, options(p, *taken));
+        for (const vision::Run& r : list.runs)
+            if (r.blob >= 0 && r.y == py && r.from <= px && px < r.to) clicked = r.blob;
+        break;
+    }
+    if (clicked < 0) return {}; // the ground, or what reaches the picture's border
+    const vision::Blob& it = list.blobs[std::size_t(clicked)];
+    // The part itself: it has holes, or the datum's origin lies on it.
+    const Point origin = in.calibration ? in.calibration->picture(in.datum.origin) : in.datum.origin;
+    for (const vision::Run& r : list.runs)
+        if (r.blob == clicked && r.y == int(std::lround(origin.y)) && r.from <= origin.x && origin.x < r.to) return {};
+    if (it.holes > 0) return {};
+    const auto alike = [&](const vision::Blob& b) {
+        // As wide, and not much longer or shorter: of a row of slots each may be another length.
+        const auto near = [](double a, double c, double times) { return a < times * c && c < times * a; };
+        return near(b.area, it.area, 2.2) && near(b.major, it.major, 2.2) && near(b.minor + 2, it.minor + 2, 1.4);
+    };
+    // Level with the datum, so that it stays so when the part turns.
+    const Point u = geometry::direction(in.datumAngle), v = geometry::leftOf(u);
+    double left = 1e300, right = -1e300, top = 1e300, bottom = -1e300, least = 1e300, most = 0;
+    for (const vision::Blob& b : list.blobs) {
+        if (!alike(b)) continue;
+        least = std::min(least, b.area), most = std::max(most, b.area);
+        const double half = b.major / 2 + 0.25 * it.major + 6;
+        const double x = geometry::dot(u, b.centroid), y = geometry::dot(v, b.centroid);
+        left = std::min(left, x - half), right = std::max(right, x + half);
+        top = std::min(top, y - half), bottom = std::max(bottom, y + half);
+    }
+    Offer o;
+    p.leastArea = std::max(1.0, std::round(0.2 * it.area));
+    o.step.regions["region"] = Region::rectangle(u * ((left + right) / 2) + v * ((top + bottom) / 2), right - left,
+                                                 bottom - top, in.datumAngle);
+    // Others that lie there are told apart by their size, as far from both as can be.
+    double smaller = 0, larger = 0;
+    for (const vision::Blob& b : list.blobs)
+        if (!alike(b) && b.area >= p.leastArea && o.step.regions["region"].contains(b.centroid)) {
+            if (b.area < least) smaller = std::max(smaller, b.area);
+            if (b.area > most) larger = larger > 0 ? std::min(larger, b.area) : b.area;
+        }
+    if (smaller > 0) p.leastArea = std::round(std::sqrt(smaller * least));
+    if (larger > 0) o.step.filters.push_back({"areas", {}, std::round(std::sqrt(larger * most))});
+    p.dropBorder = P{}.dropBorder, p.fillHoles = P{}.fillHoles;
+    o.step.params = p;
+    o.step.name = "Count";
+    o.words = "this and its like";
+    o.rank = 2;
+    o.chosen = {"objects", "least_area", "mode"};
+    Offer sizes = o;
+    sizes.step.name = "Sizes";
+    sizes.words = "size of this and each of its like";
+    sizes.judged = {"areas"}, sizes.rank = 3;
+    return {o, sizes};
+}
+
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
+    if (g.type == Gesture::Type::Click) return likeOffer(g, in);
     if (g.type != Gesture::Type::Area) return {};
     const image::GreyView picture = in.capture.first().grey();
     const Point d = g.to - g.from;

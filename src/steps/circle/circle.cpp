@@ -71,9 +71,53 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
         [&](Point q) { return geometry::distance(q, c.centre) - c.radius; });
 }
 
+// Along an arc: the way the hand went says where it is.
+std::vector<Offer> arcOffer(const Gesture& g, const OfferInput& in)
+{
+    const double chord = geometry::distance(g.from, g.to);
+    if (g.path.size() < 5 || bulge(g.path) < std::max(4.0, 0.08 * chord)) return {};
+    const auto drawn = geometry::fitCircle(g.path, std::max(4.0, 0.1 * chord));
+    if (!drawn || drawn->rms > 0.04 * drawn->shape.radius + 2 || drawn->shape.radius > 20 * chord) return {};
+    geometry::Circle c = drawn->shape;
+    P p;
+    p.leastStrength = std::max(4 * in.noise, 8.0);
+    p.leastShare = 60, p.reach = 3;
+    Region arc;
+    std::optional<FoundShape<geometry::Circle>> found;
+    for (int round = 0; round < 2; ++round) {
+        double start = 0, sweep = 0;
+        geometry::arcOf(c, g.path, start, sweep);
+        const double band = round == 0 ? std::max(12.0, 0.2 * c.radius) : std::max(8.0, 0.15 * c.radius);
+        arc =
+            Region::arc(c.centre, std::max(1.0, c.radius - band), c.radius + band, start + 0.03 * sweep, 0.94 * sweep);
+        auto f = find(p, RunInput{in.capture, {{"ring", arc}}, {}, {}, {}, {}, nullptr});
+        if (!f) return {};
+        c = f->fit.shape;
+        found = std::move(*f);
+    }
+    std::vector<double> strengths;
+    int rising = 0;
+    for (const auto& e : found->probe.edges) strengths.push_back(e.strength), rising += e.polarity > 0;
+    std::sort(strengths.begin(), strengths.end());
+    p.leastStrength = leastStrengthFor(strengths[strengths.size() / 4], in.noise);
+    p.polarity = 2 * rising > int(strengths.size()) ? vision::Polarity::DarkToBright : vision::Polarity::BrightToDark;
+    p.leastShare = P{}.leastShare, p.reach = reachFor(found->fit.rms);
+    Offer o;
+    o.step.name = "Arc";
+    o.step.params = p;
+    o.step.regions["ring"] = arc;
+    o.words = "arc", o.rank = -1;
+    o.chosen = {"polarity", "least_strength", "reach"};
+    Offer radius = o;
+    radius.step.name = "Radius";
+    radius.words = "radius", radius.judged = {"radius"}, radius.rank = 0;
+    return {o, radius};
+}
+
 // The round thing under a click: rays to the first clear edge, twice, the second time from the centre found.
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
+    if (g.type == Gesture::Type::Stroke) return arcOffer(g, in);
     if (g.type != Gesture::Type::Click) return {};
     const image::GreyView picture = in.capture.first().grey();
     const double least = std::max(6 * in.noise, 20.0);
@@ -128,6 +172,7 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     Offer o;
     o.step.params = p;
     o.step.regions["ring"] = Region::ring(c.centre, std::max(1.0, c.radius - band), c.radius + band);
+    o.step.name = p.polarity == vision::Polarity::BrightToDark ? "Hole" : "Disc";
     o.words = "circle";
     o.rank = 0;
     o.chosen = {"polarity", "least_strength", "reach"};
@@ -148,7 +193,8 @@ StepKind circle()
                  "least median of squares (Rousseeuw 1984), then geometric least squares; inward shift of blurred "
                  "discs undone (docs/methods.md)");
     d.purpose("hole round diameter radius bore disc arc rounding fillet")
-        .drawn("click the round thing")
+        .called("Circle")
+        .drawn("click the round thing, or stroke along an arc")
         .gives(FeatureType::Circle)
         .region({"ring",
                  "Ring",

@@ -41,6 +41,27 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
         return typeOf(a) == FeatureType::Line && typeOf(b) == FeatureType::Line &&
                geometry::angleBetween(std::get<Segment>(a), std::get<Segment>(b)) >= geometry::radians(20);
     });
+    // One bent stroke along two edges: the first leg is x, the crossing the origin; the middle 60 % of each leg.
+    const auto legs = bentLegs(g.path);
+    const StepKind* line = findKind("line");
+    if (made.empty() && legs && line) {
+        Offer o;
+        o.step.params = P{};
+        const Point ends[] = {g.path.front(), *legs, g.path.back()};
+        for (int i = 0; i < 2; ++i) {
+            Gesture leg = g;
+            leg.path.clear();
+            leg.from = ends[i] + (ends[i + 1] - ends[i]) * 0.2, leg.to = ends[i] + (ends[i + 1] - ends[i]) * 0.8;
+            auto lines = line->offer(leg, in);
+            if (lines.empty()) return {};
+            lines.front().step.kind = "line";
+            lines.front().step.name = i == 0 ? "x edge" : "y edge";
+            o.before.push_back(std::move(lines.front().step));
+        }
+        o.step.inputs = {{"first", "+0"}, {"second", "+1"}};
+        o.words = "corner datum of two edges", o.rank = in.hasDatum ? 4 : -2;
+        made.push_back(std::move(o));
+    }
     for (Offer& o : made) o.step.name = "Corner";
     return made;
 }
@@ -52,7 +73,7 @@ StepKind corner()
                {"corner", "Corner datum", "Crossing of two edges: the origin; along the first edge: the x direction."},
                Question::Where, 1, "plane geometry; ISO 5459 datum system")
         .purpose("locate datum corner edges origin direction align where")
-        .drawn("stroke from one edge that was found to the other")
+        .drawn("one bent stroke along two edges, or stroke from one edge that was found to the other")
         .isDatum()
         .madeByStroke()
         .gives(FeatureType::Point)

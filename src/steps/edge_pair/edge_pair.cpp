@@ -202,6 +202,7 @@ StepKind edge_pair()
     return Declare<P>(
                {"edge_pair", "Edge pair", "Distance of two edges along a directed window, to a fraction of a pixel."},
                Question::HowBig, 1, "Canny 1986; log-parabola on the derivative of a Gaussian (docs/methods.md)")
+        .called("Width")
         .purpose("width thickness gap diameter distance size length")
         .drawn("stroke across both edges")
         .gives(FeatureType::Point)
@@ -250,7 +251,9 @@ StepKind edge_pair()
                Unit::Pixel, kSmoothingRange)
         .param(&P::backwards,
                {"reversed", "Search backwards", "Edges are met from the end of the region to its start."})
+        .readWhen({"first_number", "first_from", "last_number", "last_from"}, "rule", {"numbered"})
         .reversedRoundBy("reversed")
+        .onRound("angle")
         .output(
             {"distance", "Distance", "From the first edge of the pair to the second.", Unit::Pixel, false, true, true})
         .output({"edges", "Edges met", "Number of edges above the least strength.", Unit::None, false, true, false})
