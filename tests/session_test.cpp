@@ -199,9 +199,12 @@ private slots:
     void aClickInAHoleIsACircle()
     {
         const auto all = offers(Gesture::Type::Click, onPlate(46, 9), onPlate(46, 9));
-        QCOMPARE(all.size(), std::size_t(3));
+        QCOMPARE(all.size(), std::size_t(5));
         QCOMPARE(all[0].step.kind, std::string("circle"));
-        QCOMPARE(all[2].step.kind, std::string("ellipse")); // last: a round thing is rather a circle
+        QCOMPARE(all[0].step.name, std::string("Hole"));
+        QCOMPARE(all[2].step.kind, std::string("blobs"));   // this and its like: all four holes
+        QCOMPARE(all[4].step.kind, std::string("ellipse")); // last: a round thing is rather a circle
+        QCOMPARE(valueOf(all[2]), 4.0);
         QVERIFY(all[0].step.checks.empty());
         QVERIFY(std::abs(valueOf(all[1]) - 3.2) < 0.04);                                 // the diameter
         QVERIFY(offers(Gesture::Type::Click, onPlate(0, -60), onPlate(0, -60)).empty()); // nothing round there

@@ -8,9 +8,11 @@
 #include "desktop/hints.h"
 #include "desktop/main_window.h"
 #include "desktop/objects_view.h"
+#include "desktop/person.h"
 #include "desktop/proposals_dialog.h"
 #include "desktop/recipe_dialog.h"
 #include "desktop/repeat_dialog.h"
+#include "desktop/revisions_dialog.h"
 #include "desktop/run/release_dialog.h"
 #include "desktop/style.h"
 
@@ -20,6 +22,7 @@
 #include <QElapsedTimer>
 #include <QLabel>
 #include <QLineEdit>
+#include <QPushButton>
 #include <QSettings>
 #include <QSpinBox>
 #include <QStandardPaths>
@@ -117,7 +120,7 @@ int main(int argc, char** argv)
     const double k = 1 / s.recipe().mmPerPixel();
     const auto at = [&](double x, double y) { return sheet->screenOf(motion->motion().now.toPicture({x * k, y * k})); };
     drag(sheet, at(38, -16), at(38.3, 16), Qt::NoModifier, false);
-    shoot("setup-stroke");
+    if (argc == 4) shoot("setup-stroke");
     QTest::mouseRelease(sheet, Qt::LeftButton, Qt::NoModifier, at(38.3, 16).toPoint());
     waitFor(allDone);
     shoot("setup-draft");
@@ -236,7 +239,7 @@ int main(int argc, char** argv)
     {
         CheckDialog d(s, "dots", "areas", &window);
         d.show();
-        shootDialog(d, "limits-of-a-list");
+        if (argc == 4) shootDialog(d, "limits-of-a-list");
     }
     {
         ProposalsDialog d(s, &window);
@@ -260,6 +263,74 @@ int main(int argc, char** argv)
     shootDialog(*window.findChild<QDialog*>(QStringLiteral("reviewDialog")), "review");
     window.findChild<QDialog*>(QStringLiteral("reviewDialog"))->hide();
     s.undo();
+    // Three revisions and what the newest does to the trials; the same recipe beside a picture that is higher than wide.
+    if (!window.openRecipe(demoFolder + QStringLiteral("/reed-plate.dikkat"))) return 1;
+    waitFor(allDone);
+    setPerson(QStringLiteral("E. Sand"));
+    const QString kept = scratch.filePath(QStringLiteral("reed-plate.dikkat"));
+    const auto keep = [&](const char* why) { return s.saveTo(kept, QString::fromLatin1(why)).has_value(); };
+    bool saved = keep("");
+    s.setLimits("width", "distance", *recipe::parseLimits("26 +-0.03", base::Unit::Millimetre), false);
+    saved = keep("the new fixture is narrower") && saved;
+    s.setLimits("pitch", "distance", *recipe::parseLimits("92 +-0.03", base::Unit::Millimetre), false);
+    s.change(QStringLiteral("least area"), [](recipe::Recipe& r) {
+        recipe::findKind("blobs")->param("least_area")->put(r.find("slots")->params, recipe::Value(2500.0));
+    });
+    setPerson(QStringLiteral("M. Ott"));
+    saved = keep("") && saved;
+    if (!saved) return 1;
+    waitFor(allDone);
+    {
+        RevisionsDialog d(s, &window);
+        d.show();
+        auto* table = d.findChild<QTableWidget*>(QStringLiteral("revisions"));
+        table->setCurrentCell(table->rowCount() - 1, 0);
+        d.findChild<QPushButton*>(QStringLiteral("compareRun"))->click();
+        waitFor([&] { return d.findChild<QTableWidget*>(QStringLiteral("compareTrials"))->rowCount() > 0; });
+        shootDialog(d, "revisions");
+    }
+    s.select("pitch");
+    s.setTrial(5);
+    window.setupPage()->action(QStringLiteral("otherArrangement"))->trigger();
+    waitFor(allDone);
+    window.setupPage()->sheet()->quarterTurn();
+    shoot("setup-tall");
+    if (argc == 4) {
+        s.select("slots", "areas");
+        shoot("setup-tall-list");
+        window.resize(1900, 1000);
+        shoot("setup-tall-large");
+        window.resize(1280, 800);
+        window.setupPage()->action(QStringLiteral("gridAlone"))->setChecked(true);
+        shoot("setup-tall-grid");
+        window.setupPage()->action(QStringLiteral("gridAlone"))->setChecked(false);
+        window.setupPage()->action(QStringLiteral("sheetAlone"))->setChecked(true);
+        shoot("setup-tall-sheet");
+        window.setupPage()->action(QStringLiteral("sheetAlone"))->setChecked(false);
+        RecipeDialog d(s, &window);
+        d.show();
+        shootDialog(d, "recipe-carry");
+        d.hide();
+        // A datum in a datum.
+        window.setupPage()->sheet()->setFocus();
+        s.change(QStringLiteral("nested"), [](recipe::Recipe& r) {
+            recipe::Step in = recipe::makeStep(r, *recipe::findKind("two_holes"));
+            in.name = "Both holes", in.datum = "plate";
+            in.inputs = {{"first", "hole_left"}, {"second", "hole_right"}};
+            r.steps.push_back(in);
+            recipe::Step w = *r.find("width");
+            w.id = r.freshId(), w.name = "Width again", w.datum = in.id;
+            w.checks[0].balloon = r.freshBalloon(), w.checks[0].name = w.name;
+            r.steps.push_back(w);
+        });
+        waitFor(allDone);
+        s.select("pitch");
+        shoot("setup-nested");
+        s.undo();
+    }
+    for (int i = 0; i < 3; ++i) window.setupPage()->sheet()->quarterTurn();
+    window.setupPage()->action(QStringLiteral("otherArrangement"))->trigger();
+    s.forgetRecovery();
     // Calibration by a target; how well the tilted plates repeat.
     if (!window.openRecipe(demoFolder + QStringLiteral("/tilted-plate/tilted-plate.dikkat"))) return 1;
     waitFor(allDone);

@@ -3,6 +3,7 @@
 #include "desktop/element_map.h"
 #include "desktop/objects_view.h"
 #include "desktop/param_form.h"
+#include "desktop/words.h"
 #include "inspect/labels.h"
 #include "recipe/calibration_file.h"
 #include "recipe/naming.h"
@@ -419,7 +420,8 @@ void EvidenceView::refreshTies(const Recipe& r, const Step& s, const StepKind& k
         parts << tr("input missing: %1")
                      .arg(link(QStringLiteral("!another"), tr("read another…")) + QStringLiteral(" · ") +
                           link(QStringLiteral("!delete"), tr("delete this too")));
-    m_ties->setText(parts.join(QStringLiteral(" · ")));
+    m_ties->setText(QStringLiteral("<span style=\"color:%1\">%2</span>")
+                        .arg(theme().second.name(), parts.join(QStringLiteral(" · "))));
     m_ties->setVisible(!parts.isEmpty());
 }
 

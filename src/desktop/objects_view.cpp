@@ -1,5 +1,6 @@
 #include "desktop/objects_view.h"
 
+#include "desktop/words.h"
 #include "recipe/recipe_file.h"
 
 #include <QAbstractTableModel>
@@ -631,7 +632,8 @@ void ObjectsView::takeFilters()
     else m_session.change(tr("filter by example"), [&, id = s->id](Recipe& r) { edit(*r.find(id)); });
     m_examples.clear();
     refreshExamples();
-    emit m_session.said(tr("%n filter(s) made of the examples", nullptr, int(filters.size())));
+    emit m_session.said(
+        tr("%1 made of the examples").arg(counted(qsizetype(filters.size()), tr("filter"), tr("filters"))));
 }
 
 } // namespace desktop

@@ -1,5 +1,6 @@
 #include "desktop/param_form.h"
 
+#include "desktop/words.h"
 #include "recipe/naming.h"
 #include "report/theme.h"
 
@@ -428,7 +429,7 @@ void ParamForm::addLineWithButton(const QString& label, const QString& text, con
 void ParamForm::addLeftOutColoursAndPlaces(const Step& step, const StepKind& kind)
 {
     if (kind.leavesOut && !step.leaveOut.empty())
-        addLineWithButton(tr("Left out"), tr("%n area(s)", nullptr, int(step.leaveOut.size())),
+        addLineWithButton(tr("Left out"), counted(qsizetype(step.leaveOut.size()), tr("area"), tr("areas")),
                           tr("take the last back"), QStringLiteral("leaveOutBack"),
                           tr("Press X and draw to leave out more; drag the handles to change them."),
                           [](Step& s) { s.leaveOut.pop_back(); });

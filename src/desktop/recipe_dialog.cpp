@@ -1,5 +1,6 @@
 #include "desktop/recipe_dialog.h"
 
+#include "desktop/words.h"
 #include "recipe/naming.h"
 #include "recipe/recipe_file.h"
 
@@ -59,7 +60,8 @@ RecipeDialog::RecipeDialog(Session& session, QWidget* parent) : QDialog(parent),
     const Carried there = recipe::carried(r);
     m_inside = new QCheckBox(
         tr("Kept inside the recipe's file: %1%2")
-            .arg(tr("%n picture(s), ", nullptr, there.pictures) + QLocale().formattedDataSize(qint64(there.bytes)),
+            .arg(counted(there.pictures, tr("picture"), tr("pictures")) + QStringLiteral(", ") +
+                     QLocale().formattedDataSize(qint64(there.bytes)),
                  there.missing ? tr("; %1 cannot be read and stay where they are").arg(there.missing) : QString()),
         this);
     m_inside->setObjectName(QStringLiteral("trialsInside"));
@@ -68,8 +70,10 @@ RecipeDialog::RecipeDialog(Session& session, QWidget* parent) : QDialog(parent),
     m_inside->setChecked(r.trialsInside);
     form->addRow(tr("Pictures of the trials"), m_inside);
     if (!r.setAside.empty()) {
-        m_back =
-            new QCheckBox(tr("Bring %n picture(s) back that were set aside", nullptr, int(r.setAside.size())), this);
+        m_back = new QCheckBox(tr("Bring back %1")
+                                   .arg(counted(qsizetype(r.setAside.size()), tr("picture that was set aside"),
+                                                tr("pictures that were set aside"))),
+                               this);
         m_back->setObjectName(QStringLiteral("bringBack"));
         QStringList names;
         for (const std::string& p : r.setAside) names << q(p);

@@ -1,5 +1,6 @@
 #include "desktop/revisions_dialog.h"
 
+#include "desktop/words.h"
 #include "recipe/differences.h"
 #include "recipe/history.h"
 #include "report/theme.h"
@@ -168,7 +169,7 @@ void RevisionsDialog::fill()
         QStringList changes;
         for (const std::string& c : r.changes) changes << q(c);
         put(m_table, row, 3,
-            i == 0 && changes.isEmpty() ? tr("first") : tr("%n change(s)", nullptr, int(changes.size())));
+            i == 0 && changes.isEmpty() ? tr("first") : counted(changes.size(), tr("change"), tr("changes")));
         m_table->item(row, 3)->setToolTip(changes.join(QLatin1Char('\n')));
         put(m_table, row, 4, q(r.why));
         m_with->addItem(tr("revision %1, %2").arg(r.number).arg(when(r.at)), int(i));

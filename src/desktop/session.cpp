@@ -4,6 +4,7 @@
 #include "inspect/proposals.h"
 
 #include "base/files.h"
+#include "desktop/words.h"
 #include "geometry/zones.h"
 #include "image/decode.h"
 #include "inspect/picture_noise.h"
@@ -148,7 +149,9 @@ void Session::addTrials(const QStringList& pictures)
         left += aside;
         if (!known && !aside) fresh << QString::fromStdString(path);
     }
-    if (left) emit said(tr("%n picture(s) set aside stay aside; Recipe settings bring them back", nullptr, left));
+    if (left)
+        emit said(tr("%1 set aside before stay aside; Recipe settings bring them back")
+                      .arg(counted(left, tr("picture"), tr("pictures"))));
     if (fresh.isEmpty()) return;
     change(tr("add %1 pictures").arg(fresh.size()), [&](Recipe& r) {
         for (const QString& p : fresh) r.trials.push_back({p.toStdString(), Label::Open});
@@ -169,7 +172,8 @@ void putAside(Recipe& r, const std::vector<std::string>& pictures)
 
 void Session::setAside(const std::vector<std::string>& pictures)
 {
-    change(tr("set %n picture(s) aside", nullptr, int(pictures.size())), [&](Recipe& r) { putAside(r, pictures); });
+    change(tr("set %1 aside").arg(counted(qsizetype(pictures.size()), tr("picture"), tr("pictures"))),
+           [&](Recipe& r) { putAside(r, pictures); });
     trialsWent();
 }
 
@@ -317,7 +321,7 @@ void Session::placesFromObjects()
             step->places.push_back(
                 {std::to_string(i + 1), recipe().calibration.picture(back.carry(group.members[i].centre))});
     });
-    emit said(tr("%n place(s) named", nullptr, int(group.members.size())));
+    emit said(tr("%1 named").arg(counted(qsizetype(group.members.size()), tr("place"), tr("places"))));
 }
 
 void Session::setCheck(const std::string& step, const Check& check)
@@ -894,9 +898,11 @@ void Session::takeDraft()
         }
     });
     if (taken)
-        emit said(tr("%n step(s) drawn before follow %1 now", nullptr, taken).arg(QString::fromStdString(step.letter)));
+        emit said(tr("%1 drawn before now following %2")
+                      .arg(counted(taken, tr("step"), tr("steps")), QString::fromStdString(step.letter)));
     if (left)
-        emit said(tr("%n step(s) stay fixed to the picture; \"Follows\" in the form changes that", nullptr, left));
+        emit said(tr("%1 left fixed to the picture; \"Follows\" in the form changes that")
+                      .arg(counted(left, tr("step"), tr("steps"))));
     m_selected = step.id, m_selectedOutput.clear(), m_selectedElement = -1;
     emit draftChanged();
     emit selectionChanged();

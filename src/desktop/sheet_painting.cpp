@@ -121,7 +121,8 @@ void SheetView::paintEvent(QPaintEvent*)
     }
     if (const QString on = modes(); !on.isEmpty()) { // a view that shows less or other than the picture says so
         p.setFont(report::uiFont(12));
-        const QRectF plate(8, height() - 28, p.fontMetrics().horizontalAdvance(on) + 16, 20);
+        QRectF plate(8, height() - 28, p.fontMetrics().horizontalAdvance(on) + 16, 20);
+        if (plate.adjusted(-4, -4, 4, 4).intersects(scene.obstacle)) plate.moveBottom(scene.obstacle.top() - 8);
         p.setPen(QPen(theme().rule, 1));
         p.setBrush(theme().paper);
         p.drawRect(plate);

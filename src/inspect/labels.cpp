@@ -57,6 +57,14 @@ std::vector<Label> labelsOf(const Recipe& r, const Trial& trial, const PictureRe
     return out;
 }
 
+std::optional<Label> ownLabel(const Recipe& r, const Trial& trial, const PictureResult& result, int item)
+{
+    const auto to = matched(r, trial, result);
+    for (std::size_t l = 0; l < to.size(); ++l)
+        if (to[l] == item) return trial.items[l].label;
+    return std::nullopt;
+}
+
 Label labelOf(const Trial& trial)
 {
     if (trial.items.empty()) return trial.label;

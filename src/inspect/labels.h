@@ -11,6 +11,9 @@ namespace inspect
 // Of each item in order: its own, else the picture's.
 std::vector<recipe::Label> labelsOf(const recipe::Recipe& recipe, const recipe::Trial& trial,
                                     const PictureResult& result);
+// What was said of this item itself; nothing: only of the picture, or not at all.
+std::optional<recipe::Label> ownLabel(const recipe::Recipe& recipe, const recipe::Trial& trial,
+                                      const PictureResult& result, int item);
 // Of the picture as a whole: bad when a part of it is, good when all are; without labels of parts its own.
 recipe::Label labelOf(const recipe::Trial& trial);
 // Labels of parts that find none here, as indexes of the trial's items.

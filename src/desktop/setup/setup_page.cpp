@@ -5,6 +5,7 @@
 #include "desktop/param_form.h"
 #include "desktop/setup/step_acts.h"
 #include "desktop/symbols.h"
+#include "desktop/words.h"
 #include "inspect/labels.h"
 
 #include <QAbstractSpinBox>
@@ -17,6 +18,7 @@
 #include <QLineEdit>
 #include <QMenu>
 #include <QPainter>
+#include <QScrollBar>
 #include <QTimer>
 #include <QToolButton>
 #include <QVBoxLayout>
@@ -360,7 +362,9 @@ GridColumn TrialGrid::column(int c) const
     const Label said = labelOf(c);
     out.label = said == Label::Good ? report::Sign::Good : said == Label::Bad ? report::Sign::Bad : report::Sign::Open;
     out.flag = at.begins && m_session.agreement(at.trial) == Session::Agreement::Disagrees;
-    if (r && at.item >= 0 && at.item < int(r->items.size())) { // of this part alone
+    const bool own = r && at.item >= 0 && inspect::ownLabel(m_session.recipe(), t, *r, at.item);
+    if (at.item >= 0 && !own && !at.begins) out.label.reset(); // said of the picture, once
+    if (own) {
         const auto outcome = r->items[std::size_t(at.item)].outcome;
         out.flag = said != Label::Open && outcome != inspect::Outcome::Unjudged &&
                    (outcome == inspect::Outcome::Accept) != (said == Label::Good);
@@ -712,7 +716,10 @@ void SetupPage::arrangeTall()
     const bool beside = all >= 2 * least + 60;
     if (beside) m_side->setFixedWidth(std::clamp(all * 42 / 100, least, 420));
     if (!m_heightsChosen && m_right->height() > 300 && m_lower->isVisible() && m_rightTop->isVisible()) {
-        const int high = m_right->height(), rows = std::clamp(m_grid->neededHeight(), 180, high * 60 / 100);
+        const int bar = m_grid->neededWidth(m_grid->columnWidth()) > m_grid->width()
+                            ? m_grid->horizontalScrollBar()->sizeHint().height()
+                            : 0;
+        const int high = m_right->height(), rows = std::clamp(m_grid->neededHeight() + bar, 180, high * 60 / 100);
         if (std::abs(m_lower->height() - rows) > 2) m_right->setSizes({high - rows - m_right->handleWidth(), rows});
     }
     if (!m_grid->widthChosen() && m_session.trialCount() > 0) m_grid->setColumnWidth(28);
@@ -1090,11 +1097,11 @@ void SetupPage::labelRestGood()
     const auto open = std::count_if(trials.begin(), trials.end(),
                                     [](const Trial& t) { return t.label == Label::Open && t.items.empty(); });
     if (open == 0) return emit m_session.said(tr("Every trial has a label"));
-    m_session.change(tr("label %n trial(s) good", nullptr, int(open)), [](Recipe& r) {
+    m_session.change(tr("label %1 good").arg(counted(open, tr("trial"), tr("trials"))), [](Recipe& r) {
         for (Trial& t : r.trials)
             if (t.label == Label::Open && t.items.empty()) t.label = Label::Good;
     });
-    emit m_session.said(tr("%n trial(s) labelled good", nullptr, int(open)));
+    emit m_session.said(tr("%1 labelled good").arg(counted(open, tr("trial"), tr("trials"))));
 }
 
 void SetupPage::nextTrialWhere(const std::function<bool(int)>& wanted, const QString& none)

@@ -436,6 +436,7 @@ std::vector<Offer> likeOffer(const Gesture& g, const OfferInput& in)
     const auto alike = [&](const vision::Blob& b) {
         // As wide, and not much longer or shorter: of a row of slots each may be another length.
         const auto near = [](double a, double c, double times) { return a < times * c && c < times * a; };
+        if (it.major < 1.25 * it.minor && b.major > 1.4 * b.minor) return false; // a round one is like round ones
         return near(b.area, it.area, 2.2) && near(b.major, it.major, 2.2) && near(b.minor + 2, it.minor + 2, 1.4);
     };
     // Level with the datum, so that it stays so when the part turns.
