@@ -172,7 +172,7 @@ int main(int argc, char** argv)
         }
         emit plot->handleMoved("low", 128, true);
     });
-    measured("typing a blob setting", [] { typed("slots", "high", {250, 251, 252, 255}); });
+    measured("typing a blob setting", [] { typed("slots", "least_area", {2900, 3100, 3200, 3000}); });
     measured("typing a pattern setting", [] { typed("plate", "least_contrast", {20, 21, 22, 20}); });
     measured("autosave", [] { QTest::qWait(2600); });
     measured("taking a reference", [] {

@@ -2,6 +2,7 @@
 // part is known to be; each copied, edited, repeated and taken back.
 #include "desktop/param_form.h"
 #include "desktop/setup/step_acts.h"
+#include "desktop/ties_line.h"
 #include "window_support.h"
 
 #include <QAbstractSpinBox>
@@ -462,9 +463,11 @@ private slots:
     {
         session().select("pitch");
         QVERIFY(settled());
-        auto* ties = page().evidence()->findChild<QLabel*>("evidenceTies");
+        auto* ties = page().evidence()->findChild<TiesLine*>("evidenceTies");
         QVERIFY2(ties->text().contains("Left hole") && ties->text().contains("Right hole"), qPrintable(ties->text()));
-        emit ties->linkActivated("hole_left");
+        // By a click on the name.
+        const int before_ = QFontMetrics(ties->font()).horizontalAdvance("reads ");
+        QTest::mouseClick(ties, Qt::LeftButton, Qt::NoModifier, QPoint(12 + before_ + 8, 9));
         QCOMPARE(session().selected(), std::string("hole_left"));
         QVERIFY(ties->text().contains("read by") && ties->text().contains("Hole pitch"));
         // Its rows carry the dots of the grid.
@@ -489,9 +492,9 @@ private slots:
         session().select("pitch");
         QVERIFY(settled());
         QVERIFY(ties->text().contains("read another") && ties->text().contains("delete this too"));
-        emit ties->linkActivated("!another");
+        emit ties->activated("!another");
         QTRY_VERIFY(QApplication::focusWidget() && QApplication::focusWidget()->objectName() == "input_first");
-        emit ties->linkActivated("!delete");
+        emit ties->activated("!delete");
         QVERIFY(!session().recipe().find("pitch"));
         while (text() != before && session().canUndo()) key(Qt::Key_Z, Qt::ControlModifier);
         QCOMPARE(text(), before);

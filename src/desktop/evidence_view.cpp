@@ -3,6 +3,7 @@
 #include "desktop/element_map.h"
 #include "desktop/objects_view.h"
 #include "desktop/param_form.h"
+#include "desktop/ties_line.h"
 #include "desktop/words.h"
 #include "inspect/labels.h"
 #include "recipe/calibration_file.h"
@@ -49,11 +50,11 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
     };
     m_title = label("evidenceTitle", 15, true);
     m_about = label("evidenceAbout", 12, false);
-    m_ties = label("evidenceTies", 12, false);
-    m_ties->setTextFormat(Qt::RichText);
-    m_ties->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
+    m_ties = new TiesLine(this);
+    m_ties->setObjectName(QStringLiteral("evidenceTies"));
     m_ties->setAccessibleName(tr("What this step reads and what reads it"));
-    connect(m_ties, &QLabel::linkActivated, this, &EvidenceView::followTie);
+    layout->addWidget(m_ties);
+    connect(m_ties, &TiesLine::activated, this, &EvidenceView::followTie);
     makePages(layout);
     into = plots;
     m_plotTitle = label("plotTitle", 12, false);
@@ -173,7 +174,7 @@ void EvidenceView::formIsElsewhere(bool elsewhere)
 void EvidenceView::showStroke(const std::optional<Evidence>& live)
 {
     if (!live) return refresh();
-    m_due = false; // of another step
+    m_due = m_trialsDue = false; // of another step
     m_title->setText(tr("Stroke under way"));
     m_about->setText(
         tr("Let go to make a draft · Esc or right button lets go · wheel: averaging width · R: the other way"));
@@ -266,15 +267,24 @@ void EvidenceView::plotsSoon()
     if (std::exchange(m_due, true)) return;
     // Timers of their own, not queued calls: those would all follow in one turn of the loop.
     QTimer::singleShot(1, this, [this] {
-        drawPlots();
-        if (m_formDue) QTimer::singleShot(1, this, &EvidenceView::drawForm);
+        drawPicture();
+        QTimer::singleShot(1, this, [this] {
+            drawTrials();
+            if (m_formDue) QTimer::singleShot(1, this, &EvidenceView::drawForm);
+        });
     });
 }
 
-void EvidenceView::drawPlots()
+void EvidenceView::drawPicture()
 {
     if (!std::exchange(m_due, false)) return;
+    m_trialsDue = true;
     refreshPlot();
+}
+
+void EvidenceView::drawTrials()
+{
+    if (!std::exchange(m_trialsDue, false)) return;
     refreshMap();
     refreshTrials();
 }
@@ -287,7 +297,8 @@ void EvidenceView::drawForm()
 void EvidenceView::drawDue()
 {
     drawForm();
-    drawPlots();
+    drawPicture();
+    drawTrials();
 }
 
 void EvidenceView::refreshMap()
@@ -333,7 +344,7 @@ void EvidenceView::refreshHead()
 {
     const Step* s = m_session.selectedStep();
     const StepKind* kind = s ? findKind(s->kind) : nullptr;
-    m_ties->setVisible(kind != nullptr);
+    if (!kind) m_ties->setWords({});
     if (!kind) {
         const auto* whole = m_session.currentResult();
         if (whole && !whole->warnings.empty()) {
@@ -392,37 +403,35 @@ void EvidenceView::refreshHead()
 // Both ways, each a jump; an input that is gone can be given anew here.
 void EvidenceView::refreshTies(const Recipe& r, const Step& s, const StepKind& kind)
 {
-    const auto link = [](const QString& to, const QString& text) {
-        return QStringLiteral("<a href=\"%1\" style=\"color:%2\">%3</a>")
-            .arg(to, theme().datum.name(), text.toHtmlEscaped());
-    };
-    QStringList parts, reads, by;
+    std::vector<TiesLine::Word> words, reads, by;
     bool missing = false;
     const auto reading = [&](const std::string& id) {
-        if (const Step* from = r.find(id)) reads << link(q(id), q(from->name));
+        if (const Step* from = r.find(id)) reads.push_back({q(from->name), q(id)});
         else missing = true;
     };
     for (const auto& [key, id] : s.inputs) reading(id);
     for (const auto& [key, of] : s.regionsOf) reading(of.step);
     for (const InputSpec& in : kind.inputs) missing = missing || (in.needed && !s.inputs.count(in.key));
     for (const std::string& id : r.readBy(s.id))
-        if (const Step* reader = r.find(id); reader && reader->datum != s.id) by << link(q(id), q(reader->name));
-    const auto most = [](QStringList& list) {
-        if (list.size() <= 4) return;
-        const auto more = list.size() - 3;
-        list = list.mid(0, 3);
-        list << QObject::tr("%1 more").arg(more);
+        if (const Step* reader = r.find(id); reader && reader->datum != s.id) by.push_back({q(reader->name), q(id)});
+    const auto say = [&](const QString& what, const std::vector<TiesLine::Word>& links) {
+        if (links.empty()) return;
+        words.push_back({(words.empty() ? QString() : QStringLiteral(" · ")) + what + QLatin1Char(' '), {}});
+        const std::size_t most = links.size() > 4 ? 3 : links.size();
+        for (std::size_t i = 0; i < most; ++i) {
+            if (i) words.push_back({QStringLiteral(", "), {}});
+            words.push_back(links[i]);
+        }
+        if (most < links.size()) words.push_back({tr(", %1 more").arg(links.size() - most), {}});
     };
-    most(reads), most(by);
-    if (!reads.isEmpty()) parts << tr("reads %1").arg(reads.join(QStringLiteral(", ")));
-    if (!by.isEmpty()) parts << tr("read by %1").arg(by.join(QStringLiteral(", ")));
-    if (missing && !m_session.draft())
-        parts << tr("input missing: %1")
-                     .arg(link(QStringLiteral("!another"), tr("read another…")) + QStringLiteral(" · ") +
-                          link(QStringLiteral("!delete"), tr("delete this too")));
-    m_ties->setText(QStringLiteral("<span style=\"color:%1\">%2</span>")
-                        .arg(theme().second.name(), parts.join(QStringLiteral(" · "))));
-    m_ties->setVisible(!parts.isEmpty());
+    say(tr("reads"), reads);
+    say(tr("read by"), by);
+    if (missing && !m_session.draft()) {
+        say(tr("input missing:"), {{tr("read another…"), QStringLiteral("!another")}});
+        words.push_back({QStringLiteral(" · "), {}});
+        words.push_back({tr("delete this too"), QStringLiteral("!delete")});
+    }
+    m_ties->setWords(std::move(words));
 }
 
 void EvidenceView::followTie(const QString& to)

@@ -18,6 +18,8 @@ class ElementMap;
 class ObjectsView;
 class ParamForm;
 
+class TiesLine;
+
 class EvidenceView : public QWidget
 {
     Q_OBJECT
@@ -64,8 +66,9 @@ private:
     void editStep(const QString& what, const std::function<void(recipe::Step&)>& edit, const QString& merge);
     void dragSetting(const QString& id, double value, bool released);
     void dragLimit(const QString& id, double value, bool released);
-    void plotsSoon(); // many changes in a row draw the plots once, after the window has answered
-    void drawPlots();
+    void plotsSoon();   // many changes in a row draw the plots once, after the window has answered
+    void drawPicture(); // of the picture in view
+    void drawTrials();  // and of all trials
     void drawForm();
     void drawDue();
     void refreshHead();
@@ -80,7 +83,8 @@ private:
     const recipe::Check* shownCheck() const;
 
     Session& m_session;
-    QLabel *m_title, *m_about, *m_ties, *m_note, *m_plotTitle, *m_trialsTitle;
+    TiesLine* m_ties;
+    QLabel *m_title, *m_about, *m_note, *m_plotTitle, *m_trialsTitle;
     EvidencePlot *m_plot, *m_trials;
     ElementMap* m_map;
     ParamForm* m_form;
@@ -91,7 +95,7 @@ private:
     QScrollArea* m_scroll = nullptr;
     bool m_showObjects = false, m_formElsewhere = false;
     std::vector<recipe::Evidence::Handle> m_params;
-    bool m_dragging = false, m_editing = false, m_due = false, m_formDue = false;
+    bool m_dragging = false, m_editing = false, m_due = false, m_trialsDue = false, m_formDue = false;
     std::string m_formFor;
     double m_low = 0, m_high = 1; // range of the trials plot while a limit is dragged
 };

@@ -29,6 +29,7 @@ Session::Session(QObject* parent) : QObject(parent)
     m_announce.setSingleShot(true);
     m_announce.setInterval(15);
     connect(&m_announce, &QTimer::timeout, this, &Session::resultsChanged);
+    connect(&m_readings, &QTimer::timeout, this, &Session::readNext);
     connect(&m_trials, &TrialSet::arrived, this, &Session::arrived);
     connect(&m_document, &Document::notKept, this,
             [this](const QString& why) { emit said(tr("Not kept for recovery: %1").arg(why)); });
@@ -800,12 +801,28 @@ void Session::setDraft(std::vector<Offer> offers)
     m_proposal.reset();
     if (offers.empty()) return dropDraft();
     Draft d;
-    for (const Offer& o : offers) d.values.push_back(probe(o));
+    d.values.resize(offers.size());
+    d.values.front() = probe(offers.front());
     d.offers = std::move(offers);
     m_draft = std::move(d);
+    // What the other readings say follows one by one, so that the window answers between them.
+    m_readings.start(1);
     adopt();
     emit draftChanged();
     emit selectionChanged();
+}
+
+void Session::readNext()
+{
+    if (!m_draft) return m_readings.stop();
+    for (std::size_t i = 0; i < m_draft->values.size(); ++i) {
+        if (!m_draft->values[i].isNull()) continue;
+        m_draft->values[i] = probe(m_draft->offers[i]);
+        if (m_draft->values[i].isNull()) m_draft->values[i] = QStringLiteral("");
+        emit draftRead();
+        return;
+    }
+    m_readings.stop();
 }
 
 void Session::chooseOffer(int index)
@@ -813,6 +830,7 @@ void Session::chooseOffer(int index)
     if (!m_draft) return;
     const int n = int(m_draft->offers.size());
     m_draft->chosen = (index % n + n) % n;
+    if (QString& value = m_draft->values[std::size_t(m_draft->chosen)]; value.isNull()) value = probe(m_draft->offer());
     adopt();
     emit draftChanged();
     emit selectionChanged();

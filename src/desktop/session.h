@@ -18,7 +18,7 @@ namespace desktop
 // A step not yet taken into the recipe.
 struct Draft {
     std::vector<recipe::Offer> offers; // regions in reference coordinates
-    std::vector<QString> values;       // what each says on the picture in view
+    std::vector<QString> values;       // what each says on the picture in view; null: not known yet
     int chosen = 0;
     const recipe::Offer& offer() const { return offers[std::size_t(chosen)]; }
 };
@@ -177,6 +177,7 @@ signals:
     void trialChanged();
     void selectionChanged();
     void draftChanged();
+    void draftRead();                                                 // one more reading of the draft has its value
     void strokeRead(const std::optional<recipe::Evidence>& evidence); // while a stroke is drawn; nothing: it ended
     void pointedChanged();
     void namedIntoFormula();
@@ -216,7 +217,8 @@ private:
     std::optional<Proposal> m_proposal;
     std::string m_proposeFor, m_proposeOutput; // limits are proposed once every trial has answered
     std::optional<inspect::PictureResult> m_referenceResult;
-    QTimer m_announce;
+    void readNext();
+    QTimer m_announce, m_readings;
     LatestJob m_preparer, m_viewer, m_ahead, m_reference; // last: their threads end first
 };
 

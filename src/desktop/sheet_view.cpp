@@ -50,6 +50,7 @@ SheetView::SheetView(Session& session, QWidget* parent) : SheetCanvas(parent), m
         if (!m_session.draft() && m_session.selected() != m_justTaken) m_justTaken.clear();
     });
     connect(&session, &Session::pointedChanged, this, [this] { update(); });
+    connect(&session, &Session::draftRead, this, [this] { update(); });
     m_pointerTimer.setSingleShot(true);
     connect(&m_pointerTimer, &QTimer::timeout, this, [this] {
         m_pointerText.clear();

@@ -162,10 +162,14 @@ json toJson(const Recipe& r, const std::string& folder)
     }
     // A recipe of the root is one kept by itself, beside nothing: paths stay whole.
     const auto written = [&](const std::string& picture) {
+        if (folder == "/") return fs::absolute(picture).generic_string();
+        // As it is named first: a link stays a link.
         std::error_code ignored;
-        const fs::path below = fs::relative(picture, folder.empty() ? fs::path(".") : fs::path(folder), ignored);
-        const bool inside = !below.empty() && below.begin()->string() != ".." && folder != "/";
-        return inside ? below.generic_string() : fs::absolute(picture).generic_string();
+        const fs::path place = fs::absolute(folder.empty() ? fs::path(".") : fs::path(folder)).lexically_normal();
+        const auto inside = [](const fs::path& p) { return !p.empty() && p.begin()->string() != ".."; };
+        fs::path below = fs::absolute(picture).lexically_normal().lexically_relative(place);
+        if (!inside(below)) below = fs::relative(picture, place, ignored);
+        return inside(below) ? below.generic_string() : fs::absolute(picture).generic_string();
     };
     j["trials"] = json::array();
     for (const Trial& t : r.trials) {

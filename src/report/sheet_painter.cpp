@@ -284,8 +284,9 @@ QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, co
     // The plate lies on the line, readable from below or from the right; where the line is too short it stands beyond
     // an end.
     double angle = std::atan2(sb.y() - sa.y(), sb.x() - sa.x()) * 180 / geometry::kPi;
-    if (angle > 90.5) angle -= 180;
-    if (angle <= -89.5) angle += 180;
+    // Read from below, steep ones from the right (ISO 129-1).
+    if (angle > 80) angle -= 180;
+    if (angle <= -100) angle += 180;
     const QSizeF size = plateSize(l, unit);
     const double long_ = std::hypot(sb.x() - sa.x(), sb.y() - sa.y());
     const QPointF along = long_ > 0 ? (sb - sa) / long_ : QPointF(1, 0);
