@@ -293,6 +293,38 @@ private slots:
         key(Qt::Key_T);
         QCOMPARE(sheet()->turn(), 0.0);
     }
+    void walkingInSteadyViewMovesNoLabel()
+    {
+        key(Qt::Key_T);
+        std::map<std::string, QPointF> first;
+        double farthest = 0;
+        for (int t = 0; t < session().trialCount(); ++t) {
+            session().setTrial(t);
+            QVERIFY(settled());
+            const auto* item = session().currentItem();
+            if (!item || !item->pose) continue;
+            sheet()->grab();
+            for (const auto& l : sheet()->labels()) {
+                const auto* check = item->check(l.step, l.output);
+                if (!check || check->values.empty()) continue; // nothing was measured that could be named
+                const auto [stood, fresh] = first.emplace(l.step + "." + l.output, l.box.center());
+                const QPointF d = l.box.center() - stood->second;
+                if (std::hypot(d.x(), d.y()) > farthest)
+                    qInfo("trial %d: %s by %.1f, %.1f", t + 1, stood->first.c_str(), d.x(), d.y());
+                farthest = std::max(farthest, std::hypot(d.x(), d.y()));
+                for (const auto& other : sheet()->labels())
+                    if (&other != &l)
+                        QVERIFY2(
+                            !other.box.adjusted(3, 3, -3, -3).intersects(l.box.adjusted(3, 3, -3, -3)),
+                            qPrintable(QString("trial %1: %2 and %3")
+                                           .arg(t + 1)
+                                           .arg(QString::fromStdString(l.step), QString::fromStdString(other.step))));
+            }
+        }
+        QVERIFY(first.size() > 6);
+        QVERIFY2(farthest < 4, qPrintable(QString::number(farthest)));
+        key(Qt::Key_T);
+    }
     void aQuarterTurnMovesTheViewAlone()
     {
         const auto before = session().currentItem()->step("width")->output("distance")->values;

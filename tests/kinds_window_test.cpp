@@ -467,7 +467,7 @@ private slots:
         QVERIFY2(ties->text().contains("Left hole") && ties->text().contains("Right hole"), qPrintable(ties->text()));
         // By a click on the name.
         const int before_ = QFontMetrics(ties->font()).horizontalAdvance("reads ");
-        QTest::mouseClick(ties, Qt::LeftButton, Qt::NoModifier, QPoint(12 + before_ + 8, 9));
+        QTest::mouseClick(ties, Qt::LeftButton, Qt::NoModifier, QPoint(15 + before_ + 8, 9));
         QCOMPARE(session().selected(), std::string("hole_left"));
         QVERIFY(ties->text().contains("read by") && ties->text().contains("Hole pitch"));
         // Its rows carry the dots of the grid.

@@ -327,7 +327,7 @@ void GridView::paintHead(QPainter& p, int r, QRect box)
         p.setRenderHint(QPainter::Antialiasing);
         p.setPen(QPen(th.datum, 1.4));
         p.setBrush(row.tie == GridRow::Tie::Read ? QBrush(th.datum) : QBrush(Qt::NoBrush));
-        p.drawEllipse(QPointF(box.right() - 2.5, box.center().y() + 0.5), 2.8, 2.8);
+        p.drawEllipse(QPointF(box.right() + 4, box.center().y() + 0.5), 2.8, 2.8);
         p.setRenderHint(QPainter::Antialiasing, false);
     }
     // A datum in a datum stands under it, with a rail at its left.

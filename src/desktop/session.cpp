@@ -39,6 +39,7 @@ Session::Session(QObject* parent) : QObject(parent)
 void Session::begin(Recipe recipe, const QString& path)
 {
     m_document.begin(std::move(recipe), path);
+    setProperty("calibrateEntries", QVariant()); // of another recipe
     m_trials.clear();
     m_selected.clear();
     m_draft.reset();

@@ -60,7 +60,18 @@ void SheetView::paintEvent(QPaintEvent*)
             }
         }
         // Labels over the regions: a text is never crossed.
+        if (m_steady) {
+            const std::vector<double> seen{m_zoom,       double(width()),    double(height()), m_anchor.x(),
+                                           m_anchor.y(), double(m_quarters), double(m_all),    double(m_onlyFailed)};
+            if (seen != m_stoodFor) m_stood.clear(), m_stoodFor = seen;
+            scene.stood = &m_stood;
+        }
         m_labels = report::paintSheet(p, scene, t, QRectF(rect()));
+        for (const report::PlacedLabel& l : m_labels)
+            if (m_steady && std::none_of(m_stood.begin(), m_stood.end(), [&](const report::PlacedLabel& known) {
+                    return known.step == l.step && known.output == l.output;
+                }))
+                m_stood.push_back(l);
         if (m_drag != Drag::Stroke) {
             p.setRenderHint(QPainter::Antialiasing);
             // Places carry their number; the one under the pointer its name. A plate that would cover another is left

@@ -157,6 +157,9 @@ private:
     QString m_liveText;
     inspect::ItemResult m_liveItem;
     std::vector<report::PlacedLabel> m_labels;
+    // Steady view: where labels stand from trial to trial, as long as the view itself is the same.
+    std::vector<report::PlacedLabel> m_stood;
+    std::vector<double> m_stoodFor;
     report::PlacedLabel m_label; // being moved
     bool m_onlyFailed = false, m_steady = false, m_difference = false;
     int m_quarters = 0;

@@ -39,11 +39,11 @@ std::vector<QRect> TiesLine::places() const
 {
     std::vector<QRect> out;
     const QFontMetrics metrics(font());
-    int x = 12;
+    int x = 15;
     for (const Word& w : m_words) {
         const int wide = metrics.horizontalAdvance(w.text);
-        out.push_back(x + std::min(wide, 30) > width() - 12 ? QRect()
-                                                            : QRect(x, 0, std::min(wide, width() - 12 - x), height()));
+        out.push_back(x + std::min(wide, 30) > width() - 15 ? QRect()
+                                                            : QRect(x, 0, std::min(wide, width() - 15 - x), height()));
         x += wide;
     }
     return out;

@@ -186,7 +186,10 @@ struct LabelItem {
     QPointF anchor; // screen; where its leader ends
     QPointF home{}; // screen; what its place is chosen by: the same in every trial of a steady view
     int rank = 0;
-    std::optional<QPointF> own; // screen; where the person put it
+    std::optional<QPointF> own; // screen; where the person put it, or where it stood
+    int row = 0;                // of the recipe's checks
+    double ownTurn = 0;         // of a plate along its dimension, degrees
+    bool kept = false;          // stands where it stood
 };
 
 QSizeF plateSize(const LabelItem& l, double unit)
@@ -234,8 +237,9 @@ struct Lanes {
     std::array<int, 4> used{};                       // top, bottom, left, right
 };
 
-QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, const QTransform& t, const QRectF& area,
-                      const std::vector<PlacedLabel>& taken, std::vector<std::function<void()>>& plates)
+PlacedLabel paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, const QTransform& t,
+                           const QRectF& area, const std::vector<PlacedLabel>& taken,
+                           std::vector<std::function<void()>>& plates)
 {
     QPainter& p = pencil.p;
     const double unit = pencil.unit;
@@ -312,7 +316,7 @@ QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, co
         return turn.mapRect(QRectF(-size.width() / 2, -size.height() / 2, size.width(), size.height()));
     };
     Place chosen = places.front();
-    if (l.own) chosen = {*l.own, 0}, places.clear();
+    if (l.own) chosen = {*l.own, l.ownTurn}, places.clear();
     for (const Place& q : places) {
         const QRectF box = boxOf(q);
         if (area.contains(box) && std::none_of(taken.begin(), taken.end(),
@@ -337,7 +341,7 @@ QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, co
                 if (free(q)) chosen = q, found = true;
             }
     }
-    if (chosen.turn == 0 && (l.own || long_ <= size.width() + 24 * unit ||
+    if (chosen.turn == 0 && ((l.own && !l.kept) || long_ <= size.width() + 24 * unit ||
                              std::hypot((chosen.at - (sa + sb) / 2).x(), (chosen.at - (sa + sb) / 2).y()) > long_)) {
         QPainterPath leader;
         leader.moveTo(std::hypot((chosen.at - sa).x(), (chosen.at - sa).y()) <
@@ -355,7 +359,7 @@ QRectF paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, co
         paintPlate(p, l, QRectF(-size.width() / 2, -size.height() / 2, size.width(), size.height()), unit);
         p.restore();
     });
-    return boxOf(chosen);
+    return {l.check->step, l.check->output, boxOf(chosen), {}, chosen.turn};
 }
 } // namespace
 
@@ -610,6 +614,11 @@ private:
                 if (const auto motion = inspect::Placing(*scene.recipe, &item).following(s.datum))
                     l.own = at(t, motion->toPicture(*check.labelAt));
         if (!anchored) return std::nullopt;
+        l.row = order;
+        if (scene.stood && !l.own)
+            for (const PlacedLabel& before : *scene.stood)
+                if (before.step == c.step && before.output == c.output)
+                    l.own = before.box.center(), l.ownTurn = before.turn, l.kept = true;
         return l;
     }
     // Labels: selected, fail, not measured, near, then row order.
@@ -627,6 +636,9 @@ private:
         std::stable_sort(labels.begin(), labels.end(),
                          [](const LabelItem& a, const LabelItem& b) { return a.rank < b.rank; });
         if (!scene.all && labels.size() > 24) labels.resize(24);
+        // Laid out in the order of the rows: a verdict moves nothing.
+        std::stable_sort(labels.begin(), labels.end(),
+                         [](const LabelItem& a, const LabelItem& b) { return a.row < b.row; });
     }
     // Those a person put somewhere stand there; the others keep clear of them.
     void placeOwnLabels()
@@ -637,7 +649,7 @@ private:
                 const QSizeF size = plateSize(l, unit);
                 const QRectF box(l.own->x() - size.width() / 2, l.own->y() - size.height() / 2, size.width(),
                                  size.height());
-                placed.push_back({l.check->step, l.check->output, box});
+                placed.push_back({l.check->step, l.check->output, box, leaderOf(l, box)});
                 stands.push_back({l, box});
             } else if (l.own) {
                 // Its dimension line is drawn later; the others keep clear of it from now on.
@@ -784,8 +796,7 @@ private:
             if (!l.isDimension) continue;
             const QPointF sa = at(t, l.from), sb = at(t, l.to);
             if (!area.intersects(QRectF(sa, sb).normalized().adjusted(-1, -1, 1, 1))) continue;
-            placed.push_back(
-                {l.check->step, l.check->output, paintDimension(pencil, l, lanes, t, area, placed, plates)});
+            placed.push_back(paintDimension(pencil, l, lanes, t, area, placed, plates));
         }
         // Leaders and plates of the rails last: no line crosses a text.
         for (const auto& [l, box] : stands) {

@@ -16,6 +16,12 @@ namespace report
 
 QImage toQImage(const image::Image& picture); // 8-bit for showing
 
+struct PlacedLabel {
+    std::string step, output;
+    QRectF box;
+    QLineF leader{}; // of those on a rail: from the box to what it names
+    double turn = 0; // of a plate that lies along its dimension, degrees clockwise
+};
 struct SheetScene {
     const recipe::Recipe* recipe = nullptr;
     const inspect::PictureResult* result = nullptr;
@@ -25,12 +31,9 @@ struct SheetScene {
     QSizeF pictureSize;
     QRectF obstacle{};       // painter units; labels keep clear of it
     bool onlyFailed = false; // labels of passing checks are left out
-    bool pending = false;    // the result is an earlier recipe's: no verdict is stamped
-};
-struct PlacedLabel {
-    std::string step, output;
-    QRectF box;
-    QLineF leader{}; // of those on a rail: from the box to what it names
+    // Where labels stood before, so that the eye finds them there again; others are laid out about them. Null: anew.
+    const std::vector<PlacedLabel>* stood = nullptr;
+    bool pending = false; // the result is an earlier recipe's: no verdict is stamped
 };
 // `toScreen` maps picture px to painter units; `area` is what may be drawn on; `unit` is the size of one screen px
 // (more for large pictures).
