@@ -1,6 +1,7 @@
 #include "base/files.h"
 #include "cli/commands.h"
 #include "cli/json_results.h"
+#include "recipe/history.h"
 #include "support.h"
 
 #include <QSqlDatabase>
@@ -34,6 +35,46 @@ private slots:
         QCOMPARE(call({"inspect", m_recipe, at("gone.png"), at("plate-001.png")}), 2);
         QVERIFY(m_err.str().find("gone.png") != std::string::npos);
         QVERIFY(m_out.str().find("plate-001.png: accept") != std::string::npos); // the rest is still inspected
+    }
+    void revisionsAreListedAndCompared()
+    {
+        auto r = recipe::load(m_recipe);
+        QVERIFY(r.has_value());
+        QVERIFY(recipe::keepRevision(*r, "E. Sand", "", "2026-03-02T08:00:00.000Z"));
+        for (recipe::Step& step : r->steps)
+            if (step.id == "width") step.checks[0].limits = *recipe::parseLimits(">= 30", base::Unit::Millimetre);
+        ++r->revision;
+        QVERIFY(recipe::keepRevision(*r, "M. Ott", "wider", "2026-03-03T08:00:00.000Z"));
+        const std::string kept = at("kept.dikkat");
+        QVERIFY(recipe::save(*r, kept).has_value());
+        QCOMPARE(call({"history", kept, "--json", "-"}), 0);
+        const auto h = nlohmann::json::parse(m_out.str());
+        QCOMPARE(h["revisions"].size(), std::size_t(2));
+        QCOMPARE(h["revisions"][1]["by"].get<std::string>(), std::string("M. Ott"));
+        QCOMPARE(h["revisions"][1]["changes"].size(), std::size_t(1));
+        QVERIFY(m_err.str().find("revision 2  2026-03-03T08:00:00.000Z  M. Ott  \"wider\"") != std::string::npos);
+        // Against what it was: every accepted picture is rejected now; against itself nothing.
+        QCOMPARE(call({"compare", kept + "@1", kept, "--json", "-"}), 1);
+        const auto c = nlohmann::json::parse(m_out.str());
+        QCOMPARE(c["differences"].size(), std::size_t(1));
+        QCOMPARE(c["pictures"].get<int>(), 6);
+        int accepted = 0;
+        for (int i = 1; i <= 6; ++i)
+            accepted += call({"inspect", m_recipe, at(("plate-00" + std::to_string(i) + ".png").c_str())}) == 0;
+        QVERIFY(accepted > 2);
+        QCOMPARE(c["changed"].get<int>(), accepted);
+        QCOMPARE(call({"compare", kept + "@2", kept}), 0);
+        QVERIFY(m_out.str().find("nothing differs\n0 of 6 pictures change their verdict") != std::string::npos);
+        QCOMPARE(call({"compare", kept + "@1", kept, at("plate-001.png")}), 1);
+        // What is not there is named with what is.
+        QCOMPARE(call({"compare", kept + "@7", kept}), 2);
+        QVERIFY(m_err.str().find("there is no revision 7; there are 1, 2") != std::string::npos);
+        QCOMPARE(call({"compare", kept + "@1", kept, at("none.png")}), 2);
+        QCOMPARE(call({"compare", kept}), 2);
+        QCOMPARE(call({"history", at("plate-001.png")}), 2);
+        QCOMPARE(call({"history", kept, "--json", kept}), 2); // never over what is read
+        QCOMPARE(call({"inspect", kept, at("plate-001.png"), "--variant", "left"}), 2);
+        QVERIFY(m_err.str().find("there is no variant \"left\"") != std::string::npos);
     }
     void reviewSaysWhatIsDoubtful()
     {
