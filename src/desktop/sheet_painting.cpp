@@ -288,14 +288,21 @@ QPointF SheetView::offerAnchor() const
                               {right, 8},
                               {8, 8},
                               {8, bottom},
-                              {right, bottom}};
+                              {8, height() - size.height() - 34},
+                              {right, bottom},
+                              {right, height() / 2.0 - size.height() / 2},
+                              {8, height() / 2.0 - size.height() / 2}};
     double least = 1e300;
     QPointF best(8, 8);
     for (const QPointF at : places) {
         const QRectF box(at, size);
         if (!QRectF(rect()).adjusted(4, 4, -4, -4).contains(box)) continue;
         const QRectF a = box.intersected(part), b = box.intersected(region);
-        const double cost = a.width() * a.height() + 4 * b.width() * b.height();
+        double cost = a.width() * a.height() + 4 * b.width() * b.height();
+        for (const report::PlacedLabel& l : m_labels) { // nor on what a label says
+            const QRectF c = box.intersected(l.box);
+            cost += 3 * c.width() * c.height();
+        }
         if (cost < least) least = cost, best = at;
     }
     return best;
