@@ -246,6 +246,34 @@ private slots:
         QVERIFY(fs::file_size(spare) < bytes);
         QCOMPARE(load(spare)->trials[0].picture, stays->trials[0].picture);
     }
+    void theTrialsOfEveryVariantGoAlong()
+    {
+        QTemporaryDir dir, desk;
+        Recipe r = demoIn(dir);
+        Recipe other = r;
+        other.variant = "wide";
+        fs::create_directory(dir.filePath("wide").toStdString());
+        const fs::path own = fs::path(dir.filePath("wide").toStdString()) / "own.png";
+        fs::copy_file(r.trials[1].picture, own);
+        other.trials = {{own.string(), Label::Bad}};
+        const std::string content = bytesOf(own.string());
+        r.variant = "plain";
+        r.variants = {std::make_shared<Recipe>(other)};
+        r.trialsInside = true;
+        const std::string path = desk.filePath("both.dikkat").toStdString();
+        QVERIFY(save(r, path).has_value());
+        fs::remove_all(dir.path().toStdString());
+        for (int turn = 0; turn < 2; ++turn) { // as saved, and saved over itself
+            const auto back = load(path);
+            if (!back) QFAIL(back.error().text().c_str());
+            QCOMPARE(back->variants.size(), std::size_t(1));
+            QCOMPARE(back->variants[0]->trials.size(), std::size_t(1));
+            const auto read = base::readFile(back->variants[0]->trials[0].picture);
+            if (!read) QFAIL(read.error().text().c_str());
+            QCOMPARE(base::sha256(*read), base::sha256(content));
+            QVERIFY(save(*back, path).has_value());
+        }
+    }
     void capturesOfSeveralPicturesGoAlongWhole()
     {
         QTemporaryDir dir, desk;

@@ -26,7 +26,8 @@ public:
         stop();
         cancel = false, done = 0, m_of = of;
         m_thread.reset(QThread::create(std::move(work)));
-        connect(m_thread.get(), &QThread::finished, this, [this, after = std::move(after)] {
+        connect(m_thread.get(), &QThread::finished, this, [this, run = ++m_run, after = std::move(after)] {
+            if (run != m_run) return; // of an earlier start, delivered late
             m_look.stop();
             if (cancel) return;
             emit progressed(m_of, m_of);
@@ -52,7 +53,7 @@ signals:
 private:
     std::unique_ptr<QThread> m_thread;
     QTimer m_look;
-    int m_of = 0;
+    int m_of = 0, m_run = 0;
 };
 
 } // namespace desktop

@@ -115,6 +115,9 @@ CalibrateDialog::CalibrateDialog(Session& session, QWidget* parent) : QDialog(pa
         m_look->setEnabled(m_session.trialCount() > 0);
         m_result = {};
         dropTrialsWithoutTarget();
+        for (int i = 0; i < m_table->rowCount(); ++i)
+            for (const int c : {1, 2}) m_table->item(i, c)->setText(QStringLiteral("–"));
+        showResult(), showPicture();
     });
     row->addWidget(m_progress, 1);
     row->addWidget(m_cancel);
@@ -445,17 +448,18 @@ void CalibrateDialog::search(int plane)
         });
 }
 
-// Looked through, but parts.
+// Looked through, but parts; or not looked through to the end.
 void CalibrateDialog::dropTrialsWithoutTarget()
 {
     const QSignalBlocker quiet(m_table);
-    for (int i = int(m_result.pictures.size()) - 1; i >= 0; --i) {
-        if (m_result.pictures[std::size_t(i)].found || !m_fromTrials.contains(m_pictures[i])) continue;
+    for (int i = int(m_pictures.size()) - 1; i >= 0; --i) {
+        const bool looked = i < int(m_result.pictures.size());
+        if (!m_fromTrials.contains(m_pictures[i]) || (looked && m_result.pictures[std::size_t(i)].found)) continue;
         m_fromTrials.remove(m_pictures[i]);
         m_pictures.removeAt(i);
         m_table->removeRow(i);
         m_plane->removeItem(i);
-        m_result.pictures.erase(m_result.pictures.begin() + i);
+        if (looked) m_result.pictures.erase(m_result.pictures.begin() + i);
         if (m_result.plane > i) --m_result.plane;
     }
     if (m_table->rowCount()) m_table->setCurrentCell(std::max(0, m_result.plane), 0);

@@ -764,7 +764,7 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
                 grown.steps.push_back(made);
             }
             const auto made = [&](const std::string& id) {
-                return id.front() == '+' ? o.before.at(std::size_t(std::stoi(id.substr(1)))).id : id;
+                return !id.empty() && id.front() == '+' ? o.before.at(std::size_t(std::stoi(id.substr(1)))).id : id;
             };
             for (auto& [key, id] : o.step.inputs) id = made(id);
             o.step = asStep(o.step, o.judged, kind, grown, follows ? datum : std::string(), placed);

@@ -92,10 +92,18 @@ base::Result<Recipe> load(const std::string& path)
     if (!r) return r;
     const std::vector<std::string> names = base::membersOf(path, kTrials);
     const std::set<std::string> inside(names.begin(), names.end());
-    for (Trial& t : r->trials)
-        if (const std::string name = fs::path(t.picture).lexically_relative(folder).generic_string();
-            inside.count(name))
-            t.picture = (fs::path(path) / name).string();
+    const auto pointInside = [&](Recipe& of) {
+        for (Trial& t : of.trials)
+            if (const std::string name = fs::path(t.picture).lexically_relative(folder).generic_string();
+                inside.count(name))
+                t.picture = (fs::path(path) / name).string();
+    };
+    pointInside(*r);
+    for (auto& v : r->variants) {
+        auto own = std::make_shared<Recipe>(*v);
+        pointInside(*own);
+        v = std::move(own);
+    }
     return r;
 }
 
