@@ -3,6 +3,7 @@
 #include "desktop/param_form.h"
 #include "desktop/setup/step_acts.h"
 #include "desktop/ties_line.h"
+#include "kind_gestures.h"
 #include "window_support.h"
 
 #include <QAbstractSpinBox>
@@ -13,68 +14,7 @@
 
 using namespace support;
 using namespace desktop;
-using geometry::Point;
-
-namespace
-{
-// What a person's hand does on the part, in mm of the plate (x along it, y down).
-struct Hand {
-    enum class Way { Stroke, Area, Click } way = Way::Stroke;
-    std::vector<Point> path;
-};
-Hand stroke(Point a, Point b) { return {Hand::Way::Stroke, {a, b}}; }
-Hand area(Point a, Point b) { return {Hand::Way::Area, {a, b}}; }
-Hand tap(Point a) { return {Hand::Way::Click, {a}}; }
-
-struct Making {
-    const char* kind;
-    Hand hand;
-    const char* output;     // "": nothing is known of its values
-    double low, high;       // what it must be, mm, mm², degrees or a number
-    const char* words = ""; // of the reading that is meant
-};
-std::vector<Making> makings()
-{
-    const double slot = demo::kFirstSlot + 3 * demo::kSlotPitch, hole = demo::kHolePitch / 2, y = demo::kHoleY;
-    const double side = demo::kPlateWidth / 2, end = demo::kPlateLength / 2, area_ = geometry::kPi * 1.6 * 1.6;
-    return {
-        {"pattern", area({-end - 2, -side - 2}, {end + 2, side + 2}), "score", 0.9, 1},
-        {"two_holes", stroke({-hole, y}, {hole, y}), "angle", -0.2, 0.2},
-        {"corner",
-         {Hand::Way::Stroke, {{-8, -side}, {-30, -side}, {-end, -side}, {-end, -4}, {-end, 6}}},
-         "between",
-         89.7,
-         90.3},
-        {"blob_datum", tap({slot, 0}), "finds", 1, 1},
-        {"line", stroke({-20, side}, {24, side}), "datum_angle", -0.1, 0.1},
-        {"circle", tap({hole, y}), "diameter", 3.17, 3.23},
-        {"ellipse", tap({hole, y}), "major", 3.15, 3.26},
-        {"edge_point", stroke({6, -side - 4}, {6, -side + 2}), "position", 3.9, 4.1},
-        {"contour", area({hole - 3, y - 3}, {hole + 3, y + 3}), "area", area_ - 0.25, area_ + 0.15},
-        {"crossing", stroke({-20, -side}, {-end, 0}), "along_x", -end - 0.06, -end + 0.06},
-        {"midpoint", stroke({-hole, y}, {hole, y}), "along_x", -0.03, 0.03},
-        {"bisector", stroke({10, -side}, {10, side}), "datum_angle", -0.1, 0.1},
-        {"foot", stroke({10, -side}, {hole, y}), "along_x", hole - 0.05, hole + 0.05},
-        {"line_through", stroke({-hole, y}, {hole, y}), "length", 91.97, 92.03},
-        {"element", tap({slot, 0}), "along_x", slot - 0.08, slot + 0.08},
-        {"blobs", area({-43, -11}, {41, 11}), "count", 10, 10},
-        {"blobs", tap({slot, 0}), "count", 10, 10, "this and its like"},
-        {"area_share", area({hole - 3, y - 3}, {hole + 3, y + 3}), "share", 0, 100},
-        {"edge_pair", stroke({-34, -side - 3}, {-34, side + 3}), "distance", 25.97, 26.03},
-        {"distance", stroke({-hole, y}, {hole, y}), "distance", 91.97, 92.03},
-        {"distances", stroke({slot, 0}, {slot + 2, -side}), "least", 2, 26},
-        {"each_object", tap({slot, 0}), "least", 0.5, 20},
-        {"angle", stroke({-20, -side}, {-end, 0}), "angle", 89.8, 90.2},
-        {"farthest", stroke({-40, -side}, {40, -side}), "size", 0, 0.08},
-        {"straightness", stroke({20, -side}, {24, -side - 6}), "zone", 0.001, 0.15},
-        {"roundness", stroke({hole, y}, {hole - 5, y - 5}), "zone", 0.001, 0.15},
-        {"parallelism", stroke({10, -side}, {10, side}), "zone", 0.001, 0.15},
-        {"perpendicularity", stroke({-end, 0}, {-20, -side}), "zone", 0.001, 0.25},
-        {"position", stroke({hole, y}, {hole - 5, y - 5}), "position", 0, 0.12},
-        {"circle_through", tap({slot, 0}), "", 0, 0},
-    };
-}
-} // namespace
+using namespace gestures;
 
 class KindsWindowTest : public QObject
 {

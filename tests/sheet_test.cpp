@@ -50,6 +50,46 @@ public:
 class SheetTest : public QObject
 {
     Q_OBJECT
+    static inspect::CheckResult checkOf(const std::string& step, const char* output, double value, int balloon)
+    {
+        inspect::CheckResult c;
+        c.step = step, c.output = output, c.name = step, c.balloon = balloon;
+        c.values = {value}, c.unit = base::Unit::Millimetre, c.verdict = inspect::Verdict::Pass;
+        return c;
+    }
+    // A recipe of one step with one answered check; the caller adds what it marked.
+    static std::pair<inspect::PictureResult, std::shared_ptr<inspect::StepResult>>
+    oneStep(recipe::Recipe& r, const char* kind, const char* output, double value)
+    {
+        recipe::Step s = recipe::makeStep(r, *recipe::findKind(kind));
+        s.id = "one";
+        r.steps.push_back(s);
+        inspect::PictureResult result;
+        result.items.resize(1);
+        auto step = std::make_shared<inspect::StepResult>();
+        step->step = "one", step->state = inspect::State::Ok;
+        result.items[0].steps.push_back(step);
+        result.items[0].checks.push_back(checkOf("one", output, value, 1));
+        return {std::move(result), step};
+    }
+    static QTransform view(double degrees)
+    {
+        QTransform t = QTransform::fromTranslate(412, 300);
+        t.rotate(degrees);
+        t.translate(-300.5, -260.5);
+        return t;
+    }
+    static std::vector<report::PlacedLabel> painted(const recipe::Recipe& r, const inspect::PictureResult& result,
+                                                    const QTransform& t, QImage* on = nullptr)
+    {
+        QImage own(824, 600, QImage::Format_RGB32);
+        if (on && on->isNull()) *on = own;
+        QImage& sheet = on ? *on : own;
+        sheet.fill(report::lightTheme().paper);
+        QPainter p(&sheet);
+        report::SheetScene scene{&r, &result, 0, {}, false, QSizeF(sheet.size())};
+        return report::paintSheet(p, scene, t, QRectF(sheet.rect()));
+    }
 private slots:
     void initTestCase() { report::loadFonts(); }
 
@@ -281,6 +321,165 @@ private slots:
                 }
             }
         }
+    }
+    // A drawing points at a circle: the leader of a diameter ends on it and aims at its centre, the one of a radius ends
+    // on the arc that was seen, however the view is turned.
+    void diametersAndRadiiArePointedAt()
+    {
+        for (const double turn : {0.0, 37.0, 90.0, 213.0})
+            for (const bool arc : {false, true}) {
+                const geometry::Circle round{
+                    {300, 260}, 80, arc ? geometry::radians(200) : 0, arc ? geometry::radians(60) : 2 * geometry::kPi};
+                const char* output = arc ? "radius" : "diameter";
+                recipe::Recipe r;
+                auto [result, step] = oneStep(r, "circle", output, arc ? 80 : 160);
+                step->features["circle"] = round;
+                step->marks.push_back({recipe::MarkShape::Circle, recipe::MarkRole::Found, {round.centre}, 80, {}});
+                const QTransform t = view(turn);
+                const auto labels = painted(r, result, t);
+                QCOMPARE(labels.size(), std::size_t(1));
+                const QPointF centre = t.map(QPointF(300.5, 260.5)), end = labels[0].leader.p2();
+                QVERIFY(std::abs(QLineF(centre, end).length() - 80) < 0.1);
+                const QPointF back = t.inverted().map(end) - QPointF(0.5, 0.5);
+                const double angle = geometry::angleOf(geometry::Point{back.x(), back.y()} - round.centre);
+                if (arc) QVERIFY(geometry::withinSweep(angle, round.start, round.sweep));
+                const QPointF d = labels[0].box.center() - centre;
+                if (!arc)
+                    QVERIFY(std::abs(QLineF(centre, end).angleTo(QLineF(QPointF(), d))) < 0.1 ||
+                            std::abs(QLineF(centre, end).angleTo(QLineF(QPointF(), d)) - 360) < 0.1);
+            }
+    }
+    // The arc stands between the legs that were meant: ink lies on it there and not on the other side.
+    void anAngleIsDrawnBetweenItsLegs()
+    {
+        for (const double sweep : {60.0, 140.0, 300.0}) {
+            recipe::Recipe r;
+            auto [result, step] = oneStep(r, "angle", "angle", sweep);
+            const geometry::Point apex{400, 300};
+            recipe::Mark mark{recipe::MarkShape::Angle, recipe::MarkRole::Found, {apex}, 90, {}};
+            for (const double share : {0.0, 0.5, 1.0})
+                mark.points.push_back(apex + geometry::direction(geometry::radians(20 + share * sweep)) * 150);
+            step->marks.push_back(mark);
+            QImage sheet;
+            const auto labels = painted(r, result, QTransform(), &sheet);
+            QCOMPARE(labels.size(), std::size_t(1));
+            for (int a = 0; a < 360; a += 4) {
+                const double off = a - 20.0;
+                const bool inside = off > 6 && off < sweep - 6, outside = off < -6 || off > sweep + 6;
+                if (!inside && !outside) continue;
+                const geometry::Point p = apex + geometry::direction(geometry::radians(a)) * 90;
+                double darkest = 0;
+                for (int dx = -1; dx <= 1; ++dx)
+                    for (int dy = -1; dy <= 1; ++dy)
+                        darkest = std::max(darkest, contrast(sheet.pixelColor(int(p.x) + dx, int(p.y) + dy),
+                                                             report::lightTheme().paper));
+                if (labels[0].box.adjusted(-4, -4, 4, 4).contains(QPointF(p.x, p.y))) continue;
+                const QPointF onLeader(p.x, p.y);
+                const QLineF l = labels[0].leader;
+                if (std::abs((l.dx() * (onLeader.y() - l.y1()) - l.dy() * (onLeader.x() - l.x1())) / l.length()) < 5)
+                    continue;
+                QVERIFY2(inside == (darkest > 2), qPrintable(QString("%1° of %2: %3").arg(a).arg(sweep).arg(darkest)));
+            }
+        }
+    }
+    // A tolerance stands in its frame: wider than the value alone by the sign's box, and by the datum's where it has one.
+    void tolerancesStandInTheirFrame()
+    {
+        const auto widthOf = [&](const char* kind, const char* output, bool datum) {
+            recipe::Recipe r;
+            auto [result, step] = oneStep(r, kind, output, 0.02);
+            if (datum) {
+                recipe::Step plate = recipe::makeStep(r, *recipe::findKind("pattern"));
+                plate.id = "plate", plate.letter = "A";
+                r.steps[0].datum = "plate";
+                r.steps.push_back(plate);
+            }
+            step->marks.push_back(
+                {recipe::MarkShape::Polyline, recipe::MarkRole::Found, {{200, 300}, {500, 300}}, 0, {}});
+            const auto labels = painted(r, result, QTransform());
+            return labels.empty() ? 0.0 : labels[0].box.width();
+        };
+        const double plain = widthOf("line", "length", false), form = widthOf("straightness", "zone", false),
+                     alone = widthOf("parallelism", "zone", false), toDatum = widthOf("parallelism", "zone", true);
+        QVERIFY(plain > 0 && form > plain + 20 && std::abs(alone - form) < 1 && toDatum > alone + 20);
+        QCOMPARE(widthOf("straightness", "zone", true), form); // a form has no datum
+    }
+    // Forty checks: so many say their value, the others their number, and none lies on another.
+    void whatHasNoRoomSaysItsNumber()
+    {
+        recipe::Recipe r;
+        inspect::PictureResult result;
+        result.items.resize(1);
+        demo::Random random(5);
+        for (int i = 0; i < 40; ++i) {
+            recipe::Step s = recipe::makeStep(r, *recipe::findKind("circle"));
+            s.id = "c" + std::to_string(i);
+            auto step = std::make_shared<inspect::StepResult>();
+            step->step = s.id, step->state = inspect::State::Ok;
+            const geometry::Circle c{{random.uniform(200, 1000), random.uniform(120, 480)}, random.uniform(4, 25)};
+            step->features["circle"] = c;
+            step->marks.push_back({recipe::MarkShape::Circle, recipe::MarkRole::Found, {c.centre}, c.radius, {}});
+            result.items[0].steps.push_back(step);
+            result.items[0].checks.push_back(checkOf(s.id, "diameter", 2 * c.radius, i + 1));
+            if (i == 33) result.items[0].checks.back().verdict = inspect::Verdict::Fail;
+            r.steps.push_back(s);
+        }
+        QImage sheet(1288, 600, QImage::Format_RGB32);
+        const auto labels = painted(r, result, QTransform(), &sheet);
+        const auto told = std::count_if(labels.begin(), labels.end(), [](const auto& l) { return !l.bare; });
+        QCOMPARE(told, std::ptrdiff_t(24));
+        QCOMPARE(labels.size(), std::size_t(40));
+        QVERIFY(std::any_of(labels.begin(), labels.end(), [](const auto& l) { return l.step == "c33" && !l.bare; }));
+        for (std::size_t i = 0; i < labels.size(); ++i)
+            for (std::size_t j = 0; j < i; ++j) {
+                QVERIFY(!labels[i].box.adjusted(1, 1, -1, -1).intersects(labels[j].box.adjusted(1, 1, -1, -1)));
+                if (QLineF(labels[i].leader.p2(), labels[j].leader.p2()).length() < 1) continue;
+                QVERIFY(labels[i].leader.intersects(labels[j].leader, nullptr) != QLineF::BoundedIntersection);
+            }
+    }
+    // A failing list is dimensioned at its worst element, a missing one is named at its place.
+    void aListIsToldByItsWorst()
+    {
+        recipe::Recipe r;
+        auto [result, step] = oneStep(r, "distances", "distances", 0);
+        inspect::CheckResult& c = result.items[0].checks[0];
+        c.list = true, c.values = {50, 50, 58, 53};
+        for (int i = 0; i < 4; ++i) {
+            const double x = 200 + 120 * i;
+            recipe::Mark m{recipe::MarkShape::Dimension, recipe::MarkRole::Found, {{x, 200}, {x, 420}}, 0, {}};
+            m.element = i + 1;
+            step->marks.push_back(m);
+            inspect::ElementResult e;
+            e.value = i, e.low = 49, e.high = 51, e.at = geometry::Point{x, 420};
+            e.verdict = i < 2 ? inspect::Verdict::Pass : inspect::Verdict::Fail;
+            c.elements.push_back(e);
+        }
+        c.verdict = inspect::Verdict::Fail;
+        const auto labels = painted(r, result, QTransform());
+        QCOMPARE(labels.size(), std::size_t(1));
+        QVERIFY(std::abs(labels[0].box.center().x() - 440.5) < 20); // the third, not the fourth
+        QVERIFY(labels[0].leader.isNull());                         // it lies on its dimension line
+        c.elements[1].value = -1, c.elements[1].verdict = inspect::Verdict::Fail;
+        c.elements[2].verdict = c.elements[3].verdict = inspect::Verdict::Pass;
+        const auto missing = painted(r, result, QTransform());
+        QVERIFY(std::abs(missing.at(0).leader.p2().x() - 320.5) < 1);
+    }
+    // What was not found is said where it was looked for; what is worked out of others is said of the item.
+    void everyCheckHasAPlace()
+    {
+        recipe::Recipe r;
+        auto [result, step] = oneStep(r, "edge_pair", "distance", 0);
+        result.items[0].checks[0].values.clear();
+        result.items[0].checks[0].verdict = inspect::Verdict::NotMeasured;
+        step->state = inspect::State::Failed;
+        r.steps[0].regions["window"] = geometry::Region::window({200, 250}, {300, 250}, 20);
+        const auto lost = painted(r, result, QTransform());
+        QCOMPARE(lost.size(), std::size_t(1));
+        QVERIFY(QLineF(lost[0].leader.p2(), QPointF(250.5, 250.5)).length() < 1);
+        recipe::Recipe sum;
+        auto [reckoned, made] = oneStep(sum, "formula", "value", 3);
+        reckoned.items[0].pose = geometry::Pose{{400, 300}, 0};
+        QCOMPARE(painted(sum, reckoned, QTransform()).size(), std::size_t(1));
     }
     void verdictsAreToldApartWithoutColour()
     {

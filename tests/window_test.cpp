@@ -297,7 +297,10 @@ private slots:
         auto* view = m_window->setupPage()->sheet();
         const auto before = session().recipe().find("plate")->points.at("origin");
         const QPointF at = view->screenOf(before) + QPointF(16, 16);
+        auto* free = m_window->setupPage()->action("noSnap"); // not to the middle of a slot
+        free->trigger();
         drag(view, at, at + QPointF(60, -30));
+        free->trigger();
         const auto after = session().recipe().find("plate")->points.at("origin");
         QVERIFY2(geometry::distance(view->pictureOf(at + QPointF(60, -30)), after) < 1.5,
                  qPrintable(QString("%1 %2").arg(after.x).arg(after.y)));

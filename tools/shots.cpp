@@ -1,5 +1,5 @@
-// shots DEMO_FOLDER OUTPUT_FOLDER - opens the demo in the real window and keeps one picture of each main view
-// (docs/screenshots).
+// shots DEMO_FOLDER OUTPUT_FOLDER [SCENE…] - opens the demo in the real window and keeps a picture of each main view:
+// without scenes those of docs/screenshots, else the ones named ("all": every one; "kinds": one of each kind of step).
 #include "demo/reed_plate.h"
 #include "desktop/calibrate_dialog.h"
 #include "desktop/check_dialog.h"
@@ -15,17 +15,16 @@
 #include "desktop/revisions_dialog.h"
 #include "desktop/run/release_dialog.h"
 #include "desktop/style.h"
+#include "tests/kind_gestures.h"
 
 #include <QApplication>
 #include <QComboBox>
 #include <QDir>
 #include <QElapsedTimer>
-#include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
 #include <QSettings>
 #include <QSpinBox>
-#include <QStandardPaths>
 #include <QTabWidget>
 #include <QTableWidget>
 #include <QTemporaryDir>
@@ -35,6 +34,7 @@
 namespace
 {
 using namespace desktop;
+using geometry::Point;
 
 template <class F> bool waitFor(F done, int milliseconds = 60000)
 {
@@ -50,204 +50,362 @@ void drag(QWidget* w, QPointF from, QPointF to, Qt::KeyboardModifiers modifiers 
     for (int i = 1; i <= 10; ++i) QTest::mouseMove(w, (from + (to - from) * i / 10.0).toPoint());
     if (release) QTest::mouseRelease(w, Qt::LeftButton, modifiers, to.toPoint());
 }
-} // namespace
 
-int main(int argc, char** argv)
+class Studio
 {
-    QTemporaryDir scratch;
-    qputenv("XDG_DATA_HOME", scratch.path().toUtf8());
-    qputenv("XDG_CONFIG_HOME", scratch.path().toUtf8());
-    QApplication application(argc, argv);
-    QApplication::setApplicationName(QStringLiteral("dikkat"));
-    if (argc < 3) {
-        std::cerr << "usage: shots DEMO_FOLDER OUTPUT_FOLDER\n";
-        return 2;
+public:
+    Studio(QString demo, QString out)
+        : m_demo(std::move(demo)), m_out(std::move(out)),
+          m_window(
+              [] {
+                  return std::make_unique<station::SimulatedSource>(
+                      [](int n) { return demo::plate(demo::Field{}, 2211, n).picture; });
+              },
+              m_scratch.path())
+    {
+        QDir().mkpath(m_out);
+        m_window.resize(1280, 800);
+        m_window.show();
     }
-    const QString demoFolder = QString::fromLocal8Bit(argv[1]), out = QString::fromLocal8Bit(argv[2]);
-    QDir().mkpath(out);
-    report::loadFonts();
-    applyTheme(application);
-    const auto simulated = [] {
-        return std::make_unique<station::SimulatedSource>(
-            [](int n) { return demo::plate(demo::Field{}, 2211, n).picture; });
+    ~Studio() { s.forgetRecovery(); }
+    struct Scene {
+        const char* name;
+        bool kept; // in docs/screenshots
+        void (Studio::*make)();
     };
-    MainWindow window(simulated, scratch.path());
-    window.resize(1280, 800);
-    window.show();
-    const auto shoot = [&](const char* name) {
+    static const std::vector<Scene>& scenes();
+    bool fine = true;
+
+private:
+    SetupPage& page() { return *m_window.setupPage(); }
+    SheetView* sheet() { return page().sheet(); }
+    QAction* action(const char* id) { return page().action(QLatin1String(id)); }
+    QString file(const QString& name) const { return m_out + QLatin1Char('/') + name + QStringLiteral(".png"); }
+    void keep(const QPixmap& seen, const QString& name)
+    {
+        if (seen.save(file(name))) return;
+        std::cerr << "cannot write " << name.toStdString() << "\n";
+        fine = false;
+    }
+    void shoot(const char* name)
+    {
         QTest::qWait(250);
-        if (!window.grab().save(out + QStringLiteral("/") + QLatin1String(name) + QStringLiteral(".png")))
-            std::cerr << "cannot write " << name << "\n";
-    };
-    shoot("empty");
-    if (!window.openRecipe(demoFolder + QStringLiteral("/reed-plate.dikkat"))) {
-        std::cerr << "the demo recipe does not open\n";
-        return 1;
+        keep(m_window.grab(), QLatin1String(name));
     }
-    Session& s = window.session();
-    const auto allDone = [&] { return s.settled(); };
-    if (!waitFor(allDone)) return 1;
-    if (argc == 4) { // each hint at its place
-        window.hints()->again();
-        for (int i = 0; i < Hints::kCount; ++i) {
-            shoot(("hint-" + std::to_string(i)).c_str());
-            window.hints()->done(i);
+    void shootDialog(QDialog& d, const char* name)
+    {
+        QTest::qWait(250);
+        keep(d.grab(), QLatin1String(name));
+    }
+    void done()
+    {
+        fine = waitFor([this] { return s.settled(); }) && fine;
+    }
+    void open(const char* set)
+    {
+        const QString name = QLatin1String(set);
+        const QString path = name == QStringLiteral("reed-plate") ? QStringLiteral("/reed-plate.dikkat")
+                                                                  : QStringLiteral("/%1/%1.dikkat").arg(name);
+        if (!m_window.openRecipe(m_demo + path)) {
+            std::cerr << set << " does not open\n";
+            fine = false;
         }
+        done();
     }
-    // A rejected trial, its hole pitch in view.
-    s.select("pitch");
-    s.setTrial(5);
-    shoot("setup");
-    s.select("slots");
-    s.setTrial(2);
-    window.setupPage()->evidence()->showObjects(true);
-    waitFor([&] { return !window.setupPage()->evidence()->objects()->waiting(); });
-    window.setupPage()->evidence()->objects()->choose(3);
+    void look(const char* step, int trial, const char* output = "")
+    {
+        s.select(step, output);
+        s.setTrial(trial);
+        done();
+    }
+    QPointF at(double x, double y, const char* datum = "plate")
+    {
+        const auto motion = inspect::Placing(s.recipe(), s.currentItem()).following(datum);
+        const double k = 1 / s.recipe().mmPerPixel();
+        return motion ? sheet()->screenOf(motion->motion().now.toPicture({x * k, y * k})) : QPointF();
+    }
+    void act(const gestures::Hand& hand);
+    void kindPicture(const gestures::Making& m);
+    void paintHand(QImage& seen, const gestures::Hand& hand);
+
+    // ---- scenes
+    void empty() { shoot("empty"); }
+    void hints();
+    void setup()
+    {
+        open("reed-plate");
+        look("pitch", 5);
+        shoot("setup");
+    }
+    void large();
+    void objects();
+    void difference();
+    void draft();
+    void find();
+    void fit();
+    void run();
+    void records();
+    void released();
+    void dark();
+    void smallPlates();
+    void tuningRing();
+    void runItems();
+    void list();
+    void wide();
+    void doubts();
+    void revisions();
+    void tall();
+    void nested();
+    void calibrate();
+    void repeat();
+    void rest();
+    void kinds()
+    {
+        for (const gestures::Making& m : gestures::makings())
+            if (!*m.words) kindPicture(m);
+    }
+    void release(const char* recipe)
+    {
+        open(recipe);
+        if (auto ok = m_window.runPage()->release(QStringLiteral("A. Person")); !ok) fine = false;
+    }
+
+    QTemporaryDir m_scratch;
+    QString m_demo, m_out;
+    MainWindow m_window;
+    Session& s = m_window.session();
+};
+
+const std::vector<Studio::Scene>& Studio::scenes()
+{
+    static const std::vector<Scene> all{
+        {"empty", true, &Studio::empty},
+        {"hints", false, &Studio::hints},
+        {"setup", true, &Studio::setup},
+        {"large", false, &Studio::large},
+        {"objects", true, &Studio::objects},
+        {"difference", true, &Studio::difference},
+        {"draft", true, &Studio::draft},
+        {"find", true, &Studio::find},
+        {"fit", true, &Studio::fit},
+        {"run", true, &Studio::run},
+        {"records", true, &Studio::records},
+        {"release", true, &Studio::released},
+        {"dark", true, &Studio::dark},
+        {"small-plates", true, &Studio::smallPlates},
+        {"tuning-ring", true, &Studio::tuningRing},
+        {"run-items", false, &Studio::runItems},
+        {"list", true, &Studio::list},
+        {"wide", false, &Studio::wide},
+        {"doubts", true, &Studio::doubts},
+        {"revisions", true, &Studio::revisions},
+        {"tall", true, &Studio::tall},
+        {"nested", false, &Studio::nested},
+        {"calibrate", true, &Studio::calibrate},
+        {"repeat", true, &Studio::repeat},
+        {"rest", false, &Studio::rest},
+        {"kinds", false, &Studio::kinds},
+    };
+    return all;
+}
+
+void Studio::hints()
+{
+    open("reed-plate");
+    m_window.hints()->again();
+    for (int i = 0; i < Hints::kCount; ++i) {
+        shoot(("hint-" + std::to_string(i)).c_str());
+        m_window.hints()->done(i);
+    }
+}
+
+void Studio::large()
+{
+    m_window.resize(1900, 1000);
+    open("reed-plate");
+    look("pitch", 5);
+    shoot("setup-large");
+    m_window.resize(1280, 800);
+}
+
+void Studio::objects()
+{
+    open("reed-plate");
+    look("slots", 2);
+    page().evidence()->showObjects(true);
+    waitFor([&] { return !page().evidence()->objects()->waiting(); });
+    page().evidence()->objects()->choose(3);
     shoot("objects");
-    window.setupPage()->evidence()->showObjects(false);
-    window.setupPage()->sheet()->setSteady(true);
-    s.setTrial(6);
-    waitFor(allDone);
-    window.setupPage()->sheet()->setDifference(true);
-    s.setTrial(8);
-    waitFor(allDone);
+    page().evidence()->showObjects(false);
+}
+
+void Studio::difference()
+{
+    open("reed-plate");
+    look("slots", 6);
+    sheet()->setSteady(true);
+    sheet()->setDifference(true);
+    look("slots", 8);
     shoot("difference");
-    window.setupPage()->sheet()->setDifference(false), window.setupPage()->sheet()->setSteady(false);
-    // The draft of a stroke across the plate, with its offers.
-    s.setTrial(0);
-    SheetView* sheet = window.setupPage()->sheet();
-    const auto motion = inspect::Placing(s.recipe(), s.currentItem()).following("plate");
-    const double k = 1 / s.recipe().mmPerPixel();
-    const auto at = [&](double x, double y) { return sheet->screenOf(motion->motion().now.toPicture({x * k, y * k})); };
-    drag(sheet, at(38, -16), at(38.3, 16), Qt::NoModifier, false);
-    if (argc == 4) shoot("setup-stroke");
-    QTest::mouseRelease(sheet, Qt::LeftButton, Qt::NoModifier, at(38.3, 16).toPoint());
-    waitFor(allDone);
+    sheet()->setDifference(false), sheet()->setSteady(false);
+}
+
+// A stroke across the plate, its draft with the offers, the limits proposed for it.
+void Studio::draft()
+{
+    open("reed-plate");
+    look("pitch", 0);
+    drag(sheet(), at(38, -16), at(38.3, 16), Qt::NoModifier, false);
+    QTest::qWait(200);
+    QTest::mouseRelease(sheet(), Qt::LeftButton, Qt::NoModifier, at(38.3, 16).toPoint());
+    done();
     shoot("setup-draft");
-    QTest::keyClick(sheet, Qt::Key_Return);
-    waitFor(allDone);
-    if (argc == 4) shoot("setup-proposal");
-    QTest::keyClick(sheet, Qt::Key_Escape);
-    s.undo();
-    s.select("top");
-    s.setTrial(3);
-    waitFor(allDone);
-    {
-        FindDialog d(s, *window.setupPage(), window.findChildren<QAction*>(), &window);
-        d.show();
-        d.findChild<QLineEdit*>(QStringLiteral("findText"))->setText(QStringLiteral("set 1 0.01"));
-        QTest::qWait(250);
-        QImage whole = window.grab().toImage();
-        QPainter over(&whole);
-        over.drawImage(84, 52, d.grab().toImage());
-        over.setPen(report::theme().rule);
-        over.drawRect(QRect(QPoint(84, 52), d.size()));
-        over.end();
-        whole.save(out + QStringLiteral("/find.png"));
-    }
-    {
-        s.select("slots", "count");
-        FitDialog d(s, "slots", "count", &window);
-        d.findChild<QComboBox*>(QStringLiteral("fitSetting"))
-            ->setCurrentIndex(
-                d.findChild<QComboBox*>(QStringLiteral("fitSetting"))->findData(QStringLiteral("least_area")));
-        d.show();
-        waitFor([&] { return !d.running(); });
-        QTest::qWait(250);
-        if (!d.grab().save(out + QStringLiteral("/fit.png"))) std::cerr << "cannot write fit\n";
-    }
-    s.select("top");
-    // Run.
-    window.showWorkspace(1);
-    if (argc == 4) shoot("run-empty");
-    if (auto ok = window.runPage()->release(QStringLiteral("A. Person")); !ok) return 1;
-    window.runPage()->start();
-    waitFor([&] { return window.runPage()->itemCount() >= 12; });
-    window.runPage()->stop();
+    s.dropDraft();
+}
+
+void Studio::find()
+{
+    open("reed-plate");
+    look("top", 3);
+    FindDialog d(s, page(), m_window.findChildren<QAction*>(), &m_window);
+    d.show();
+    d.findChild<QLineEdit*>(QStringLiteral("findText"))->setText(QStringLiteral("set 1 0.01"));
+    QTest::qWait(250);
+    QImage whole = m_window.grab().toImage();
+    QPainter over(&whole);
+    over.drawImage(84, 52, d.grab().toImage());
+    over.setPen(report::theme().rule);
+    over.drawRect(QRect(QPoint(84, 52), d.size()));
+    over.end();
+    keep(QPixmap::fromImage(whole), QStringLiteral("find"));
+}
+
+void Studio::fit()
+{
+    open("reed-plate");
+    look("slots", 3, "count");
+    FitDialog d(s, "slots", "count", &m_window);
+    auto* setting = d.findChild<QComboBox*>(QStringLiteral("fitSetting"));
+    setting->setCurrentIndex(setting->findData(QStringLiteral("least_area")));
+    d.show();
+    waitFor([&] { return !d.running(); });
+    shootDialog(d, "fit");
+}
+
+void Studio::run()
+{
+    release("reed-plate");
+    m_window.showWorkspace(1);
+    m_window.runPage()->start();
+    waitFor([&] { return m_window.runPage()->itemCount() >= 12; });
+    m_window.runPage()->stop();
     QTest::qWait(900);
     shoot("run");
-    window.showWorkspace(2);
+    m_window.showWorkspace(0);
+}
+
+void Studio::records()
+{
+    if (m_window.runPage()->itemCount() == 0) run();
+    m_window.showWorkspace(2);
     shoot("records");
-    window.showWorkspace(0);
-    // What differs from what runs, before it is released.
+    m_window.showWorkspace(0);
+}
+
+// What differs from what runs, before it is released.
+void Studio::released()
+{
+    release("reed-plate");
     s.setLimits("width", "distance", *recipe::parseLimits("26 +-0.04", base::Unit::Millimetre), false);
     s.change(QStringLiteral("threshold"), [](recipe::Recipe& r) {
         recipe::findKind("blobs")->param("least_area")->put(r.find("slots")->params, recipe::Value(2500.0));
     });
-    {
-        ReleaseDialog dialog(s, *window.runPage(), &window);
-        dialog.findChild<QLineEdit*>(QStringLiteral("releaseBy"))->setText(QStringLiteral("A. Person"));
-        dialog.show();
-        QTest::qWait(600);
-        if (!dialog.grab().save(out + QStringLiteral("/release.png"))) std::cerr << "cannot write release\n";
-        if (argc == 4) shoot("setup-differs");
-    }
-    s.undo();
-    s.undo();
-    window.findChild<QAction*>(QStringLiteral("dark"))->setChecked(true);
-    s.select("width");
-    s.setTrial(8);
-    waitFor(allDone);
+    ReleaseDialog dialog(s, *m_window.runPage(), &m_window);
+    dialog.findChild<QLineEdit*>(QStringLiteral("releaseBy"))->setText(QStringLiteral("A. Person"));
+    dialog.show();
+    QTest::qWait(600);
+    shootDialog(dialog, "release");
+}
+
+void Studio::dark()
+{
+    auto* dark = m_window.findChild<QAction*>(QStringLiteral("dark"));
+    open("reed-plate");
+    dark->setChecked(true);
+    look("width", 8);
     shoot("setup-dark");
-    // The other sets: several items in a picture, an arc across 0°, a filter in the form.
-    window.findChild<QAction*>(QStringLiteral("dark"))->setChecked(false);
-    const auto other = [&](const char* set, const char* step, int trial, const char* shot) {
-        if (!window.openRecipe(demoFolder + QStringLiteral("/%1/%1.dikkat").arg(QLatin1String(set)))) return false;
-        s.select(step);
-        s.setTrial(trial);
-        if (!waitFor(allDone)) return false;
-        shoot(shot);
-        return true;
-    };
-    window.setupPage()->action(QStringLiteral("unfoldItems"))->setChecked(true);
-    const bool small = other("small-plates", "width", 5, "setup-small-plates");
-    window.setupPage()->action(QStringLiteral("unfoldItems"))->setChecked(false);
-    if (!small || !other("tuning-ring", "notch", 2, "setup-tuning-ring")) {
-        std::cerr << "the small sets do not open\n";
-        return 1;
+    dark->setChecked(false);
+}
+
+void Studio::smallPlates()
+{
+    open("small-plates");
+    action("unfoldItems")->setChecked(true);
+    look("width", 5);
+    shoot("setup-small-plates");
+    action("unfoldItems")->setChecked(false);
+}
+
+void Studio::tuningRing()
+{
+    open("tuning-ring");
+    look("notch", 2);
+    shoot("setup-tuning-ring");
+}
+
+void Studio::runItems()
+{
+    release("small-plates");
+    m_window.showWorkspace(1);
+    auto* source = m_window.findChild<QComboBox*>(QStringLiteral("source"));
+    source->setCurrentIndex(1);
+    emit source->activated(1);
+    for (int i = 0; i < 6; ++i) {
+        m_window.runPage()->takeOne();
+        QTest::qWait(700);
     }
-    if (argc == 4) { // several items in a picture while running
-        window.openRecipe(demoFolder + QStringLiteral("/small-plates/small-plates.dikkat"));
-        if (auto ok = window.runPage()->release(QStringLiteral("A. Person")); !ok) return 1;
-        window.showWorkspace(1);
-        window.findChild<QComboBox*>(QStringLiteral("source"))->setCurrentIndex(1);
-        emit window.findChild<QComboBox*>(QStringLiteral("source"))->activated(1);
-        for (int i = 0; i < 6; ++i) {
-            window.runPage()->takeOne();
-            QTest::qWait(700);
-        }
-        shoot("run-items");
-        window.showWorkspace(0);
-        other("tuning-ring", "notch", 2, "setup-tuning-ring");
-    }
-    s.select("sink");
-    s.setTrial(8);
-    waitFor(allDone);
-    const auto shootDialog = [&](QDialog& d, const char* name) {
-        QTest::qWait(250);
-        if (!d.grab().save(out + QStringLiteral("/") + QLatin1String(name) + QStringLiteral(".png")))
-            std::cerr << "cannot write " << name << "\n";
-    };
-    // A list by place, opened into its elements; its limits in detail.
-    if (!window.openRecipe(demoFolder + QStringLiteral("/carton-panel/carton-panel.dikkat"))) return 1;
-    s.select("dots");
-    s.setTrial(2);
-    waitFor(allDone);
-    window.setupPage()->grid()->setFocus();
-    QTest::keyClick(window.setupPage()->grid(), Qt::Key_U);
+    shoot("run-items");
+    m_window.showWorkspace(0);
+}
+
+// A list by place, opened into its elements; its limits in detail.
+void Studio::list()
+{
+    open("carton-panel");
+    look("dots", 2);
+    page().grid()->setFocus();
+    QTest::keyClick(page().grid(), Qt::Key_U);
     shoot("setup-list");
-    {
-        CheckDialog d(s, "dots", "areas", &window);
-        d.show();
-        if (argc == 4) shootDialog(d, "limits-of-a-list");
+    CheckDialog limits(s, "dots", "areas", &m_window);
+    limits.show();
+    QTest::qWait(100);
+    QTest::keyClick(page().grid(), Qt::Key_U);
+}
+
+// Columns so wide that each carries its figures and its worst place.
+void Studio::wide()
+{
+    for (const char* set : {"reed-plate", "carton-panel"}) {
+        open(set);
+        look(s.recipe().steps.back().id.c_str(), 5);
+        const auto turn = [&](int way) {
+            QWidget* grid = page().grid()->viewport();
+            QWheelEvent wheel({600, 60}, grid->mapToGlobal(QPointF(600, 60)), {}, {0, way}, Qt::NoButton,
+                              Qt::ControlModifier, Qt::NoScrollPhase, false);
+            QApplication::sendEvent(grid, &wheel);
+        };
+        turn(120);
+        QTest::qWait(1500);
+        shoot((std::string("wide-") + set).c_str());
+        turn(-120);
     }
-    {
-        ProposalsDialog d(s, &window);
-        d.show();
-        if (argc == 4) shootDialog(d, "proposals");
-    }
-    // What a careful colleague would ask about a recipe that is not done: a limit in px, a value nobody judges, a label
-    // that disagrees.
+}
+
+// What a careful colleague would ask about a recipe that is not done: a limit in px, a value nobody judges, a label
+// that disagrees.
+void Studio::doubts()
+{
+    open("carton-panel");
     s.change(QStringLiteral("doubts"), [](recipe::Recipe& r) {
         recipe::Check& first = r.steps[1].checks.empty() ? r.steps[2].checks.at(0) : r.steps[1].checks[0];
         first.limits.unit = base::Unit::Pixel;
@@ -258,148 +416,255 @@ int main(int argc, char** argv)
             }
         r.trials[3].label = recipe::Label::Good, r.trials[4].label = recipe::Label::Bad;
     });
-    waitFor(allDone);
-    window.findChild<QAction*>(QStringLiteral("review"))->trigger();
-    shootDialog(*window.findChild<QDialog*>(QStringLiteral("reviewDialog")), "review");
-    window.findChild<QDialog*>(QStringLiteral("reviewDialog"))->hide();
+    done();
+    m_window.findChild<QAction*>(QStringLiteral("review"))->trigger();
+    auto* review = m_window.findChild<QDialog*>(QStringLiteral("reviewDialog"));
+    shootDialog(*review, "review");
+    review->hide();
     s.undo();
-    // Three revisions and what the newest does to the trials; the same recipe beside a picture that is higher than wide.
-    if (!window.openRecipe(demoFolder + QStringLiteral("/reed-plate.dikkat"))) return 1;
-    waitFor(allDone);
+}
+
+// Three revisions and what the newest does to the trials.
+void Studio::revisions()
+{
+    open("reed-plate");
     setPerson(QStringLiteral("E. Sand"));
-    const QString kept = scratch.filePath(QStringLiteral("reed-plate.dikkat"));
-    const auto keep = [&](const char* why) { return s.saveTo(kept, QString::fromLatin1(why)).has_value(); };
-    bool saved = keep("");
+    const QString kept = m_scratch.filePath(QStringLiteral("reed-plate.dikkat"));
+    const auto save = [&](const char* why) { fine = s.saveTo(kept, QString::fromLatin1(why)).has_value() && fine; };
+    save("");
     s.setLimits("width", "distance", *recipe::parseLimits("26 +-0.03", base::Unit::Millimetre), false);
-    saved = keep("the new fixture is narrower") && saved;
+    save("the new fixture is narrower");
     s.setLimits("pitch", "distance", *recipe::parseLimits("92 +-0.03", base::Unit::Millimetre), false);
     s.change(QStringLiteral("least area"), [](recipe::Recipe& r) {
         recipe::findKind("blobs")->param("least_area")->put(r.find("slots")->params, recipe::Value(2500.0));
     });
     setPerson(QStringLiteral("M. Ott"));
-    saved = keep("") && saved;
-    if (!saved) return 1;
-    waitFor(allDone);
-    {
-        RevisionsDialog d(s, &window);
-        d.show();
-        auto* table = d.findChild<QTableWidget*>(QStringLiteral("revisions"));
-        table->setCurrentCell(table->rowCount() - 1, 0);
-        d.findChild<QPushButton*>(QStringLiteral("compareRun"))->click();
-        waitFor([&] { return d.findChild<QTableWidget*>(QStringLiteral("compareTrials"))->rowCount() > 0; });
-        shootDialog(d, "revisions");
-    }
-    s.select("pitch");
-    s.setTrial(5);
-    window.setupPage()->action(QStringLiteral("otherArrangement"))->trigger();
-    waitFor(allDone);
-    window.setupPage()->sheet()->quarterTurn();
+    save("");
+    done();
+    RevisionsDialog d(s, &m_window);
+    d.show();
+    auto* table = d.findChild<QTableWidget*>(QStringLiteral("revisions"));
+    table->setCurrentCell(table->rowCount() - 1, 0);
+    d.findChild<QPushButton*>(QStringLiteral("compareRun"))->click();
+    waitFor([&] { return d.findChild<QTableWidget*>(QStringLiteral("compareTrials"))->rowCount() > 0; });
+    shootDialog(d, "revisions");
+}
+
+// Beside a picture that is higher than wide.
+void Studio::tall()
+{
+    open("reed-plate");
+    look("pitch", 5);
+    action("otherArrangement")->trigger();
+    done();
+    sheet()->quarterTurn();
     shoot("setup-tall");
-    if (argc == 4) {
-        s.select("slots", "areas");
-        shoot("setup-tall-list");
-        window.resize(1900, 1000);
-        shoot("setup-tall-large");
-        window.resize(1280, 800);
-        window.setupPage()->action(QStringLiteral("gridAlone"))->setChecked(true);
-        shoot("setup-tall-grid");
-        window.setupPage()->action(QStringLiteral("gridAlone"))->setChecked(false);
-        window.setupPage()->action(QStringLiteral("sheetAlone"))->setChecked(true);
-        shoot("setup-tall-sheet");
-        window.setupPage()->action(QStringLiteral("sheetAlone"))->setChecked(false);
-        RecipeDialog d(s, &window);
-        d.show();
-        shootDialog(d, "recipe-carry");
-        d.hide();
-        // A datum in a datum.
-        window.setupPage()->sheet()->setFocus();
-        s.change(QStringLiteral("nested"), [](recipe::Recipe& r) {
-            recipe::Step in = recipe::makeStep(r, *recipe::findKind("two_holes"));
-            in.name = "Both holes", in.datum = "plate";
-            in.inputs = {{"first", "hole_left"}, {"second", "hole_right"}};
-            r.steps.push_back(in);
-            recipe::Step w = *r.find("width");
-            w.id = r.freshId(), w.name = "Width again", w.datum = in.id;
-            w.checks[0].balloon = r.freshBalloon(), w.checks[0].name = w.name;
-            r.steps.push_back(w);
-        });
-        waitFor(allDone);
-        s.select("pitch");
-        shoot("setup-nested");
-        s.undo();
-    }
-    for (int i = 0; i < 3; ++i) window.setupPage()->sheet()->quarterTurn();
-    window.setupPage()->action(QStringLiteral("otherArrangement"))->trigger();
-    s.forgetRecovery();
-    // Calibration by a target; how well the tilted plates repeat.
-    if (!window.openRecipe(demoFolder + QStringLiteral("/tilted-plate/tilted-plate.dikkat"))) return 1;
-    waitFor(allDone);
+    for (int i = 0; i < 3; ++i) sheet()->quarterTurn();
+    action("otherArrangement")->trigger();
+}
+
+// A datum in a datum.
+void Studio::nested()
+{
+    open("reed-plate");
+    s.change(QStringLiteral("nested"), [](recipe::Recipe& r) {
+        recipe::Step in = recipe::makeStep(r, *recipe::findKind("two_holes"));
+        in.name = "Both holes", in.datum = "plate";
+        in.inputs = {{"first", "hole_left"}, {"second", "hole_right"}};
+        r.steps.push_back(in);
+        recipe::Step w = *r.find("width");
+        w.id = r.freshId(), w.name = "Width again", w.datum = in.id;
+        w.checks[0].balloon = r.freshBalloon(), w.checks[0].name = w.name;
+        r.steps.push_back(w);
+    });
+    look("pitch", 5);
+    shoot("setup-nested");
+}
+
+void Studio::calibrate()
+{
+    open("tilted-plate");
     s.select("width");
-    {
-        CalibrateDialog d(s, &window);
-        d.resize(1280, 800);
-        d.show();
-        QStringList boards;
-        for (int i = 1; i <= 8; ++i) boards << demoFolder + QStringLiteral("/tilted-plate/board-0%1.png").arg(i);
-        d.addTargets(boards);
-        d.findChild<QDoubleSpinBox*>(QStringLiteral("targetPitch"))->setValue(8.5);
-        d.find();
-        waitFor([&] {
-            return d.findChild<QTableWidget*>(QStringLiteral("targetTable"))
-                ->item(0, 2)
-                ->text()
-                .contains(QStringLiteral("px"));
-        });
-        shootDialog(d, "calibrate");
+    CalibrateDialog d(s, &m_window);
+    d.resize(1280, 800);
+    d.show();
+    QStringList boards;
+    for (int i = 1; i <= 8; ++i) boards << m_demo + QStringLiteral("/tilted-plate/board-0%1.png").arg(i);
+    d.addTargets(boards);
+    d.findChild<QDoubleSpinBox*>(QStringLiteral("targetPitch"))->setValue(8.5);
+    d.find();
+    auto* table = d.findChild<QTableWidget*>(QStringLiteral("targetTable"));
+    waitFor([&] { return table->item(0, 2)->text().contains(QStringLiteral("px")); });
+    shootDialog(d, "calibrate");
+}
+
+void Studio::repeat()
+{
+    open("tilted-plate");
+    RepeatDialog d(s, &m_window);
+    d.show();
+    d.findChild<QSpinBox*>(QStringLiteral("repeatCopies"))->setValue(10);
+    d.measure();
+    auto* table = d.findChild<QTableWidget*>(QStringLiteral("repeatTable"));
+    waitFor([&] { return table->rowCount() > 3 && table->item(1, 3); });
+    shootDialog(d, "repeatability");
+}
+
+void Studio::rest()
+{
+    open("tilted-plate");
+    RecipeDialog settings(s, &m_window);
+    settings.show();
+    shootDialog(settings, "recipe-settings");
+    settings.hide();
+    ProposalsDialog proposals(s, &m_window);
+    proposals.show();
+    shootDialog(proposals, "proposals");
+    proposals.hide();
+    CalibrateDialog calibrate(s, &m_window);
+    calibrate.show();
+    for (int tab : {0, 2}) {
+        calibrate.findChild<QTabWidget*>()->setCurrentIndex(tab);
+        shootDialog(calibrate, tab ? "calibrate-check" : "calibrate-length");
     }
-    {
-        RepeatDialog d(s, &window);
-        d.show();
-        d.findChild<QSpinBox*>(QStringLiteral("repeatCopies"))->setValue(10);
-        d.measure();
-        auto* table = d.findChild<QTableWidget*>(QStringLiteral("repeatTable"));
-        waitFor([&] { return table->rowCount() > 3 && table->item(1, 3); });
-        shootDialog(d, "repeatability");
-    }
-    if (argc == 4) { // a look at the rest
-        RecipeDialog d(s, &window);
-        d.show();
-        shootDialog(d, "recipe-settings");
-        RepeatDialog study(s, &window);
-        study.show();
-        QFile csv(out + QStringLiteral("/study.csv"));
-        if (csv.open(QIODevice::WriteOnly)) {
-            for (int part = 1; part <= 5; ++part)
-                for (int person = 0; person < 3; ++person)
-                    for (int take = 0; take < 3; ++take)
-                        csv.write(
-                            QStringLiteral("p%1,%2,%3\n")
-                                .arg(part)
-                                .arg(QLatin1Char(char('a' + person)))
-                                .arg(26 + part * 0.01 + person * 0.001 + ((take * 7 + part * 3 + person) % 5) * 0.0006,
-                                     0, 'f', 4)
-                                .toUtf8());
-            csv.close();
-            study.openStudy(csv.fileName());
-            csv.remove();
+    calibrate.hide();
+    s.change(QStringLiteral("inch"), [](recipe::Recipe& r) {
+        r.shownIn = base::Unit::Inch, r.guardBand = true, r.find("width")->checks[0].uncertainty = 0.02;
+    });
+    look("width", 5);
+    shoot("setup-inch");
+    s.recalibrate(geometry::Calibration(), false);
+    done();
+    shoot("setup-foreign");
+}
+
+void Studio::act(const gestures::Hand& hand)
+{
+    using Way = gestures::Hand::Way;
+    std::vector<QPointF> way;
+    for (const Point p : hand.path) way.push_back(at(p.x, p.y));
+    if (hand.way == Way::Click) return QTest::mouseClick(sheet(), Qt::LeftButton, Qt::NoModifier, way[0].toPoint());
+    const auto keys = hand.way == Way::Area ? Qt::ControlModifier : Qt::NoModifier;
+    QTest::mousePress(sheet(), Qt::LeftButton, keys, way[0].toPoint());
+    for (std::size_t i = 1; i < way.size(); ++i)
+        for (int n = 1; n <= 8; ++n) {
+            const QPointF now = way[i - 1] + (way[i] - way[i - 1]) * n / 8.0;
+            QMouseEvent move(QEvent::MouseMove, now, sheet()->mapToGlobal(now), Qt::NoButton, Qt::LeftButton, keys);
+            QApplication::sendEvent(sheet(), &move);
         }
-        shootDialog(study, "study");
-        CalibrateDialog calibrate(s, &window);
-        calibrate.show();
-        for (int tab : {0, 2}) {
-            calibrate.findChild<QTabWidget*>()->setCurrentIndex(tab);
-            shootDialog(calibrate, tab ? "calibrate-check" : "calibrate-length");
-        }
-        shoot("setup-tilted");
-        s.change(QStringLiteral("inch"), [](recipe::Recipe& r) {
-            r.shownIn = base::Unit::Inch, r.guardBand = true, r.find("width")->checks[0].uncertainty = 0.02;
-        });
-        s.setTrial(5);
-        waitFor(allDone);
-        shoot("setup-inch");
-        s.recalibrate(geometry::Calibration(), false);
-        waitFor(allDone);
-        shoot("setup-foreign");
+    QTest::mouseRelease(sheet(), Qt::LeftButton, keys, way.back().toPoint());
+}
+
+// The part of the sheet where a kind was just made by its gesture, for the guide.
+void Studio::kindPicture(const gestures::Making& m)
+{
+    open("reed-plate");
+    s.setShowReference(true);
+    done();
+    for (const gestures::Hand& end : {gestures::stroke({-50, -9}, {-50, 4})}) { // a second edge, for what needs two
+        sheet()->setArmedKind("line");
+        act(end);
+        if (s.draft()) s.takeDraft();
+        done();
     }
-    return 0;
+    sheet()->setArmedKind(m.kind);
+    act(m.hand);
+    if (!s.draft()) {
+        std::cerr << m.kind << ": the gesture makes nothing\n";
+        fine = false;
+        return;
+    }
+    // Only what the kind reads stays beside it; the draft is taken, so that its handles and offers are gone.
+    const std::string made = s.draft()->offer().step.id;
+    s.takeDraft();
+    done();
+    s.dropProposal();
+    s.change(QStringLiteral("alone"), [&](recipe::Recipe& r) {
+        for (recipe::Step& one : r.steps)
+            if (one.id != made)
+                for (recipe::Check& c : one.checks) c.balloon = 0, c.labelAt.reset();
+        std::erase_if(r.steps, [&](const recipe::Step& one) {
+            const auto reads = recipe::Recipe::reads(*r.find(made));
+            return one.id != made && one.id != "plate" && std::find(reads.begin(), reads.end(), one.id) == reads.end();
+        });
+        for (recipe::Step& one : r.steps)
+            if (one.id != made) one.checks.clear();
+    });
+    done();
+    s.select(made);
+    // The middle of the gesture, so large that it fills the picture; what stands below is cut off.
+    constexpr double wide = 420, high = 260;
+    const QSize usual = sheet()->size();
+    sheet()->resize(int(wide), int(high) + 72);
+    const double k = 1 / s.recipe().mmPerPixel();
+    Point low{1e9, 1e9}, top{-1e9, -1e9};
+    for (const Point p : m.hand.path)
+        low = {std::min(low.x, p.x), std::min(low.y, p.y)}, top = {std::max(top.x, p.x), std::max(top.y, p.y)};
+    const double zoom =
+        std::clamp(std::min(wide / ((top.x - low.x) * k + 60), high / ((top.y - low.y) * k + 60)) * 0.7, 0.15,
+                   m.hand.way != gestures::Hand::Way::Click ? 1.6
+                   : s.recipe().find(made)->regions.empty() ? 0.6
+                                                            : 1.2);
+    if (const auto motion = inspect::Placing(s.recipe(), s.currentItem()).following("plate"))
+        sheet()->lookAt(motion->motion().now.toPicture((low + top) * (0.5 * k)) + Point{0, 36 / zoom}, zoom);
+    QTest::qWait(120);
+    QImage seen = sheet()->grab().toImage();
+    paintHand(seen, m.hand);
+    const QString path = m_out + QLatin1Char('/') + QLatin1String(m.kind) + QStringLiteral(".jpg");
+    fine = seen.copy(0, 0, int(wide), int(high)).save(path, "JPG", 82) && fine;
+    sheet()->resize(usual);
+    sheet()->fitPicture();
+}
+
+// The way of the hand: where it presses, how it goes, where it lets go.
+void Studio::paintHand(QImage& seen, const gestures::Hand& hand)
+{
+    QPainter p(&seen);
+    p.setRenderHint(QPainter::Antialiasing);
+    QPolygonF way;
+    for (const Point q : hand.path) way << at(q.x, q.y);
+    const auto both = [&](auto draw) {
+        const QColor paper("#FBFAF6"), hue("#B4480F");
+        for (const auto& [colour, width] : {std::pair{paper, 6.0}, {hue, 3.0}}) {
+            p.setPen(QPen(colour, width, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+            draw();
+        }
+    };
+    p.setBrush(Qt::NoBrush);
+    if (hand.way == gestures::Hand::Way::Area) {
+        both([&] { p.drawRect(way.boundingRect()); });
+    } else if (way.size() > 1) {
+        const QLineF last(way.back(), way[way.size() - 2]);
+        QLineF a = last, b = last;
+        a.setLength(13), b.setLength(13);
+        a.setAngle(last.angle() + 24), b.setAngle(last.angle() - 24);
+        both([&] {
+            p.drawPolyline(way);
+            p.drawPolyline(QPolygonF({a.p2(), way.back(), b.p2()}));
+        });
+    }
+    both([&] { p.drawEllipse(way.front(), 7, 7); });
+}
+} // namespace
+
+int main(int argc, char** argv)
+{
+    QTemporaryDir place;
+    qputenv("XDG_DATA_HOME", place.path().toUtf8());
+    qputenv("XDG_CONFIG_HOME", place.path().toUtf8());
+    QApplication application(argc, argv);
+    QApplication::setApplicationName(QStringLiteral("dikkat"));
+    if (argc < 3) {
+        std::cerr << "usage: shots DEMO_FOLDER OUTPUT_FOLDER [SCENE…]\n";
+        return 2;
+    }
+    report::loadFonts();
+    applyTheme(application);
+    Studio studio(QString::fromLocal8Bit(argv[1]), QString::fromLocal8Bit(argv[2]));
+    QStringList wanted;
+    for (int i = 3; i < argc; ++i) wanted << QString::fromLocal8Bit(argv[i]);
+    for (const Studio::Scene& scene : Studio::scenes())
+        if (wanted.isEmpty() ? scene.kept : wanted.contains(QLatin1String(scene.name)) || wanted == QStringList{"all"})
+            (studio.*scene.make)();
+    return studio.fine ? 0 : 1;
 }

@@ -71,24 +71,28 @@ void ElementMap::paintEvent(QPaintEvent*)
         if (s.verdict == Verdict::Fail && !s.missing) {
             p.fillRect(box, th.fail);
             if (box.width() >= 12) report::drawCross(p, box.adjusted(4, 4, -4, -4), th.paper, 2);
-        } else if (s.missing || s.verdict == Verdict::NotMeasured) {
+        } else if (s.missing) {
+            p.fillRect(box, th.paper);
+            if (box.width() >= 8) report::drawCross(p, box.adjusted(2, 2, -2, -2), th.fail, 1.6);
+        } else if (s.verdict == Verdict::NotMeasured) {
             report::hatch(p, box, th.notMeasured, 4);
         } else if (s.verdict == Verdict::Pass) {
             p.fillRect(box, th.passGround);
         }
-        p.setPen(QPen(s.verdict == Verdict::Unjudged ? th.ink : th.of(s.verdict), i == m_chosen ? 2 : 1,
-                      s.missing ? Qt::DashLine : Qt::SolidLine));
+        p.setPen(QPen(s.missing                        ? th.fail
+                      : s.verdict == Verdict::Unjudged ? th.ink
+                                                       : th.of(s.verdict),
+                      i == m_chosen ? 2 : 1, s.missing ? Qt::DashLine : Qt::SolidLine));
         p.setBrush(Qt::NoBrush);
         p.drawRect(box);
         if (i == m_chosen) {
             p.setPen(QPen(th.datum, 2));
             p.drawRect(box.adjusted(-3, -3, 3, 3));
         }
-        if (s.verdict == Verdict::Fail && !s.missing) continue;
+        if (s.verdict == Verdict::Fail || s.missing) continue;
         const QString number = s.surplus ? QStringLiteral("+") : QString::number(i + 1);
         if (p.fontMetrics().horizontalAdvance(number) + 2 > box.width()) continue;
-        if (s.missing) p.fillRect(QRectF(box.center().x() - 6, box.center().y() - 7, 13, 15), th.paper);
-        p.setPen(s.missing ? th.fail : th.ink);
+        p.setPen(th.ink);
         p.drawText(box, Qt::AlignCenter, number);
     }
 }

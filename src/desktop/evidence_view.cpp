@@ -102,6 +102,10 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
         });
     connect(&session, &Session::strokeRead, this, &EvidenceView::showStroke);
     connect(m_form, &ParamForm::edited, this, &EvidenceView::editStep);
+    connect(m_form, &ParamForm::againWanted, this, [this] {
+        m_formFor.clear();
+        refreshForm();
+    });
     connect(m_form, &ParamForm::problem, &session, &Session::said);
     connect(m_plot, &EvidencePlot::handleMoved, this, &EvidenceView::dragSetting);
     connect(m_trials, &EvidencePlot::handleMoved, this, &EvidenceView::dragLimit);
@@ -597,7 +601,7 @@ void EvidenceView::refreshTrials()
                            .arg(q(out->label), shown == base::Unit::None
                                                    ? QString()
                                                    : QStringLiteral(", ") + QString::fromUtf8(base::symbol(shown))) +
-                       tr("  ○ good ● bad – open"));
+                       tr("  ○ good ● bad □ open"));
     if (limits.any()) m_trials->band(limits.lowest().value_or(m_low - 1e6), limits.highest().value_or(m_high + 1e6));
     const report::Theme& th = theme();
     if (guard > 0) { // inside these lines a value is proved, between them and the limit it is not

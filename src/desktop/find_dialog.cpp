@@ -1,5 +1,6 @@
 #include "desktop/find_dialog.h"
 
+#include "desktop/guide_window.h"
 #include "desktop/keys.h"
 #include "desktop/param_form.h"
 #include "desktop/setup/setup_page.h"
@@ -149,6 +150,13 @@ void FindDialog::gatherAll(const QList<QAction*>& actions)
         m_all.push_back(std::move(h));
     }
     gatherTrials();
+    for (const GuidePage& page : guidePages()) {
+        Hit h;
+        h.what = page.title, h.where = tr("guide"), h.rank = 5;
+        h.words = page.words + tr(" help how to");
+        h.act = [this, file = page.file] { emit guideWanted(file); };
+        m_all.push_back(std::move(h));
+    }
 }
 
 void FindDialog::gatherKinds()

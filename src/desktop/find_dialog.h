@@ -36,6 +36,9 @@ public:
     ~FindDialog() override;
     const std::vector<Hit>& hits() const { return m_shown; }
 
+signals:
+    void guideWanted(const QString& page);
+
 protected:
     bool eventFilter(QObject*, QEvent*) override;
     void done(int result) override;

@@ -2,8 +2,10 @@
 
 #include "desktop/symbols.h"
 #include "report/sheet_painter.h"
+#include "report/step_symbols.h"
 
 #include <QAccessible>
+#include <QBuffer>
 #include <QHelpEvent>
 #include <QKeyEvent>
 #include <QMouseEvent>
@@ -20,7 +22,7 @@ using report::theme;
 
 namespace
 {
-constexpr int kVerdict = 26, kBar = 10;
+constexpr int kVerdict = 26, kBar = 10, kCrop = 46;
 constexpr int kWide = 60;  // from this width on a cell shows its figure
 constexpr int kPacked = 3; // at this width all columns are in view, several in one where there are many
 bool taken(const inspect::PictureResult& result, const inspect::ItemResult& item, int only)
@@ -81,7 +83,11 @@ GridCell cellFor(const inspect::PictureResult* result, const std::string& step, 
     }
     if (!worst->values.empty()) {
         cell.place = std::clamp((value - low) / (high - low), 0.0, 1.0);
+        // Its unit stands in the row's head.
+        const std::string unit = base::symbol(base::shownAs(worst->unit, worst->shownIn));
         cell.figure = QString::fromStdString(base::toText(value, worst->unit, worst->shownIn));
+        if (cell.figure.endsWith(QString::fromStdString(unit))) cell.figure.chop(QString::fromStdString(unit).size());
+        cell.figure = cell.figure.trimmed();
     }
     cell.near = worst->near();
     cell.tooHigh = most && value > *most;
@@ -110,13 +116,10 @@ GridCell elementCell(const inspect::PictureResult* result, const std::string& st
             cell.verdict = e.verdict;
             const QString value =
                 e.value >= 0 ? QString::fromStdString(base::toText(c.values[std::size_t(e.value)], c.unit, c.shownIn))
-                             : QStringLiteral("–");
+                             : QObject::tr("missing");
             cell.text = QString::fromStdString(c.name + " " + e.name) + QStringLiteral(", ") + value;
             if (!e.reason.empty()) cell.text += QStringLiteral("\n") + QString::fromStdString(e.reason);
-            if (e.value < 0) { // missing: hatched, as the place on the sheet
-                cell.verdict = Verdict::NotMeasured;
-                continue;
-            }
+            if (e.value < 0) continue; // it was asked for and is not there: a fail
             const double v = c.values[std::size_t(e.value)];
             if (e.low && e.high && *e.high > *e.low)
                 cell.place = std::clamp((v - *e.low) / (*e.high - *e.low), 0.0, 1.0);
@@ -154,8 +157,11 @@ GridView::GridView(GridSource& source, QWidget* parent) : QAbstractScrollArea(pa
 int GridView::headWidth() const
 {
     if (!m_heads) return 190;
-    return 46 + m_nameWidth + valueWidth() + m_limitsWidth;
+    return 46 + m_nameWidth + dotsWidth() + valueWidth() + m_limitsWidth;
 }
+int GridView::dotsWidth() const { return m_crops && window()->width() >= 1600 ? 84 : 0; }
+bool GridView::showsCrops() const { return m_crops && m_width >= kWide && m_source.columns() > 0; }
+int GridView::topHeight() const { return (m_heads ? 38 : 22) + (showsCrops() ? kCrop + 4 : 0); }
 int GridView::valueWidth() const { return window()->width() >= 1600 ? 110 : 92; }
 
 int GridView::rowHeight(RowKind kind)
@@ -165,6 +171,7 @@ int GridView::rowHeight(RowKind kind)
     case RowKind::Feature: return 18;
     case RowKind::FixedHead: return 18;
     case RowKind::Element: return 16;
+    case RowKind::Map: return 44;
     default: return 22;
     }
 }
@@ -215,6 +222,7 @@ void GridView::setColumnWidth(int width)
     if (width == m_width) return;
     m_width = width;
     refresh();
+    emit needsChanged();
 }
 
 void GridView::setCurrent(int row, int column)
@@ -346,6 +354,20 @@ void GridView::paintHead(QPainter& p, int r, QRect box)
         p.drawText(box.adjusted(48, 0, 0, 0), Qt::AlignVCenter, row.name);
         return;
     }
+    if (row.kind == RowKind::Map) {
+        p.setFont(report::uiFont(12));
+        p.setPen(th.second);
+        return p.drawText(box.adjusted(52, 0, 0, 0), Qt::AlignVCenter, row.name);
+    }
+    if (row.bracket != GridRow::Bracket::None) { // several checks of one place
+        using B = GridRow::Bracket;
+        p.setPen(QPen(th.second, 1));
+        const int left = box.left() + 2, top = row.bracket == B::First ? box.center().y() - 4 : box.top() - 1,
+                  bottom = row.bracket == B::Last ? box.center().y() + 4 : box.bottom() + 1;
+        p.drawLine(left, top, left, bottom);
+        if (row.bracket == B::First) p.drawLine(left, top, left + 3, top);
+        if (row.bracket == B::Last) p.drawLine(left, bottom, left + 3, bottom);
+    }
     int x = box.left() + 6;
     if (row.kind == RowKind::Datum) {
         p.setRenderHint(QPainter::Antialiasing);
@@ -368,20 +390,22 @@ void GridView::paintHead(QPainter& p, int r, QRect box)
         p.drawPolygon(row.unfolded ? QPolygonF({c + QPointF(-5, -3), c + QPointF(5, -3), c + QPointF(0, 5)})
                                    : QPolygonF({c + QPointF(-3, -5), c + QPointF(5, 0), c + QPointF(-3, 5)}));
     } else if (row.stepKind)
-        drawKindSymbol(p, *row.stepKind, QRectF(x, box.center().y() - 6.5, 14, 14),
-                       row.kind == RowKind::Datum ? th.datum : th.ink);
+        report::drawKindSymbol(p, *row.stepKind, QRectF(x, box.center().y() - 6.5, 14, 14),
+                               row.kind == RowKind::Datum ? th.datum : th.ink);
     x += 20;
-    const int nameRight = box.right() - limitsWidth - valueWidth;
+    const int nameRight = box.right() - limitsWidth - valueWidth - (m_heads ? dotsWidth() : 0);
     p.setFont(report::uiFont(row.kind == RowKind::Feature || row.kind == RowKind::Element ? 12 : 13));
     p.setPen(row.inUse ? th.ink : th.second);
     p.drawText(QRect(x, box.top(), nameRight - x, box.height()), Qt::AlignVCenter,
                p.fontMetrics().elidedText(row.name, Qt::ElideRight, nameRight - x - 4));
     if (!m_heads || row.kind == RowKind::Feature) return;
+    if (dotsWidth() > 0 && row.dots) paintDots(p, row, QRect(nameRight, box.top(), dotsWidth() - 10, box.height()));
+    const int valueLeft = nameRight + dotsWidth();
     // Value in its verdict's colour, unit beside it.
     p.setFont(report::uiFont(13, true));
     p.setPen(colour);
     const int unitWidth = row.unit.isEmpty() ? 0 : QFontMetrics(report::uiFont(12)).horizontalAdvance(row.unit) + 4;
-    const QRect valueBox(nameRight, box.top(), valueWidth - 8, box.height());
+    const QRect valueBox(valueLeft, box.top(), valueWidth - 8, box.height());
     if (row.verdict == Verdict::NotMeasured && row.value.isEmpty()) {
         p.setFont(report::uiFont(12));
         p.drawText(valueBox, Qt::AlignVCenter | Qt::AlignRight, QStringLiteral("–"));
@@ -396,6 +420,51 @@ void GridView::paintHead(QPainter& p, int r, QRect box)
     const QRect limitsBox(box.right() - limitsWidth, box.top(), limitsWidth - 6, box.height());
     p.drawText(limitsBox, Qt::AlignVCenter | Qt::AlignRight,
                p.fontMetrics().elidedText(row.limits, Qt::ElideRight, limitsBox.width()));
+}
+
+// All values on one line between their limits; what lies beyond is held at the ends.
+void GridView::paintDots(QPainter& p, const GridRow& row, QRect box) const
+{
+    const report::Theme& th = theme();
+    const double left = box.left() + 8, wide = box.width() - 16, y = box.center().y() + 0.5;
+    p.setRenderHint(QPainter::Antialiasing, false);
+    p.setPen(QPen(th.rule, 1));
+    p.drawLine(QPointF(left, y), QPointF(left + wide, y));
+    if (row.limited)
+        for (const double x : {left, left + wide}) p.drawLine(QPointF(x, y - 5), QPointF(x, y + 5));
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(Qt::NoPen);
+    for (const float v : *row.dots) {
+        const bool out = row.limited && (v < 0 || v > 1);
+        QColor colour = out ? th.fail : row.limited ? th.pass : th.ink;
+        colour.setAlpha(out ? 255 : 150);
+        p.setBrush(colour);
+        p.drawEllipse(QPointF(left + wide * std::clamp(double(v), -0.08, 1.08), y), 2.2, 2.2);
+    }
+}
+
+void GridView::paintMap(QPainter& p, const std::vector<GridSpot>& spots, QRect box) const
+{
+    if (spots.empty() || m_width < 24) return;
+    const report::Theme& th = theme();
+    const QRectF room = QRectF(box).adjusted(5, 5, -5, -5);
+    double widest = 0, highest = 0;
+    for (const GridSpot& s : spots) widest = std::max(widest, double(s.x)), highest = std::max(highest, double(s.y));
+    const double k = std::min(widest > 0 ? room.width() / widest : 1e9, highest > 0 ? room.height() / highest : 1e9);
+    const double r = m_width >= kWide ? 2.6 : 1.6;
+    p.setRenderHint(QPainter::Antialiasing);
+    for (const GridSpot& s : spots) {
+        const QPointF at = room.center() + QPointF(s.x - widest / 2, s.y - highest / 2) * k;
+        const bool fails = s.verdict == Verdict::Fail;
+        p.setPen(fails ? QPen(th.fail, 1.2) : Qt::NoPen);
+        p.setBrush(fails && s.missing           ? QBrush(Qt::NoBrush)
+                   : fails                      ? QBrush(th.fail)
+                   : s.verdict == Verdict::Pass ? QBrush(th.pass)
+                                                : QBrush(th.notMeasured));
+        // Larger and square when it fails: told apart without colour.
+        if (fails) p.drawRect(QRectF(at.x() - r - 0.6, at.y() - r - 0.6, 2 * r + 1.2, 2 * r + 1.2));
+        else p.drawEllipse(at, 0.7 * r, 0.7 * r);
+    }
 }
 
 void GridView::paintCell(QPainter& p, const GridCell& c, QRect box, RowKind kind)
@@ -522,7 +591,9 @@ void GridView::paintCells(QPainter& p, const View& v)
         if (r == m_row) p.fillRect(QRect(v.head, top, v.all.width(), h), v.th.selected);
         for (int c = v.first; c < v.last; ++c) {
             const QRect box(leftOf(c), top, m_width, h);
-            if (m_per > 1) paintPacked(p, packed(r, c), box);
+            if (row.kind == RowKind::Map) {
+                if (m_per == 1) paintMap(p, m_source.spots(r, c), box);
+            } else if (m_per > 1) paintPacked(p, packed(r, c), box);
             else paintCell(p, m_source.cell(r, c), box, row.kind);
         }
         if (row.kind == RowKind::Draft) {
@@ -555,11 +626,15 @@ void GridView::paintHeads(QPainter& p, const View& v)
     p.setPen(v.th.second);
     if (m_heads) {
         const int limitsWidth = m_limitsWidth, valueWidth = this->valueWidth();
-        p.drawText(QRect(8, 0, 200, topHeight()), Qt::AlignVCenter, tr("recipe"));
-        p.drawText(QRect(v.head - 8 - limitsWidth - valueWidth, 0, valueWidth - 8, topHeight()),
+        constexpr int high = 38;
+        p.drawText(QRect(8, 0, 200, high), Qt::AlignVCenter, tr("recipe"));
+        p.drawText(QRect(v.head - 8 - limitsWidth - valueWidth, 0, valueWidth - 8, high),
                    Qt::AlignVCenter | Qt::AlignRight, m_column >= 0 ? m_source.columnWord(m_column) : QString());
-        p.drawText(QRect(v.head - 8 - limitsWidth, 0, limitsWidth - 6, topHeight()), Qt::AlignVCenter | Qt::AlignRight,
+        p.drawText(QRect(v.head - 8 - limitsWidth, 0, limitsWidth - 6, high), Qt::AlignVCenter | Qt::AlignRight,
                    tr("limits"));
+        if (dotsWidth() > 0)
+            p.drawText(QRect(v.head - 8 - limitsWidth - valueWidth - dotsWidth(), 0, dotsWidth() - 10, high),
+                       Qt::AlignCenter, tr("all trials"));
     }
 }
 
@@ -595,6 +670,19 @@ void GridView::paintColumn(QPainter& p, const View& v, int c)
     p.setPen(c == m_column ? v.th.datum : v.th.ink);
     p.setFont(report::uiFont(12, c == m_column));
     if (m_width >= 24) p.drawText(QRect(box.left() - 6, 2, box.width() + 12, 17), Qt::AlignCenter, col.head);
+    if (showsCrops()) {
+        const QImage seen = m_source.crop(-1, c);
+        const QRect at(box.left() + 3, 38, m_width - 6, kCrop);
+        if (!seen.isNull()) {
+            const double wide = seen.width() / seen.devicePixelRatio(), k = std::min(1.0, at.width() / wide);
+            const QSizeF size(k * wide, k * seen.height() / seen.devicePixelRatio());
+            p.drawImage(QRectF(at.center().x() - size.width() / 2 + 0.5, at.top(), size.width(), size.height()), seen);
+        }
+        p.setPen(QPen(v.th.rule, 1));
+        p.setBrush(Qt::NoBrush);
+        p.drawRect(at.adjusted(0, 0, -1, -1));
+        p.setPen(c == m_column ? v.th.datum : v.th.ink);
+    }
     if (col.bracket) { // the columns of one picture stand under one bracket
         p.setPen(QPen(v.th.second, 1));
         p.drawLine(box.left() + (col.begins ? 3 : 0), 1, box.right(), 1);
@@ -665,7 +753,7 @@ void GridView::mousePressEvent(QMouseEvent* e)
     int c = columnAt(at.x());
     // of several the worst is what one looks for
     if (c >= 0 && r >= 0 && m_per > 1) c = std::max(c, packed(r, c / m_per).worst);
-    if (c >= 0 && m_per == 1 && m_heads && at.y() >= 19 && at.y() < topHeight()) { // on the label's sign
+    if (c >= 0 && m_per == 1 && m_heads && at.y() >= 19 && at.y() < 38) { // on the label's sign
         emit labelClicked(c, e->modifiers().testFlag(Qt::ShiftModifier));
         return;
     }
@@ -691,7 +779,8 @@ void GridView::keyPressEvent(QKeyEvent* e)
         int r = m_row;
         do r += step;
         while (r >= 0 && r < m_source.rows() &&
-               (m_source.row(r).kind == RowKind::FeaturesLine || m_source.row(r).kind == RowKind::FixedHead));
+               (m_source.row(r).kind == RowKind::FeaturesLine || m_source.row(r).kind == RowKind::FixedHead ||
+                m_source.row(r).kind == RowKind::Map));
         if (r >= 0 && r < m_source.rows()) emit chosen(r, -1);
     };
     switch (e->key()) {
@@ -732,31 +821,63 @@ void GridView::wheelEvent(QWheelEvent* e)
     verticalScrollBar()->setValue(verticalScrollBar()->value() - e->angleDelta().y() / 2);
 }
 
+void GridView::cropsCame()
+{
+    if (showsCrops()) viewport()->update();
+    if (QToolTip::isVisible() && !m_tipAt.isNull()) showTip(m_tipAt, m_tipGlobal);
+}
+
+void GridView::showTip(QPoint at, QPoint global)
+{
+    const int r = rowAt(at.y()), c = columnAt(at.x());
+    QString text;
+    QImage seen;
+    if (c >= 0 && m_per > 1) {
+        const int lastOne = std::min(m_source.columns(), c + m_per) - 1;
+        text = m_source.columnWord(c) + QStringLiteral(" – ") + m_source.columnWord(lastOne);
+        if (r >= 0 && m_source.row(r).kind != RowKind::Map) {
+            const Packed& cell = packed(r, c / m_per);
+            text += QStringLiteral("\n") +
+                    tr("%1 of %2 fail, %3 not measured").arg(cell.failed).arg(cell.asked).arg(cell.unmeasured);
+            if (cell.worst >= 0 && severity(cell.verdict) > 1) {
+                text += QStringLiteral("\n") + m_source.columnWord(cell.worst) + QStringLiteral(": ") +
+                        m_source.cell(r, cell.worst).text;
+                seen = m_source.crop(r, cell.worst);
+            }
+        }
+    } else if (c >= 0 && r >= 0) {
+        text = m_source.column(c).tip + QStringLiteral("\n") + m_source.cell(r, c).text;
+        seen = m_source.crop(r, c);
+    } else if (c >= 0) {
+        text = m_source.column(c).tip;
+        seen = m_source.whole(c);
+    } else if (r >= 0) {
+        text = m_source.row(r).name +
+               (m_source.row(r).stepKind ? QStringLiteral("\n") + QString::fromStdString(m_source.row(r).stepKind->help)
+                                         : QString());
+    }
+    text = text.trimmed();
+    if (!seen.isNull()) {
+        QByteArray png;
+        QBuffer buffer(&png);
+        buffer.open(QIODevice::WriteOnly);
+        seen.save(&buffer, "PNG");
+        text = QStringLiteral("<p>%1</p><img width=%2 height=%3 src='data:image/png;base64,%4'>")
+                   .arg(text.toHtmlEscaped().replace(QLatin1Char('\n'), QStringLiteral("<br>")))
+                   .arg(2 * seen.width() / seen.devicePixelRatio())
+                   .arg(2 * seen.height() / seen.devicePixelRatio())
+                   .arg(QString::fromLatin1(png.toBase64()));
+    }
+    m_tipAt = at, m_tipGlobal = global;
+    QToolTip::showText(global, text, viewport());
+}
+
 bool GridView::viewportEvent(QEvent* e)
 {
+    if (e->type() == QEvent::Leave) m_tipAt = {};
     if (e->type() == QEvent::ToolTip) {
-        auto* help = static_cast<QHelpEvent*>(e);
-        const int r = rowAt(help->pos().y()), c = columnAt(help->pos().x());
-        QString text;
-        if (c >= 0 && m_per > 1) {
-            const int lastOne = std::min(m_source.columns(), c + m_per) - 1;
-            text = m_source.columnWord(c) + QStringLiteral(" – ") + m_source.columnWord(lastOne);
-            if (r >= 0) {
-                const Packed& cell = packed(r, c / m_per);
-                text += QStringLiteral("\n") +
-                        tr("%1 of %2 fail, %3 not measured").arg(cell.failed).arg(cell.asked).arg(cell.unmeasured);
-                if (cell.worst >= 0 && severity(cell.verdict) > 1)
-                    text += QStringLiteral("\n") + m_source.columnWord(cell.worst) + QStringLiteral(": ") +
-                            m_source.cell(r, cell.worst).text;
-            }
-        } else if (c >= 0 && r >= 0) text = m_source.column(c).tip + QStringLiteral("\n") + m_source.cell(r, c).text;
-        else if (c >= 0) text = m_source.column(c).tip;
-        else if (r >= 0)
-            text = m_source.row(r).name +
-                   (m_source.row(r).stepKind
-                        ? QStringLiteral("\n") + QString::fromStdString(m_source.row(r).stepKind->help)
-                        : QString());
-        QToolTip::showText(help->globalPos(), text.trimmed(), viewport());
+        const auto* help = static_cast<QHelpEvent*>(e);
+        showTip(help->pos(), help->globalPos());
         return true;
     }
     return QAbstractScrollArea::viewportEvent(e);

@@ -7,12 +7,14 @@
 #include "report/theme.h"
 
 #include <QAbstractScrollArea>
+#include <QImage>
+#include <memory>
 #include <optional>
 
 namespace desktop
 {
 
-enum class RowKind { Datum, FeaturesLine, Feature, Check, FixedHead, Draft, Element };
+enum class RowKind { Datum, FeaturesLine, Feature, Check, FixedHead, Draft, Element, Map };
 
 struct GridRow {
     RowKind kind = RowKind::Check;
@@ -26,7 +28,18 @@ struct GridRow {
     int element = -1;     // of a list, from 0
     int depth = 0;        // of a datum in a datum, and of what follows it
     enum class Tie { None, Read, Reader } tie = Tie::None; // of the chosen row: it reads this one, or is read by it
+    bool limited = false;                                  // there are limits between which ticks lie
     double low = 0, high = 1;                              // of what the ticks are laid between
+    // Of checks of one step, which say several things of one place: they stand under one bracket.
+    enum class Bracket { None, First, Between, Last } bracket = Bracket::None;
+    // Where the values of all columns lie, as ticks do: 0 low limit .. 1 high limit.
+    std::shared_ptr<const std::vector<float>> dots{};
+};
+// Elements of a list in their own places on the part.
+struct GridSpot {
+    float x = 0, y = 0; // 0 .. 1 of what all of them cover, the longer side; y down
+    inspect::Verdict verdict = inspect::Verdict::Unjudged;
+    bool missing = false;
 };
 struct GridColumn {
     QString head;
@@ -57,6 +70,11 @@ public:
     virtual GridRow row(int r) const = 0;
     virtual GridColumn column(int c) const = 0;
     virtual GridCell cell(int r, int c) const = 0;
+    virtual std::vector<GridSpot> spots(int, int) const { return {}; } // of a map row
+    // Cut out of the picture: the place of a cell (row -1: the worst of the column), and the whole of it. Null: there is
+    // none, or not yet.
+    virtual QImage crop(int, int) const { return {}; }
+    virtual QImage whole(int) const { return {}; }
     virtual QString verdictLine() const = 0;
     virtual QString emptyHint() const = 0;
     virtual QString columnWord(int c) const = 0; // "trial 6"
@@ -83,6 +101,8 @@ public:
     void setCurrent(int row, int column);
     void setHeadVisible(bool on) { m_heads = on; }
     void setFollowLatest(bool on) { m_follow = on; }
+    void setCrops(bool on) { m_crops = on; } // wide columns carry a picture of their worst place
+    void cropsCame();
     int columnWidth() const { return m_width; }
     // columns of the source one painted column stands for; above 1 only when packed
     int perColumn() const { return m_per; }
@@ -94,6 +114,7 @@ public:
     QSize sizeHint() const override { return {1280, 340}; }
 
 signals:
+    void needsChanged();              // other rows or columns are seen than before
     void chosen(int row, int column); // either may be -1: unchanged
     void foldToggled(int row);
     void labelClicked(int column, bool bad); // `bad`: at once, by Shift
@@ -113,7 +134,12 @@ protected:
 private:
     int headWidth() const;
     int valueWidth() const;
-    int topHeight() const { return m_heads ? 38 : 22; } // numbers, and labels where there are any
+    bool showsCrops() const;
+    int topHeight() const; // numbers, and labels and crops where there are any
+    void showTip(QPoint at, QPoint global);
+    void paintMap(QPainter& p, const std::vector<GridSpot>& spots, QRect box) const;
+    void paintDots(QPainter& p, const GridRow& row, QRect box) const;
+    int dotsWidth() const;
     static int rowHeight(RowKind kind);
     int rowTop(int r) const; // viewport coordinates
     int rowAt(int y) const;
@@ -151,7 +177,8 @@ private:
     int m_limitsWidth = 78, m_nameWidth = 132; // of the row heads: what the texts need, within bounds
     int m_per = 1;
     std::vector<Packed> m_packed; // rows × slots, worked out when they are first seen
-    bool m_heads = true, m_follow = false, m_widthChosen = false;
+    bool m_heads = true, m_follow = false, m_widthChosen = false, m_crops = false;
+    QPoint m_tipAt, m_tipGlobal; // of the tip in view, to be shown again when its picture came
 };
 
 } // namespace desktop

@@ -1,10 +1,13 @@
 #include "desktop/help_dialog.h"
 
+#include "desktop/guide_window.h"
 #include "desktop/symbols.h"
+#include "report/step_symbols.h"
 #include "report/theme.h"
 
 #include <QDialog>
 #include <QDialogButtonBox>
+#include <QFile>
 #include <QLabel>
 #include <QPainter>
 #include <QTextBrowser>
@@ -27,6 +30,14 @@ QString helpText(const StepKind& k)
 {
     const auto tr = [](const char* text) { return QObject::tr(text); };
     QString html = QStringLiteral("<p>%1</p><p><b>%2</b> %3</p>").arg(q(k.help), tr("On the part:"), q(k.gesture));
+    const QString picture = QStringLiteral(":/docs/guide/kinds/%1.jpg").arg(QString::fromStdString(k.key));
+    const auto& pages = guidePages();
+    if (QFile::exists(picture))
+        html += QStringLiteral("<p><img src='qrc%1'></p><p><small>%2</small></p>")
+                    .arg(picture, tr("The hand's way in orange; what it makes beside it."));
+    for (const GuidePage& page : pages)
+        if (page.file == guidePageFor(k))
+            html += QStringLiteral("<p>%1 <a href='%2'>%3</a></p>").arg(tr("In the guide:"), page.file, page.title);
     if (!k.purpose.empty()) html += QStringLiteral("<p><b>%1</b> %2</p>").arg(tr("For:"), q(k.purpose));
     QString needs;
     for (const RegionSpec& r : k.regions)
@@ -56,12 +67,30 @@ QString helpText(const StepKind& k)
     return html;
 }
 
-void showHelp(const StepKind& kind, QWidget* parent)
+QString guidePageFor(const StepKind& k)
 {
+    // What is done to many of one kind has its own page.
+    for (const InputSpec& in : k.inputs)
+        if (in.accepts == std::vector{FeatureType::Group}) return QStringLiteral("lists.md");
+    switch (k.question) {
+    case Question::Where: return QStringLiteral("first-recipe.md");
+    case Question::What: return QStringLiteral("gestures.md");
+    case Question::HowMany: return QStringLiteral("count.md");
+    case Question::HowBig: return QStringLiteral("first-width.md");
+    case Question::HowTrue:
+    case Question::SumUp: return QStringLiteral("form.md");
+    case Question::Same: return QStringLiteral("count.md");
+    }
+    return {};
+}
+
+QString showHelp(const StepKind& kind, QWidget* parent)
+{
+    QString page;
     QDialog dialog(parent);
     dialog.setObjectName(QStringLiteral("helpDialog"));
     dialog.setWindowTitle(QString::fromStdString(kind.label));
-    dialog.resize(660, 560);
+    dialog.resize(660, 700);
     auto* layout = new QVBoxLayout(&dialog);
     auto* head = new QHBoxLayout;
     auto* symbol = new QLabel(&dialog);
@@ -69,7 +98,7 @@ void showHelp(const StepKind& kind, QWidget* parent)
     drawn.setDevicePixelRatio(2);
     drawn.fill(Qt::transparent);
     QPainter p(&drawn);
-    drawKindSymbol(p, kind, QRectF(3, 3, 34, 34), report::theme().ink);
+    report::drawKindSymbol(p, kind, QRectF(3, 3, 34, 34), report::theme().ink);
     p.end();
     symbol->setPixmap(drawn);
     auto* title = new QLabel(QString::fromStdString(kind.label), &dialog);
@@ -77,14 +106,21 @@ void showHelp(const StepKind& kind, QWidget* parent)
     head->addWidget(symbol);
     head->addWidget(title, 1);
     layout->addLayout(head);
-    auto* text = new QTextBrowser(&dialog);
+    auto* text = new GuideBrowser(&dialog);
     text->setObjectName(QStringLiteral("helpText"));
+    text->setOpenLinks(false);
     text->setHtml(helpText(kind));
+    // The guide opens when this is closed.
+    QObject::connect(text, &QTextBrowser::anchorClicked, &dialog, [&](const QUrl& link) {
+        page = link.toString();
+        dialog.accept();
+    });
     layout->addWidget(text);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close, &dialog);
     QObject::connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
     layout->addWidget(buttons);
     dialog.exec();
+    return page;
 }
 
 } // namespace desktop

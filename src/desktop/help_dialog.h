@@ -9,7 +9,9 @@ class QWidget;
 namespace desktop
 {
 
-QString helpText(const recipe::StepKind& kind); // rich text
-void showHelp(const recipe::StepKind& kind, QWidget* parent);
+QString helpText(const recipe::StepKind& kind);     // rich text
+QString guidePageFor(const recipe::StepKind& kind); // file of the page that tells how such things are done
+// Until it is closed; the guide page asked for in it, or nothing.
+QString showHelp(const recipe::StepKind& kind, QWidget* parent);
 
 } // namespace desktop

@@ -89,6 +89,10 @@ const std::vector<Key>& keyTable()
         {"bare", "Bare picture", "Q", "setup", "Shows the picture without marks."},
         {"taken", "Taken and rest", "W", "setup", "Shows what the threshold takes; the rest goes flat."},
         {"allMarks", "All marks", "A", "setup", "Shows every label, however many."},
+        {"noSnap", "No snapping", "S", "setup",
+         "While on, nothing is turned square and no handle jumps to what was found."},
+        {"greyUnder", "Grey under marks", "", "setup",
+         "Shows a colour picture without its colours while marks are on."},
         {"loupe", "Loupe", "L", "setup", "Shows single pixels under the pointer with grey level and place."},
         {"difference", "Difference", "D", "setup",
          "Shows what differs from the reference, laid on the part; what is alike is paper."},
@@ -138,6 +142,7 @@ const std::vector<Key>& keyTable()
         {"evidenceLarge", "Evidence large", "F4", "setup",
          "Gives the evidence the room of the sheet, or takes it back."},
         {"helpForThis", "Help for this", "F1", "all", "What the chosen kind does, needs and measures."},
+        {"guidePages", "Guide", "", "all", "Opens the guide: how things are done, task by task."},
         {"guide", "Keys and gestures", "Shift+F1", "all", "Lists keys and gestures."},
     };
     return table;

@@ -4,6 +4,7 @@
 #include "desktop/check_dialog.h"
 #include "desktop/find_dialog.h"
 #include "desktop/fit_dialog.h"
+#include "desktop/guide_window.h"
 #include "desktop/help_dialog.h"
 #include "desktop/hints.h"
 #include "desktop/keys.h"
@@ -277,7 +278,9 @@ void MainWindow::makeActions()
     edit->addSeparator();
     edit->addAction(add("find", [this] {
         showWorkspace(0);
-        FindDialog(m_session, *m_setup, findChildren<QAction*>(), this).exec();
+        FindDialog dialog(m_session, *m_setup, findChildren<QAction*>(), this);
+        connect(&dialog, &FindDialog::guideWanted, this, &MainWindow::showGuide);
+        dialog.exec();
     }));
     edit->addSeparator();
     for (const char* id :
@@ -311,8 +314,8 @@ void MainWindow::makeActions()
 
     QMenu* view = m_menus->addMenu(tr("&View"));
     view->setToolTipsVisible(true);
-    for (const char* id : {"fit", "zoomIn", "zoomOut", "steady", "quarterTurn", "difference", "loupe", "bare", "taken",
-                           "allMarks", "onlyFailed", "freeLabels", "showReference"})
+    for (const char* id : {"fit", "zoomIn", "zoomOut", "steady", "quarterTurn", "difference", "loupe", "noSnap",
+                           "greyUnder", "bare", "taken", "allMarks", "onlyFailed", "freeLabels", "showReference"})
         view->addAction(m_setup->action(QString::fromLatin1(id)));
     QMenu* columns = view->addMenu(tr("Columns"));
     for (const char* id : {"unfoldItems", "byTaken", "byLabel", "byVerdict", "byName", "byShare", "showAll",
@@ -355,10 +358,12 @@ void MainWindow::makeActions()
         const Step* s = m_session.selectedStep();
         const StepKind* kind = findKind(m_setup->sheet()->armedKind());
         if (!kind && s) kind = findKind(s->kind);
-        if (workspace() == 0 && kind) showHelp(*kind, this);
-        else showGuide(); // nothing is chosen: all there is
+        QString page;
+        if (workspace() == 0 && kind && (page = showHelp(*kind, this)).isEmpty()) return;
+        showGuide(page); // nothing is chosen: all there is
     }));
-    help->addAction(add("guide", [this] { showGuide(); }));
+    help->addAction(add("guidePages", [this] { showGuide(guidePages().front().file); }));
+    help->addAction(add("guide", [this] { showGuide({}); }));
     add("setup", [this] { showWorkspace(0); });
     add("runPage", [this] { showWorkspace(1); });
     add("records", [this] { showWorkspace(2); });
@@ -760,30 +765,10 @@ void MainWindow::dropEvent(QDropEvent* e)
 // ---------------------------------------------------------------- dialogs
 void MainWindow::calibrate() { CalibrateDialog(m_session, this).exec(); }
 
-void MainWindow::showGuide()
+void MainWindow::showGuide(const QString& page)
 {
-    QDialog dialog(this);
-    dialog.setObjectName(QStringLiteral("guideDialog"));
-    dialog.setWindowTitle(tr("Keys and gestures"));
-    dialog.resize(640, 560);
-    auto* layout = new QVBoxLayout(&dialog);
-    auto* text = new QTextBrowser(&dialog);
-    QString html = tr("<h3>Gestures on the part</h3><p>Drag across it: width, edge. Drag along an edge: line. Click a "
-                      "hole: circle. Drag from one "
-                      "feature to another: distance. "
-                      "Ctrl+drag a frame: datum, count. Middle button or Space+drag moves, the wheel zooms. While "
-                      "dragging: wheel changes the "
-                      "averaging width, right button lets go.</p><h3>Keys</h3><table cellpadding=3>");
-    for (const Key& k : keyTable())
-        if (*k.keys)
-            html += QStringLiteral("<tr><td><b>%1</b></td><td>%2</td><td>%3</td></tr>")
-                        .arg(QString::fromLatin1(k.keys), QString::fromUtf8(k.label), QString::fromUtf8(k.help));
-    text->setHtml(html + QStringLiteral("</table>"));
-    layout->addWidget(text);
-    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close, &dialog);
-    connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
-    layout->addWidget(buttons);
-    dialog.exec();
+    if (!m_guide) m_guide = new GuideWindow(this);
+    m_guide->showPage(page);
 }
 
 } // namespace desktop

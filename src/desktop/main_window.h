@@ -16,6 +16,7 @@ namespace desktop
 {
 class ReviewDialog;
 
+class GuideWindow;
 class Hints;
 
 class MainWindow : public QMainWindow
@@ -64,7 +65,7 @@ private:
     void refreshReview();
     void showReview();
     void goToDoubt(int finding);
-    void showGuide();
+    void showGuide(const QString& page); // empty: keys and gestures
     void releaseRecipe();
     void refreshLine();
     QAction* add(const char* id, const std::function<void()>& call);
@@ -84,6 +85,7 @@ private:
     std::vector<QToolButton*> m_tabs;
     QStackedWidget* m_pages = nullptr;
     Hints* m_hints = nullptr;
+    GuideWindow* m_guide = nullptr;
     SetupPage* m_setup = nullptr;
     RunPage* m_run = nullptr;
     RecordsPage* m_records = nullptr;

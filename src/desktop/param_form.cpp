@@ -1,5 +1,6 @@
 #include "desktop/param_form.h"
 
+#include "desktop/region_numbers.h"
 #include "desktop/words.h"
 #include "recipe/naming.h"
 #include "report/theme.h"
@@ -104,7 +105,7 @@ QWidget* ParamForm::editorFor(const ParamSpec& spec, const Recipe& recipe, const
             spec.put(params, v);
             if (auto ok = kind_->consistent(params, true); !ok) {
                 emit problem(q(ok.error().message));
-                return QTimer::singleShot(0, this, m_again);
+                return QTimer::singleShot(0, this, &ParamForm::againWanted);
             }
         }
         emit edited(
@@ -161,7 +162,6 @@ void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<s
 {
     const StepKind* kind = findKind(step.kind);
     if (!kind) return clear();
-    m_again = [this, recipe, step, chosen, draft] { show(recipe, step, chosen, draft); };
     clear();
     m_shown = step.id;
     // The limits stand right under the evidence, where they are read and dragged.
@@ -250,7 +250,7 @@ void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<s
         more->setFocusPolicy(Qt::StrongFocus);
         connect(more, &QToolButton::clicked, this, [this] {
             m_all = !m_all;
-            QTimer::singleShot(0, this, m_again); // the button goes with the old form
+            QTimer::singleShot(0, this, &ParamForm::againWanted); // the button goes with the old form
         });
         if (m_all)
             for (const ParamSpec* p : rest)
@@ -264,10 +264,9 @@ void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<s
 void ParamForm::showSetting(const std::string& key)
 {
     auto* field = findChild<QWidget*>(q(key));
-    if (!field && m_again) {
+    if (!field && !m_shown.empty()) {
         m_all = true;
-        const auto again = m_again; // it is made anew while it runs
-        again();
+        emit againWanted();
         m_body->show();
         field = findChild<QWidget*>(q(key));
     }
@@ -315,6 +314,7 @@ void ParamForm::addLists(const Recipe& recipe, const Step& step, const StepKind&
 {
     for (const RegionSpec& spec : kind.regions) addRegionOf(recipe, step, spec);
     for (const RegionSpec& spec : kind.regions) addFreeArea(recipe, step, kind, spec);
+    for (const RegionSpec& spec : kind.regions) addNumbers(step, spec);
     addLeftOutColoursAndPlaces(step, kind);
     if (!kind.hasFilters) return;
     for (std::size_t i = 0; i < step.filters.size(); ++i)
@@ -382,10 +382,7 @@ void ParamForm::addFreeArea(const Recipe& recipe, const Step& step, const StepKi
     auto* line = new QWidget(m_body);
     auto* row = new QHBoxLayout(line);
     row->setContentsMargins(0, 0, 0, 0);
-    auto* words = new QLabel(drawn           ? tr("drawn: drag its handles")
-                             : spec.teaching ? tr("none")
-                                             : tr("the whole picture"),
-                             line);
+    auto* words = new QLabel(drawn ? tr("drawn") : spec.teaching ? tr("none") : tr("the whole picture"), line);
     auto* button = new QToolButton(line);
     button->setObjectName((drawn ? QStringLiteral("dropRegion_") : QStringLiteral("drawRegion_")) + q(spec.key));
     button->setText(drawn ? tr("take away") : tr("draw"));
@@ -402,8 +399,52 @@ void ParamForm::addFreeArea(const Recipe& recipe, const Step& step, const StepKi
         });
     });
     row->addWidget(words, 1);
+    if (drawn) row->addWidget(numbersButton(spec, line));
     row->addWidget(button);
     addRow(q(spec.label), line, q(spec.help));
+}
+
+QToolButton* ParamForm::numbersButton(const RegionSpec& spec, QWidget* parent)
+{
+    auto* fold = new QToolButton(parent);
+    fold->setObjectName(QStringLiteral("numbers_") + q(spec.key));
+    fold->setText(m_numbers.count(spec.key) ? tr("fold numbers") : tr("in numbers"));
+    fold->setToolTip(tr("Places and sizes of the region on the reference, to be typed"));
+    fold->setFocusPolicy(Qt::StrongFocus);
+    connect(fold, &QToolButton::clicked, this, [this, key = spec.key] {
+        if (!m_numbers.erase(key)) m_numbers.insert(key);
+        QTimer::singleShot(0, this, &ParamForm::againWanted);
+    });
+    return fold;
+}
+
+// What is drawn may be typed as well; folded, as most are drawn.
+void ParamForm::addNumbers(const Step& step, const RegionSpec& spec)
+{
+    const auto drawn = step.regions.find(spec.key);
+    if (drawn == step.regions.end() || drawn->second.shape == geometry::Shape::Whole || step.regionsOf.count(spec.key))
+        return;
+    if (spec.needed) {
+        auto* line = new QWidget(m_body); // a button of its own size
+        auto* row = new QHBoxLayout(line);
+        row->setContentsMargins(0, 0, 0, 0);
+        row->addWidget(numbersButton(spec, line));
+        row->addStretch(1);
+        addRow(q(spec.label), line, q(spec.help));
+    }
+    if (!m_numbers.count(spec.key)) return;
+    auto* numbers = new RegionNumbers(drawn->second, m_body);
+    connect(numbers, &RegionNumbers::problem, this, [this](const QString& text) {
+        emit problem(text);
+        QTimer::singleShot(0, this, &ParamForm::againWanted);
+    });
+    connect(numbers, &RegionNumbers::changed, this,
+            [this, key = spec.key](const geometry::Region& region, const QString& field) {
+                emit edited(
+                    tr("region"), [key, region](Step& s) { s.regions[key] = region; },
+                    QStringLiteral("numbers:") + q(key) + field);
+            });
+    m_form->addRow(numbers);
 }
 
 void ParamForm::addLineWithButton(const QString& label, const QString& text, const QString& button, const QString& name,

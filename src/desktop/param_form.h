@@ -4,8 +4,11 @@
 
 #include <QWidget>
 #include <functional>
+#include <set>
+#include <string>
 
 class QFormLayout;
+class QToolButton;
 
 namespace desktop
 {
@@ -25,7 +28,8 @@ public:
 signals:
     // What to do to the step; `merge` joins a row of like edits into one undo.
     void edited(const QString& what, const std::function<void(recipe::Step&)>& edit, const QString& merge);
-    void entered(); // a field was finished by Enter: the keyboard may go back to the part
+    void againWanted(); // to be shown as things are now: fields say what they were made with
+    void entered();     // a field was finished by Enter: the keyboard may go back to the part
     void jumpTo(const QString& step);
     void problem(const QString& text);
     void detailsWanted(const QString& output); // of a check
@@ -39,6 +43,8 @@ private:
     void addRegionOf(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::RegionSpec& spec);
     void addFreeArea(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::StepKind& kind,
                      const recipe::RegionSpec& spec);
+    QToolButton* numbersButton(const recipe::RegionSpec& spec, QWidget* parent);
+    void addNumbers(const recipe::Step& step, const recipe::RegionSpec& spec);
     void addLeftOutColoursAndPlaces(const recipe::Step& step, const recipe::StepKind& kind);
     void addFilter(const recipe::Filter& filter, std::size_t index, const recipe::OutputSpec& out);
     void addFilterBy(const recipe::Step& step, const recipe::StepKind& kind);
@@ -53,8 +59,8 @@ private:
     QFormLayout* m_form = nullptr;
     QWidget* m_body = nullptr;
     bool m_all = false;
+    std::set<std::string> m_numbers; // regions whose numbers are unfolded
     std::string m_shown;
-    std::function<void()> m_again;
 };
 
 } // namespace desktop

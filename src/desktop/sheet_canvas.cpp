@@ -132,7 +132,14 @@ void SheetCanvas::mouseDoubleClickEvent(QMouseEvent*) { fitPicture(); }
 void SheetCanvas::wheelEvent(QWheelEvent* e)
 {
     m_pointer = e->position();
-    if (!m_picture.isNull()) zoomBy(std::pow(1.0015, e->angleDelta().y()));
+    if (m_picture.isNull()) return;
+    // Two fingers move the picture; with Ctrl they come closer, as the wheel does.
+    const bool fingers = e->pointingDevice() && e->pointingDevice()->type() == QInputDevice::DeviceType::TouchPad;
+    if (!fingers || e->modifiers().testFlag(Qt::ControlModifier))
+        return zoomBy(std::pow(1.0015, e->angleDelta().y() ? e->angleDelta().y() : e->angleDelta().x()));
+    m_offset += e->pixelDelta().isNull() ? QPointF(e->angleDelta()) / 4 : QPointF(e->pixelDelta());
+    m_fitted = false;
+    update();
 }
 
 } // namespace desktop

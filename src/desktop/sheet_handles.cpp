@@ -57,7 +57,13 @@ std::vector<SheetView::Handle> SheetView::handles() const
         const RegionSpec* spec = kind ? kind->region(key) : nullptr;
         // taught areas are edited on the reference
         if (spec && spec->teaching && !m_session.viewIsReference()) continue;
-        const auto add = [&, k = key](int i, Point p) { out.push_back({k, i, p}); };
+        // Those of one region do not pile up where it is small: the first ones stay.
+        const std::size_t begin = out.size();
+        const auto add = [&, k = key](int i, Point p) {
+            for (std::size_t n = begin; n < out.size(); ++n)
+                if (geometry::distance(out[n].at, p) * m_zoom < 13 && i > 1) return;
+            out.push_back({k, i, p});
+        };
         add(0, r.middle());
         // many of them: only moved, so that the part stays in view
         if (key.front() == '-' && s->leaveOut.size() > 2) continue;
@@ -429,6 +435,58 @@ bool SheetView::wantsSamples() const
     const StepKind* kind = s ? findKind(s->kind) : nullptr;
     if (!kind || !kind->hasSamples || m_session.draft() || !m_armed.empty()) return false;
     return kind->takesColour(s->params);
+}
+
+bool SheetView::changeTolerance(int steps)
+{
+    if (!wantsSamples()) return false;
+    const StepKind* kind = findKind(editedStep()->kind);
+    const ParamSpec* spec = kind->param(kind->roles.colourTolerance);
+    const auto* range = spec ? std::get_if<Real>(&spec->domain) : nullptr;
+    if (!range) return false;
+    const double to =
+        std::clamp(std::get<double>(spec->get(editedStep()->params)) + steps * range->step, range->min, range->max);
+    editStep(
+        tr("colour tolerance"), [&](Step& s) { spec->put(s.params, to); },
+        QStringLiteral("param:") + QString::fromStdString(spec->key));
+    sayAtPointer(tr("%1 %2").arg(QString::fromStdString(spec->label)).arg(to));
+    return true;
+}
+
+Point SheetView::snapped(const Handle& h, Point to)
+{
+    m_snappedTo.clear();
+    const auto* item = m_session.currentItem();
+    const Step* edited = editedStep();
+    if (!m_snapping || !item || !edited) return to;
+    // Points, places and the middles of round regions jump; a side that is dragged is meant where it is.
+    if (h.region.front() != '.' && h.region.front() != '#' && h.region.front() != '@') {
+        const auto region = edited->regions.find(h.region);
+        const bool round = region != edited->regions.end() &&
+                           (region->second.shape == Shape::Circle || region->second.shape == Shape::Ring ||
+                            region->second.shape == Shape::Arc);
+        if (!round || h.index != 0) return to;
+    }
+    double least = 6 / m_zoom;
+    Point best = to;
+    const auto offer = [&](Point p, const std::string& step) {
+        p = m_session.recipe().calibration.picture(p);
+        const double d = geometry::distance(p, to);
+        if (d >= least) return;
+        least = d, best = p;
+        m_snappedTo = step;
+    };
+    for (const auto& r : item->steps) {
+        if (r->step == edited->id || r->state != inspect::State::Ok) continue;
+        for (const auto& [key, f] : r->features) {
+            if (const auto* line = std::get_if<geometry::Segment>(&f))
+                offer(line->from, r->step), offer(line->to, r->step);
+            else if (const auto* group = std::get_if<Group>(&f)) {
+                for (const auto& m : group->members) offer(m.centre, r->step);
+            } else if (typeOf(f) != FeatureType::Contour) offer(placeOf(f), r->step);
+        }
+    }
+    return best;
 }
 
 void SheetView::startLeavingOut()

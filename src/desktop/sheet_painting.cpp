@@ -97,6 +97,16 @@ void SheetView::paintEvent(QPaintEvent*)
                 p.drawText(plate, Qt::AlignCenter, text);
             }
         }
+        if (const Step* to = m_session.recipe().find(m_snappedTo); to && m_drag == Drag::Handle) {
+            for (const Handle& h : handles())
+                if (h.region == m_handle.region && h.index == m_handle.index) {
+                    p.setPen(QPen(report::lightTheme().datum, 1.6));
+                    p.setBrush(Qt::NoBrush);
+                    p.drawEllipse(screenOf(h.at), 11, 11);
+                }
+            paintAt(p, m_pointer, tr("at %1").arg(QString::fromStdString(to->name)));
+        }
+        countLabels(scene);
         report::paintTitleBlock(p, scene, m_session.pictureName(), QRectF(rect()));
     }
     if (!m_bare) {
@@ -106,6 +116,11 @@ void SheetView::paintEvent(QPaintEvent*)
                 for (const Region& r : ghosts.regions)
                     report::paintRegion(p, motion->toPicture(r), false, false, t, 0.8, true);
         paintPointed(p);
+    }
+    if (m_drag == Drag::Label && rect().contains(m_pointer.toPoint())) {
+        p.setPen(QPen(report::lightTheme().datum, 1.4, Qt::DashLine));
+        p.setBrush(Qt::NoBrush);
+        p.drawRect(m_label.box.translated(m_pointer - m_pressed));
     }
     if (m_drag == Drag::Stroke) paintStroke(p);
     else if (!m_pointerText.isEmpty()) paintAt(p, m_pointerTextAt, m_pointerText);
@@ -146,6 +161,16 @@ void SheetView::paintEvent(QPaintEvent*)
         p.setBrush(Qt::NoBrush);
         p.drawRect(rect().adjusted(0, 0, -1, -1));
     }
+}
+
+// How many checks are told with their value.
+void SheetView::countLabels(report::SheetScene& scene) const
+{
+    const auto* item = m_session.currentItem();
+    if (!item || m_onlyFailed || !scene.result) return;
+    for (const auto& c : item->checks)
+        if (const Step* s = scene.recipe->find(c.step); s && !findKind(s->kind)->datum && c.balloon) ++scene.checks;
+    scene.told = int(std::count_if(m_labels.begin(), m_labels.end(), [](const auto& l) { return !l.bare; }));
 }
 
 // What a person asks about: a ring round it, dashed when it was turned away.

@@ -135,6 +135,8 @@ QString SheetView::modes() const
     if (m_difference) on << tr("difference (D)");
     if (m_taken) on << tr("taken and rest (W)");
     if (m_bare) on << tr("bare picture (Q)");
+    if (!m_snapping) on << tr("no snapping (S)");
+    if (m_greyUnder && !m_bare) on << tr("grey under marks");
     if (m_all) on << tr("all marks (A)");
     if (m_onlyFailed) on << tr("only what fails (Z)");
     if (m_measuring)
@@ -203,6 +205,8 @@ QImage SheetView::pictureToShow()
     m_pictureKey = shown.key;
     if (m_difference && !m_session.viewIsReference())
         if (QImage seen = difference(); !seen.isNull()) return seen;
+    if (!m_taken && m_greyUnder && !m_bare && shown.content == image::Content::Colour)
+        return report::toQImage(shown.levels());
     QImage plain = report::toQImage(shown.pixels);
     if (!m_taken) return plain;
     // What the grey range takes keeps its look; the rest goes flat: to paper when dark is taken, to ink when bright is
@@ -258,7 +262,8 @@ void SheetView::fit()
     QTransform turned;
     turned.rotateRadians(-m_turn);
     const QRectF seen = turned.mapRect(box);
-    lookAt(box.center(), std::min((width() - 140.0) / seen.width(), (height() - 140.0) / seen.height()));
+    lookAt({box.center().x() - 0.5, box.center().y() - 0.5},
+           std::min((width() - 140.0) / seen.width(), (height() - 140.0) / seen.height()));
 }
 
 void SheetView::singlePixels()
@@ -266,15 +271,15 @@ void SheetView::singlePixels()
     if (m_picture.isNull()) return;
     const Point c = pointedPlace().value_or(pictureOf(rect().center()));
     m_fitMode = 2;
-    lookAt(QPointF(c.x + 0.5, c.y + 0.5), 1 / devicePixelRatioF());
+    lookAt(c, 1 / devicePixelRatioF());
 }
 
-void SheetView::lookAt(QPointF middle, double zoom)
+void SheetView::lookAt(Point middle, double zoom)
 {
     m_zoom = zoom;
     m_fitted = false;
     m_offset = {};
-    m_offset = QPointF(width() / 2.0, height() / 2.0) - toScreen().map(middle);
+    m_offset = QPointF(width() / 2.0, height() / 2.0) - screenOf(middle);
     keepAnchor();
     redrawPicture();
     update();
@@ -366,20 +371,37 @@ std::string SheetView::featureUnder(Point p) const
     return best;
 }
 
+double SheetView::axisAt(Point p) const
+{
+    const auto* item = m_session.currentItem();
+    if (!item) return 0;
+    const std::string under = featureUnder(p);
+    if (const auto* r = under.empty() ? nullptr : item->step(under); r && !r->features.empty())
+        if (const auto* line = std::get_if<geometry::Segment>(&r->features.begin()->second)) {
+            // In a gesture to another feature the datum's axes are meant.
+            const std::string end = featureUnder(pictureOf(m_pointer));
+            if (end.empty() || end == under) return geometry::angleOf(line->along());
+        }
+    const std::string datum = m_session.datumForNewSteps(p);
+    const auto* found = datum.empty() ? nullptr : item->step(datum);
+    return found && !found->finds.empty() ? found->finds.front().pose.angle : 0;
+}
+
 Gesture SheetView::gesture() const
 {
     Gesture g;
     g.from = pictureOf(m_pressed), g.to = pictureOf(m_pointer);
-    if (m_straight && !m_area) { // along the datum's x or y, whichever is nearer
-        double axis = 0;
-        const auto* item = m_session.currentItem();
-        const std::string datum = m_session.datumForNewSteps(g.from);
-        if (const auto* found = item && !datum.empty() ? item->step(datum) : nullptr; found && !found->finds.empty())
-            axis = found->finds.front().pose.angle;
+    if (m_straight && !m_area) { // along or square to the edge it began at, else the datum
+        const double axis = axisAt(g.from);
         const Point d = g.to - g.from, u = geometry::direction(axis), v = geometry::leftOf(u);
         const double x = geometry::dot(d, u), y = geometry::dot(d, v);
-        g.to = g.from + (std::abs(x) > std::abs(y) ? u * x : v * y);
+        const bool alongX = std::abs(x) > std::abs(y);
+        const std::string start = featureUnder(g.from), end = featureUnder(g.to);
+        // From one feature to another both stay: the part of the way along the datum is meant.
+        if (!start.empty() && !end.empty() && start != end) g.axis = alongX ? Gesture::Axis::X : Gesture::Axis::Y;
+        else g.to = g.from + (alongX ? u * x : v * y);
     }
+    g.square = m_snapping;
     const double way = std::hypot(m_pointer.x() - m_pressed.x(), m_pointer.y() - m_pressed.y());
     g.type = way < kClick ? Gesture::Type::Click : m_area ? Gesture::Type::Area : Gesture::Type::Stroke;
     g.width = m_width;
@@ -431,6 +453,8 @@ void SheetView::updateStroke(bool released)
     const QString value = m_session.probe(m_live.front(), &m_liveItem, &evidence);
     if (evidence) emit m_session.strokeRead(evidence);
     m_liveText = value.isEmpty() ? QString::fromStdString(m_live.front().words) : value;
+    if (const std::string& note = m_live.front().note; !note.empty())
+        m_liveText += QStringLiteral(" · ") + QString::fromStdString(note);
     if (!m_live.front().wants.empty()) m_liveText = QString::fromStdString(m_live.front().wants);
 }
 
@@ -531,14 +555,16 @@ void SheetView::mouseMoveEvent(QMouseEvent* e)
         // A hand that shakes on a click moves nothing.
         if (!teaches(m_handle) &&
             std::hypot(m_pointer.x() - m_pressed.x(), m_pointer.y() - m_pressed.y()) >= kClick / 2)
-            moveHandle(m_handle, pictureOf(m_pointer));
+            moveHandle(m_handle, snapped(m_handle, pictureOf(m_pointer)));
         break;
     case Drag::Stroke:
         if (const QPointF d = m_pointer - screenOf(m_path.back()); std::hypot(d.x(), d.y()) >= 4)
             m_path.push_back(pictureOf(m_pointer));
         updateStroke(false);
         break;
-    case Drag::Label: moveLabel(); break;
+    case Drag::Label: // carried off the sheet it is put into a field, and stays where it was
+        setCursor(rect().contains(m_pointer.toPoint()) ? Qt::ClosedHandCursor : Qt::DragLinkCursor);
+        break;
     case Drag::None: {
         if (m_measuring) {
             measureTo();
@@ -603,7 +629,15 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
     m_pointer = e->position();
     m_drag = Drag::None;
     setCursor(Qt::CrossCursor);
+    // Pulled from a mark into a field; asked for before anything there moves.
+    const bool outside = was == Drag::Stroke && m_takesDrop && !rect().contains(m_pointer.toPoint());
+    const std::string pulled = outside ? gesture().fromFeature : std::string();
+    const bool given = !pulled.empty() && m_takesDrop(pulled, e->globalPosition().toPoint());
     if (was == Drag::Stroke) emit m_session.strokeRead({});
+    if (given) {
+        m_live.clear();
+        return update();
+    }
     if (was == Drag::Pan) redrawPicture();
     if (was == Drag::Handle) {
         const double way = std::hypot(m_pointer.x() - m_pressed.x(), m_pointer.y() - m_pressed.y());
@@ -612,7 +646,8 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
             update();
             return;
         }
-        if (way >= kClick / 2 && teaches(m_handle)) moveHandle(m_handle, pictureOf(m_pointer));
+        if (way >= kClick / 2 && teaches(m_handle)) moveHandle(m_handle, snapped(m_handle, pictureOf(m_pointer)));
+        m_snappedTo.clear();
         m_session.endMerge();
     }
     if (was == Drag::Label) {
@@ -620,6 +655,10 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
         if (way < kClick) { // a click chooses the step it belongs to
             m_session.dropDraft();
             m_session.select(m_label.step, m_label.output);
+        } else if (rect().contains(m_pointer.toPoint())) {
+            moveLabel();
+        } else if (m_takesDrop) {
+            m_takesDrop(m_label.step, e->globalPosition().toPoint());
         }
         m_session.endMerge();
     }
@@ -697,6 +736,8 @@ void SheetView::wheelEvent(QWheelEvent* e)
         update();
         return;
     }
+    // With a colour being shown: how much of its neighbourhood is taken.
+    if (e->modifiers().testFlag(Qt::ShiftModifier) && changeTolerance(e->angleDelta().y() > 0 ? 1 : -1)) return;
     SheetCanvas::wheelEvent(e);
     keepAnchor();
 }

@@ -23,6 +23,8 @@ public:
     const std::string& armedKind() const { return m_armed; }
     // Who is asked before a click makes anything; true: it is theirs.
     void setClickTaker(std::function<bool(geometry::Point)> taker) { m_takesClick = std::move(taker); }
+    // Who is asked when a mark or label is carried off the sheet; true: it is theirs.
+    void setDropTaker(std::function<bool(const std::string&, QPoint)> taker) { m_takesDrop = std::move(taker); }
     void setArmedStays(bool on) { m_armedStays = on; } // for many strokes
     const QString& pointerText() const { return m_pointerText; }
     bool spaceHeld() const { return m_space; }
@@ -34,10 +36,12 @@ public:
 public slots:
     void fit(); // item and picture in turn
     void singlePixels();
-    void startMeasuring(); // two features pointed at make their distance a draft
+    void lookAt(geometry::Point middle, double zoom); // screen px a pixel
+    void startMeasuring();                            // two features pointed at make their distance a draft
     void setBare(bool on)
     {
         m_bare = on;
+        if (m_greyUnder) renderPicture(); // without marks it has its colours
         update();
     }
     void setTaken(bool on);
@@ -63,6 +67,18 @@ public slots:
         update();
     }
     void freeLabels(); // those moved by hand find their own places again
+    void setSnapping(bool on)
+    {
+        m_snapping = on;
+        if (m_drag == Drag::Stroke) updateStroke(false);
+        update();
+    }
+    void setGreyUnder(bool on)
+    {
+        m_greyUnder = on;
+        renderPicture();
+        update();
+    }
     void setLoupe(bool on)
     {
         m_loupe = on;
@@ -109,7 +125,6 @@ private:
     void pictureChanged();
     std::optional<std::pair<geometry::Pose, geometry::Pose>> itemPose() const; // on the reference, here
     void standStill();
-    void lookAt(QPointF middle, double zoom); // picture px
     void keepAnchor();
     QImage difference() const;
     const recipe::Step* editedStep() const;
@@ -134,15 +149,21 @@ private:
     void paintLoupe(QPainter& p);
     void paintAt(QPainter& p, QPointF at, const QString& text); // a plate beside the pointer
     void paintOffers(QPainter& p);
+    void countLabels(report::SheetScene& scene) const;
     void paintPointed(QPainter& p);
     void renderPicture();
     QImage pictureToShow();
     std::string featureUnder(geometry::Point p) const;
+    // The place of something found nearby; a handle jumps there while it is dragged.
+    geometry::Point snapped(const Handle& handle, geometry::Point to);
+    bool changeTolerance(int steps);
+    double axisAt(geometry::Point p) const; // radians, what Shift keeps a stroke along or square to
     QPointF offerAnchor() const;
 
     Session& m_session;
     std::string m_pictureKey; // which one of the capture it is
-    bool m_bare = false, m_taken = false, m_all = false, m_loupe = false, m_space = false;
+    bool m_bare = false, m_taken = false, m_all = false, m_loupe = false, m_space = false, m_snapping = true,
+         m_greyUnder = false;
     Drag m_drag = Drag::None;
     bool m_area = false, m_reversed = false, m_leaving = false;
     double m_width = 0;
@@ -150,6 +171,7 @@ private:
     std::string m_armed;
     bool m_armedStays = false;
     std::function<bool(geometry::Point)> m_takesClick;
+    std::function<bool(const std::string&, QPoint)> m_takesDrop;
     std::vector<geometry::Point> m_path; // the way of the stroke, picture px
     bool m_straight = false;             // Shift: along the datum
     int m_reading = 0;                   // of the stroke under way: Tab chooses another
@@ -161,6 +183,7 @@ private:
     std::vector<report::PlacedLabel> m_stood;
     std::vector<double> m_stoodFor;
     report::PlacedLabel m_label; // being moved
+    std::string m_snappedTo;     // name of what a handle jumped to
     bool m_onlyFailed = false, m_steady = false, m_difference = false;
     int m_quarters = 0;
     QPointF m_anchor;                   // steady view: where the part's origin stands, widget px

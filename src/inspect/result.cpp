@@ -52,7 +52,7 @@ std::vector<int> CheckResult::failed() const
 std::string CheckResult::valueText() const
 {
     if (values.empty() && verdict == Verdict::Fail && !list) return "missing";
-    if (verdict == Verdict::NotMeasured && values.empty()) return "not measured";
+    if (values.empty() && (verdict == Verdict::NotMeasured || !list)) return "not measured";
     if (!list) return base::toText(values.front(), unit, shownIn);
     const auto out = failed().size();
     const std::string n = std::to_string(elements.empty() ? values.size() : elements.size());

@@ -87,6 +87,13 @@ public:
                 if (o.key == key) o.better = way, o.least = least, o.most = most;
         return *this;
     }
+    Declare& stated(std::initializer_list<const char*> keys, OutputSpec::Drawn drawn)
+    {
+        for (const char* key : keys)
+            for (OutputSpec& o : m_kind.outputs)
+                if (o.key == key) o.drawn = drawn;
+        return *this;
+    }
     // Values that say where a thing lies: no example is told from another by them.
     Declare& placesOnly(std::initializer_list<const char*> keys)
     {
@@ -137,6 +144,7 @@ public:
         m_kind.roles.colourRegion = std::move(region);
         return *this;
     }
+    Declare& colourTolerance(std::string setting) { return m_kind.roles.colourTolerance = std::move(setting), *this; }
     Declare& gives(FeatureType t) { return m_kind.hasFeature = true, m_kind.feature = t, *this; }
     Declare& param(double P::*m, Words w, base::Unit u, Real d, bool primary = false)
     {

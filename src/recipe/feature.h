@@ -37,13 +37,14 @@ inline const char* name(FeatureType t)
 // The place a feature stands for: its centre, its middle.
 geometry::Point placeOf(const Feature& f);
 
-enum class MarkShape { Polyline, Polygon, Circle, Points, Dimension, Frame };
+enum class MarkShape { Polyline, Polygon, Circle, Points, Dimension, Frame, Angle };
 enum class MarkRole { Found, Stray, Used, Datum };
 // What the sheet, the annotated picture and the report all draw.
 struct Mark {
     MarkShape shape = MarkShape::Polyline;
     MarkRole role = MarkRole::Found;
-    // Dimension: its two ends; Frame: origin and the end of the x arrow; Circle: centre
+    // Dimension: its two ends; Frame: origin and the end of the x arrow; Circle: centre; Angle: apex, then places on
+    // the first leg, half way and on the second leg (an arc of `radius`; 0: as large as is seen well)
     std::vector<geometry::Point> points;
     double radius = 0;
     std::string text; // object number or so

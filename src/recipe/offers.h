@@ -10,8 +10,10 @@ struct Gesture {
     geometry::Point from, to;
     double width = 0; // px, averaging width asked for by the wheel; 0: choose
     bool reversed = false;
-    std::vector<geometry::Point> path{}; // of a stroke: the way the hand went, both ends included
-    std::string fromFeature, toFeature;  // "step" ids of found geometry under the ends, when there is any
+    std::vector<geometry::Point> path{};              // of a stroke: the way the hand went, both ends included
+    std::string fromFeature, toFeature;               // "step" ids of found geometry under the ends, when there is any
+    bool square = true;                               // may be turned square to what it meets
+    enum class Axis { Free, X, Y } axis = Axis::Free; // along the datum, when that was asked for
 };
 struct OfferInput {
     const image::Capture& capture; // the picture in view; everything here is in its coordinates
@@ -30,6 +32,7 @@ struct Offer {
     std::vector<std::string> chosen; // parameter keys that were chosen for this place
     std::vector<std::string> judged; // outputs that get a check; the kind's main output always does
     std::string wants;               // when something is missing: "1 of 2 found, go on"
+    std::string note{};              // what should be known beside its value: "the edges are 2.1° apart"
 };
 
 } // namespace recipe

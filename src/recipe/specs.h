@@ -55,6 +55,10 @@ struct OutputSpec {
     std::optional<double> least{}, most{}; // what the value can be at all: 0 for a size, 1 for a score
     bool filters = true;                   // of a list: objects have this value, so it can filter them
     bool place = false;                    // says where something lies, not what it is
+    // How a drawing states it: of the step's round feature, between the legs of its angle mark, in a tolerance frame
+    // without or with a datum.
+    enum class Drawn { Plain, Diameter, Radius, Angle, Tolerance, ToleranceTo };
+    Drawn drawn = Drawn::Plain;
 };
 // Two settings of which one must not be above the other; `when` a choice has this value, else always.
 struct Ordered {
@@ -75,6 +79,7 @@ struct Roles {
     std::string roundValue;    // what is judged when the region becomes a ring or arc
     std::string colourSetting, colourValue; // the choice, and what it is when colours are shown by samples
     std::string colourRegion;               // the area on the reference whose colours are samples too
+    std::string colourTolerance;            // the setting that says how far from a sample still counts
 };
 
 } // namespace recipe

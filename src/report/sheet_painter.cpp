@@ -1,9 +1,8 @@
 #include "report/sheet_painter.h"
 
-#include "report/theme.h"
+#include "report/labels.h"
 
 #include <QFileInfo>
-#include <QPainterPath>
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -46,33 +45,6 @@ QImage toQImage(const image::Image& in)
 
 namespace
 {
-// Marks look alike in both themes: always the light palette on a paper casing.
-const Theme& ink() { return lightTheme(); }
-// pixel centres are whole, painters count from corners
-QPointF at(const QTransform& t, Point p) { return t.map(QPointF(p.x + 0.5, p.y + 0.5)); }
-
-struct Pencil {
-    QPainter& p;
-    double unit;
-    void stroke(const QPainterPath& path, const QColor& colour, double width, Qt::PenStyle style = Qt::SolidLine,
-                const QList<qreal>& pattern = {}) const
-    {
-        p.setBrush(Qt::NoBrush);
-        // Opaque: what lies under a mark must not take its contrast.
-        p.strokePath(path, QPen(ink().paper, (width + 2) * unit, Qt::SolidLine, Qt::FlatCap));
-        QPen pen(colour, width * unit, style, Qt::FlatCap);
-        if (!pattern.isEmpty()) pen.setDashPattern(pattern);
-        p.strokePath(path, pen);
-    }
-    void cross(QPointF c, double half, const QColor& colour, double width) const
-    {
-        QPainterPath path;
-        path.moveTo(c - QPointF(half, half)), path.lineTo(c + QPointF(half, half));
-        path.moveTo(c + QPointF(half, -half)), path.lineTo(c + QPointF(-half, half));
-        stroke(path, colour, width);
-    }
-};
-
 Verdict worst(const inspect::ItemResult& item, const std::string& step, bool& judged)
 {
     Verdict v = Verdict::Unjudged;
@@ -165,7 +137,8 @@ void paintMark(const Pencil& pencil, const Mark& m, const QTransform& t, Verdict
         for (const QPointF& q : seen(m.points, t, 1.5 * pencil.unit))
             pencil.p.drawEllipse(q, 2.2 * pencil.unit, 2.2 * pencil.unit);
         return;
-    case MarkShape::Dimension: return; // stated with its value, by the label
+    case MarkShape::Dimension:
+    case MarkShape::Angle: return; // stated with its value, by the label
     case MarkShape::Frame:
     case MarkShape::Polyline:
     case MarkShape::Polygon:
@@ -176,191 +149,6 @@ void paintMark(const Pencil& pencil, const Mark& m, const QTransform& t, Verdict
     }
 }
 
-// ---- labels
-struct LabelItem {
-    const inspect::CheckResult* check;
-    QString number, text;
-    QColor colour;
-    bool isDimension = false;
-    Point from, to; // picture
-    QPointF anchor; // screen; where its leader ends
-    QPointF home{}; // screen; what its place is chosen by: the same in every trial of a steady view
-    int rank = 0;
-    std::optional<QPointF> own; // screen; where the person put it, or where it stood
-    int row = 0;                // of the recipe's checks
-    double ownTurn = 0;         // of a plate along its dimension, degrees
-    bool kept = false;          // stands where it stood
-};
-
-QSizeF plateSize(const LabelItem& l, double unit)
-{
-    const QFontMetricsF f(sheetFont(15 * unit));
-    const bool sign = l.check->verdict == Verdict::Pass || l.check->verdict == Verdict::Fail;
-    return {f.horizontalAdvance(l.text) + (l.number.isEmpty() ? 12 : 34) * unit + (sign ? 16 * unit : 0), 22 * unit};
-}
-
-void paintPlate(QPainter& p, const LabelItem& l, QRectF box, double unit)
-{
-    p.setPen(QPen(l.colour, (l.check->verdict == Verdict::Fail ? 2 : 1) * unit,
-                  l.check->verdict == Verdict::NotMeasured ? Qt::DashLine : Qt::SolidLine));
-    p.setBrush(ink().paper);
-    p.drawRect(box);
-    double x = box.left() + 6 * unit;
-    if (!l.number.isEmpty()) {
-        paintBalloon(p, {box.left() + 14 * unit, box.center().y()}, 8.5 * unit, l.number, l.colour, ink().paper);
-        x = box.left() + 28 * unit;
-    }
-    p.setFont(sheetFont(15 * unit));
-    p.setPen(l.colour);
-    p.drawText(QRectF(x, box.top(), box.right() - x, box.height()), Qt::AlignVCenter | Qt::AlignLeft, l.text);
-    // The verdict's sign: colour alone tells nothing to some.
-    const QRectF sign(box.right() - 17 * unit, box.center().y() - 5.5 * unit, 11 * unit, 11 * unit);
-    if (l.check->verdict == Verdict::Pass) drawTick(p, sign, l.colour, 1.5 * unit);
-    else if (l.check->verdict == Verdict::Fail) drawCross(p, sign, l.colour, 1.8 * unit);
-}
-
-void arrowHead(QPainterPath& path, QPointF tip, QPointF back, double unit)
-{
-    const QPointF d = back - tip;
-    const double n = std::hypot(d.x(), d.y());
-    if (n < 1e-9) return;
-    const QPointF u = d / n, v(-u.y(), u.x());
-    path.moveTo(tip), path.lineTo(tip + u * 9 * unit + v * 2.6 * unit),
-        path.lineTo(tip + u * 9 * unit - v * 2.6 * unit), path.closeSubpath();
-}
-
-// Lanes beside the item, parallel to the datum's axes.
-struct Lanes {
-    bool has = false;
-    geometry::Pose frame;
-    double left = 0, right = 0, top = 0, bottom = 0; // of the item, datum coordinates
-    std::array<int, 4> used{};                       // top, bottom, left, right
-};
-
-PlacedLabel paintDimension(const Pencil& pencil, const LabelItem& l, Lanes& lanes, const QTransform& t,
-                           const QRectF& area, const std::vector<PlacedLabel>& taken,
-                           std::vector<std::function<void()>>& plates)
-{
-    QPainter& p = pencil.p;
-    const double unit = pencil.unit;
-    Point a = l.from, b = l.to;
-    const double scale = std::hypot(t.m11(), t.m12());
-    if (lanes.has) {
-        const Point la = lanes.frame.toLocal(a), lb = lanes.frame.toLocal(b);
-        const bool alongX = std::abs(lb.y - la.y) < 0.15 * std::abs(lb.x - la.x),
-                   alongY = std::abs(lb.x - la.x) < 0.15 * std::abs(lb.y - la.y);
-        if (alongX || alongY) {
-            const double middle = alongX ? (la.y + lb.y) / 2 : (la.x + lb.x) / 2;
-            const double low = alongX ? lanes.top : lanes.left, high = alongX ? lanes.bottom : lanes.right;
-            // The nearer side first, then the other, up to three lanes; the plate must be seen.
-            const bool nearHigh = middle - low > high - middle;
-            for (const bool high_ : {nearHigh, !nearHigh}) {
-                const std::size_t side = (alongX ? 0u : 2u) + (high_ ? 1u : 0u);
-                if (lanes.used[side] >= 3) continue;
-                const double off = (32 + 26 * lanes.used[side]) * unit / scale;
-                const double lane = high_ ? high + off : low - off;
-                const Point na = alongX ? Point{la.x, lane} : Point{lane, la.y},
-                            nb = alongX ? Point{lb.x, lane} : Point{lane, lb.y};
-                const Point pa = lanes.frame.toPicture(na), pb = lanes.frame.toPicture(nb);
-                if (!area.adjusted(24 * unit, 16 * unit, -24 * unit, -16 * unit).contains((at(t, pa) + at(t, pb)) / 2))
-                    continue;
-                ++lanes.used[side];
-                const double over = (high_ ? 6 : -6) * unit / scale;
-                QPainterPath ext;
-                for (const auto& [foot, end] : {std::pair{a, na}, std::pair{b, nb}}) {
-                    ext.moveTo(at(t, foot));
-                    ext.lineTo(
-                        at(t, lanes.frame.toPicture(alongX ? Point{end.x, end.y + over} : Point{end.x + over, end.y})));
-                }
-                pencil.stroke(ext, l.colour, 1);
-                a = pa, b = pb;
-                break;
-            }
-        }
-    }
-    const QPointF sa = at(t, a), sb = at(t, b);
-    QPainterPath line;
-    line.moveTo(sa), line.lineTo(sb);
-    pencil.stroke(line, l.colour, l.check->verdict == Verdict::Fail ? 2.5 : 1.2);
-    QPainterPath heads;
-    arrowHead(heads, sa, sb, unit), arrowHead(heads, sb, sa, unit);
-    p.fillPath(heads, l.colour);
-    // The plate lies on the line, readable from below or from the right; where the line is too short it stands beyond
-    // an end.
-    double angle = std::atan2(sb.y() - sa.y(), sb.x() - sa.x()) * 180 / geometry::kPi;
-    // Read from below, steep ones from the right (ISO 129-1).
-    if (angle > 80) angle -= 180;
-    if (angle <= -100) angle += 180;
-    const QSizeF size = plateSize(l, unit);
-    const double long_ = std::hypot(sb.x() - sa.x(), sb.y() - sa.y());
-    const QPointF along = long_ > 0 ? (sb - sa) / long_ : QPointF(1, 0);
-    struct Place {
-        QPointF at;
-        double turn;
-    };
-    std::vector<Place> places;
-    if (long_ > size.width() + 24 * unit)
-        for (const double t01 : {0.5, 0.35, 0.65, 0.25, 0.75}) places.push_back({sa + (sb - sa) * t01, angle});
-    for (const double step : {0.0, 1.0, 2.0, 3.0, 4.0})
-        for (const double aside : {0.0, 1.0, -1.0})
-            for (const int end : {1, -1}) {
-                const QPointF tip = end > 0 ? sb : sa,
-                              away = along * (end * (std::abs(along.x()) * size.width() / 2 +
-                                                     std::abs(along.y()) * size.height() / 2 + (6 + 26 * step) * unit));
-                places.push_back({tip + away + QPointF(-along.y(), along.x()) * (aside * size.width() * 0.6), 0});
-            }
-    const auto boxOf = [&](const Place& q) {
-        QTransform turn;
-        turn.translate(q.at.x(), q.at.y());
-        turn.rotate(q.turn);
-        return turn.mapRect(QRectF(-size.width() / 2, -size.height() / 2, size.width(), size.height()));
-    };
-    Place chosen = places.front();
-    if (l.own) chosen = {*l.own, l.ownTurn}, places.clear();
-    for (const Place& q : places) {
-        const QRectF box = boxOf(q);
-        if (area.contains(box) && std::none_of(taken.begin(), taken.end(),
-                                               [&](const PlacedLabel& other) { return other.box.intersects(box); })) {
-            chosen = q;
-            break;
-        }
-    }
-    // Never on top of another: when all usual places are taken, the nearest free one on rings about the line.
-    const auto free = [&](const Place& q) {
-        const QRectF box = boxOf(q);
-        return area.contains(box) && std::none_of(taken.begin(), taken.end(),
-                                                  [&](const PlacedLabel& other) { return other.box.intersects(box); });
-    };
-    if (!l.own && !free(chosen)) {
-        const QPointF middle = (sa + sb) / 2;
-        bool found = false;
-        for (double ring = 40 * unit; ring < std::max(area.width(), area.height()) && !found; ring += 24 * unit)
-            for (int k = 0; k < 24 && !found; ++k) {
-                const Place q{
-                    middle + QPointF(std::cos(k * geometry::kPi / 12), std::sin(k * geometry::kPi / 12)) * ring, 0};
-                if (free(q)) chosen = q, found = true;
-            }
-    }
-    if (chosen.turn == 0 && ((l.own && !l.kept) || long_ <= size.width() + 24 * unit ||
-                             std::hypot((chosen.at - (sa + sb) / 2).x(), (chosen.at - (sa + sb) / 2).y()) > long_)) {
-        QPainterPath leader;
-        leader.moveTo(std::hypot((chosen.at - sa).x(), (chosen.at - sa).y()) <
-                              std::hypot((chosen.at - sb).x(), (chosen.at - sb).y())
-                          ? sa
-                          : sb);
-        leader.lineTo(chosen.at);
-        pencil.stroke(leader, l.colour, 1);
-    }
-    // The plate comes last of all: no leader crosses its text.
-    plates.push_back([&p, &l, chosen, size, unit] {
-        p.save();
-        p.translate(chosen.at);
-        p.rotate(chosen.turn);
-        paintPlate(p, l, QRectF(-size.width() / 2, -size.height() / 2, size.width(), size.height()), unit);
-        p.restore();
-    });
-    return {l.check->step, l.check->output, boxOf(chosen), {}, chosen.turn};
-}
 } // namespace
 
 void paintBalloon(QPainter& p, QPointF c, double r, const QString& text, const QColor& colour, const QColor& ground)
@@ -570,56 +358,160 @@ private:
         if (lanes.left > lanes.right) lanes.has = false;
     }
     // What is said of a check, and where; nothing when it has no place on the part.
-    std::optional<LabelItem> labelOf(const inspect::CheckResult& c, const recipe::Step& s, int order) const
+    std::optional<LabelItem> labelOf(const inspect::CheckResult& c, const recipe::Step& s,
+                                     const recipe::OutputSpec& spec, int order) const
     {
         const inspect::StepResult* r = item.step(c.step);
-        LabelItem l{&c,
-                    c.balloon ? QString::number(c.balloon) : QString(),
-                    QString::fromStdString(c.valueText()),
-                    ink().of(c.verdict),
-                    false,
-                    {},
-                    {},
-                    {},
-                    {},
-                    order,
-                    {}};
+        LabelItem l;
+        l.check = &c;
+        l.number = c.balloon ? QString::number(c.balloon) : QString();
+        l.text = QString::fromStdString(c.valueText());
+        l.colour = ink().of(c.verdict);
+        l.rank = l.row = order;
         if (c.step == scene.selected) l.rank -= 400;
         if (c.verdict == Verdict::Fail) l.rank -= 300;
+        else if (c.verdict == Verdict::NotMeasured) l.rank -= 200;
         else if (c.share && *c.share >= 0.8) l.rank -= 100;
-        bool anchored = false;
-        if (r)
-            for (const Mark& m : r->marks) {
-                if (m.points.empty() || m.role == MarkRole::Stray) continue;
-                if (m.shape == MarkShape::Dimension && !c.list) {
-                    l.isDimension = true, l.from = m.points[0], l.to = m.points[1], anchored = true;
-                    break;
-                }
-                if (anchored) continue;
-                if (m.shape == MarkShape::Circle) l.anchor = at(t, m.points[0]) - QPointF(0, m.radius * scale);
-                else l.anchor = at(t, m.shape == MarkShape::Polygon ? middleOf(m) : m.points[0]);
-                anchored = true;
-            }
+        bool anchored = r && !c.values.empty() && place(l, *r, spec);
+        if (c.values.empty()) anchored = placeWhereLooked(l, s);
+        else if (!anchored) anchored = placeAtItem(l, s);
         l.home = l.anchor;
-        // A list is told by its first failing element.
-        for (const auto& e : c.elements)
-            if (e.at && (e.verdict == Verdict::Fail || e.verdict == Verdict::NotMeasured)) {
-                l.anchor = at(t, *e.at) + QPointF(0, e.value < 0 ? 13 * unit : 0), l.isDimension = false,
-                anchored = true;
-                break;
-            }
+        if (c.list) anchored = placeWorst(l, r) || anchored;
+        if (spec.drawn == recipe::OutputSpec::Drawn::Tolerance || spec.drawn == recipe::OutputSpec::Drawn::ToleranceTo)
+            putInFrame(l, s, spec);
         // A label moved by hand lies where it was put on the part; it is never moved by the machine.
         for (const recipe::Check& check : s.checks)
             if (check.output == c.output && check.labelAt)
                 if (const auto motion = inspect::Placing(*scene.recipe, &item).following(s.datum))
                     l.own = at(t, motion->toPicture(*check.labelAt));
         if (!anchored) return std::nullopt;
-        l.row = order;
         if (scene.stood && !l.own)
             for (const PlacedLabel& before : *scene.stood)
                 if (before.step == c.step && before.output == c.output)
                     l.own = before.box.center(), l.ownTurn = before.turn, l.kept = true;
         return l;
+    }
+    // Where the check has its place, and how it is stated there; false when its step left no mark.
+    bool place(LabelItem& l, const inspect::StepResult& r, const recipe::OutputSpec& spec) const
+    {
+        using Drawn = recipe::OutputSpec::Drawn;
+        if ((spec.drawn == Drawn::Diameter || spec.drawn == Drawn::Radius) && placeRound(l, r, spec.drawn)) return true;
+        bool anchored = false;
+        for (const Mark& m : r.marks) {
+            if (m.points.empty() || m.role == MarkRole::Stray) continue;
+            if (m.shape == MarkShape::Angle) {
+                if (spec.drawn == Drawn::Angle && placeAngle(l, m)) return true;
+                continue;
+            }
+            if (m.shape == MarkShape::Dimension && !l.check->list && spec.drawn != Drawn::Angle) {
+                l.how = LabelItem::How::Lane, l.from = m.points[0], l.to = m.points[1];
+                return true;
+            }
+            if (anchored) continue;
+            if (m.shape == MarkShape::Circle) l.anchor = at(t, m.points[0]) - QPointF(0, m.radius * scale);
+            else l.anchor = at(t, m.shape == MarkShape::Polygon ? middleOf(m) : m.points[0]);
+            anchored = true;
+        }
+        if (anchored || spec.drawn != Drawn::Angle) return anchored;
+        for (const Mark& m : r.marks) // an arc whose apex is not seen: told where one of its legs was seen
+            if (m.shape == MarkShape::Angle) {
+                l.anchor = at(t, m.points[3]);
+                return true;
+            }
+        return false;
+    }
+    // What was not found is said where it was looked for.
+    bool placeWhereLooked(LabelItem& l, const recipe::Step& s) const
+    {
+        if (s.regions.empty() || s.regions.begin()->second.shape == geometry::Shape::Whole) return false;
+        const auto motion = inspect::Placing(*scene.recipe, &item).following(s.datum);
+        if (!motion) return false;
+        l.anchor = at(t, motion->toPicture(s.regions.begin()->second).middle());
+        return true;
+    }
+    // What is worked out of others has no place of its own: it is said of the item.
+    bool placeAtItem(LabelItem& l, const recipe::Step& s) const
+    {
+        if (!s.regions.empty() || !item.pose) return false;
+        l.how = LabelItem::How::Free;
+        l.anchor = at(t, scene.recipe->calibration.picture(item.pose->origin));
+        return area.contains(l.anchor);
+    }
+    // A diameter or radius is pointed at by its leader, as on a drawing; under a lens a circle is no circle.
+    bool placeRound(LabelItem& l, const inspect::StepResult& r, recipe::OutputSpec::Drawn drawn) const
+    {
+        if (r.features.empty() || l.check->list || scene.recipe->calibration.bends()) return false;
+        const auto* c = std::get_if<geometry::Circle>(&r.features.begin()->second);
+        if (!c || c->radius * scale < 3 * unit) return false;
+        l.how = LabelItem::How::Round;
+        l.centre = at(t, c->centre), l.radius = c->radius * scale;
+        // Angles of the picture as the view is turned; both run clockwise as seen once y points down.
+        const QPointF begin = at(t, c->centre + geometry::direction(c->start + c->sweep)) - l.centre;
+        l.start = std::atan2(begin.y(), begin.x()), l.sweep = c->sweep;
+        l.text = (drawn == recipe::OutputSpec::Drawn::Diameter ? QStringLiteral("⌀ ") : QStringLiteral("R ")) + l.text;
+        const double middle = c->start + c->sweep / 2;
+        l.anchor = c->sweep < 6.2 ? at(t, c->centre + geometry::direction(middle) * c->radius) : l.centre;
+        return true;
+    }
+    bool placeAngle(LabelItem& l, const Mark& m) const
+    {
+        if (m.points.size() < 4) return false;
+        l.centre = at(t, m.points[0]);
+        if (!area.contains(l.centre)) return false;
+        double least = 1e300;
+        for (std::size_t i = 0; i < 3; ++i) {
+            l.arc[i] = at(t, m.points[i + 1]);
+            least = std::min(least, QLineF(l.centre, l.arc[i]).length());
+        }
+        l.how = LabelItem::How::Angle;
+        l.radius = m.radius > 0 ? m.radius * scale : std::clamp(0.6 * least, 28 * unit, 70 * unit);
+        QLineF half(l.centre, l.arc[1]);
+        half.setLength(l.radius);
+        l.anchor = half.p2();
+        return true;
+    }
+    // A list is told by its worst element: the failing one farthest beyond its limits, else a missing one.
+    bool placeWorst(LabelItem& l, const inspect::StepResult* r) const
+    {
+        const inspect::CheckResult& c = *l.check;
+        const inspect::ElementResult* worst = nullptr;
+        double most = -1;
+        for (const auto& e : c.elements) {
+            if (e.verdict != Verdict::Fail && e.verdict != Verdict::NotMeasured) continue;
+            double beyond = 0;
+            if (e.value >= 0) {
+                const double v = c.values[std::size_t(e.value)], wide = e.low && e.high ? *e.high - *e.low : 1;
+                beyond = std::max(e.high ? v - *e.high : 0, e.low ? *e.low - v : 0) / std::max(wide, 1e-9);
+            }
+            if (beyond > most) most = beyond, worst = &e;
+        }
+        if (!worst) return false;
+        if (worst->value >= 0)
+            l.text += QStringLiteral(" · ") +
+                      QString::fromStdString(base::toText(c.values[std::size_t(worst->value)], c.unit, c.shownIn));
+        if (worst->value >= 0 && r)
+            for (const Mark& m : r->marks)
+                if (m.shape == MarkShape::Dimension && m.element == worst->value + 1) {
+                    l.how = LabelItem::How::Lane, l.from = m.points[0], l.to = m.points[1];
+                    return true;
+                }
+        if (!worst->at) return false;
+        l.anchor = at(t, *worst->at) + QPointF(0, worst->value < 0 ? 13 * unit : 0), l.how = LabelItem::How::Rail;
+        return true;
+    }
+    // The tolerance frame of ISO 1101; what it refers to is the datum line, else the datum the step follows.
+    void putInFrame(LabelItem& l, const recipe::Step& s, const recipe::OutputSpec& spec) const
+    {
+        const recipe::StepKind* kind = recipe::findKind(s.kind);
+        l.frame = kind;
+        if (spec.drawn != recipe::OutputSpec::Drawn::ToleranceTo) return;
+        for (const recipe::InputSpec& in : kind->inputs)
+            if (const auto given = s.inputs.find(in.key); !in.needed && given != s.inputs.end())
+                if (const recipe::Step* of = scene.recipe->find(given->second))
+                    l.datum =
+                        QFontMetrics(sheetFont(15)).elidedText(QString::fromStdString(of->name), Qt::ElideRight, 90);
+        if (const recipe::Step* datum = scene.recipe->find(s.datum); datum && l.datum.isEmpty())
+            l.datum = QString::fromStdString(datum->letter);
     }
     // Labels: selected, fail, not measured, near, then row order.
     void gatherLabels()
@@ -629,36 +521,57 @@ private:
             ++order;
             const recipe::Step* s = scene.recipe->find(c.step);
             const recipe::StepKind* kind = s ? recipe::findKind(s->kind) : nullptr;
-            if (!kind || kind->datum || c.values.empty()) continue; // a value that is not there has no place
+            if (!kind || kind->datum) continue;
+            if (c.values.empty() && c.verdict != Verdict::NotMeasured && c.verdict != Verdict::Fail) continue;
             if (scene.onlyFailed && c.verdict != Verdict::Fail && c.verdict != Verdict::NotMeasured) continue;
-            if (auto l = labelOf(c, *s, order)) labels.push_back(std::move(*l));
+            const recipe::OutputSpec* spec = kind->output(c.output);
+            if (!spec) continue;
+            if (auto l = labelOf(c, *s, *spec, order)) labels.push_back(std::move(*l));
         }
         std::stable_sort(labels.begin(), labels.end(),
                          [](const LabelItem& a, const LabelItem& b) { return a.rank < b.rank; });
-        if (!scene.all && labels.size() > 24) labels.resize(24);
+        // Of those beyond, the number alone, where there is room for it.
+        for (auto i = std::size_t(kTold); i < labels.size() && !scene.all; ++i) {
+            LabelItem& l = labels[i];
+            l.bare = !l.number.isEmpty();
+            if (l.how == LabelItem::How::Lane) {
+                l.anchor = l.home = (at(t, l.from) + at(t, l.to)) / 2;
+                l.how = LabelItem::How::Rail;
+            }
+        }
+        if (!scene.all && labels.size() > std::size_t(kTold))
+            labels.erase(
+                std::remove_if(labels.begin() + kTold, labels.end(), [](const LabelItem& l) { return !l.bare; }),
+                labels.end());
         // Laid out in the order of the rows: a verdict moves nothing.
-        std::stable_sort(labels.begin(), labels.end(),
-                         [](const LabelItem& a, const LabelItem& b) { return a.row < b.row; });
+        std::stable_sort(labels.begin(), labels.end(), [](const LabelItem& a, const LabelItem& b) {
+            return a.bare != b.bare ? b.bare : a.row < b.row;
+        });
     }
     // Those a person put somewhere stand there; the others keep clear of them.
     void placeOwnLabels()
     {
         if (!scene.obstacle.isEmpty()) placed.push_back({{}, {}, scene.obstacle});
-        for (const LabelItem& l : labels)
-            if (l.own && !l.isDimension) {
-                const QSizeF size = plateSize(l, unit);
-                const QRectF box(l.own->x() - size.width() / 2, l.own->y() - size.height() / 2, size.width(),
-                                 size.height());
-                placed.push_back({l.check->step, l.check->output, box, leaderOf(l, box)});
-                stands.push_back({l, box});
-            } else if (l.own) {
-                // Its dimension line is drawn later; the others keep clear of it from now on.
-                const QSizeF size = plateSize(l, unit);
-                placed.push_back({{},
-                                  l.check->step,
-                                  QRectF(l.own->x() - size.width() / 2, l.own->y() - size.height() / 2, size.width(),
-                                         size.height())});
+        for (LabelItem& l : labels) {
+            if (!l.own) continue;
+            const QSizeF size = plateSize(l, unit);
+            const QRectF box(l.own->x() - size.width() / 2, l.own->y() - size.height() / 2, size.width(),
+                             size.height());
+            // A balloon alone gives way to what has something to say.
+            if (l.bare && l.kept && std::any_of(placed.begin(), placed.end(), [&](const PlacedLabel& other) {
+                    return other.box.intersects(box);
+                })) {
+                l.own.reset(), l.kept = false;
+                continue;
             }
+            if (l.how == LabelItem::How::Lane) // its dimension line is drawn later; the others keep clear of it
+                placed.push_back({{}, l.check->step, box});
+            else placed.push_back(placedAt(l, box)), stands.push_back({l, box});
+        }
+    }
+    static PlacedLabel placedAt(const LabelItem& l, const QRectF& box)
+    {
+        return {l.check->step, l.check->output, box, leaderOf(l, box), 0, l.bare};
     }
     static Point middleOf(const Mark& m)
     {
@@ -676,7 +589,7 @@ private:
             area.width() - 12 * unit, (blocked ? scene.obstacle.left() - area.left() : area.width()) - 12 * unit,
             area.height() - 90 * unit, (blocked ? scene.obstacle.top() - area.top() : area.height()) - 90 * unit};
         for (LabelItem& l : labels) {
-            if (l.own || l.isDimension || !area.contains(l.anchor)) continue;
+            if (l.own || l.how == LabelItem::How::Lane || !area.contains(l.anchor)) continue;
             const QSizeF size = sizeOf(l);
             const std::array<double, 4> far{l.home.y() - area.top(), area.bottom() - l.home.y(),
                                             (l.home.x() - area.left()) * 1.6, (area.right() - l.home.x()) * 1.6};
@@ -711,25 +624,40 @@ private:
         }
         // The rails at the sides end where those above and below begin.
         const double gap = 4 * unit, corner = level ? 6 * unit : 40 * unit;
-        double edge = (level ? area.left() : area.top()) + corner;
+        const auto first = [&](const QRectF& b) { return level ? b.left() : b.top(); };
+        const auto last = [&](const QRectF& b) { return level ? b.right() : b.bottom(); };
+        const auto begin = [&](QRectF& b, double to) { level ? b.moveLeft(to) : b.moveTop(to); };
+        const auto end = [&](QRectF& b, double to) { level ? b.moveRight(to) : b.moveBottom(to); };
+        // What stands there already is stepped over.
+        const auto inTheWay = [&](const QRectF& b) -> const PlacedLabel* {
+            const QRectF wide = b.adjusted(-gap, -gap, gap, gap);
+            for (const PlacedLabel& l : placed)
+                if (l.box != scene.obstacle && l.box.intersects(wide)) return &l;
+            return nullptr;
+        };
+        double edge = first(area) + corner;
         for (QRectF& b : boxes) {
-            if (level) b.moveLeft(std::max(b.left(), edge)), edge = b.right() + gap;
-            else b.moveTop(std::max(b.top(), edge)), edge = b.bottom() + gap;
+            begin(b, std::max(first(b), edge));
+            for (int i = 0; i < 40; ++i)
+                if (const PlacedLabel* l = inTheWay(b)) begin(b, last(l->box) + 2 * gap);
+                else break;
+            edge = last(b) + gap;
         }
-        edge = (level ? area.right() : area.bottom()) - corner;
+        edge = last(area) - corner;
         if (!scene.obstacle.isEmpty() && side == 1) edge = scene.obstacle.left() - gap;
         if (!scene.obstacle.isEmpty() && side == 3) edge = std::min(edge, scene.obstacle.top() - gap);
         for (auto b = boxes.rbegin(); b != boxes.rend(); ++b) {
-            if (level) b->moveRight(std::min(b->right(), edge)), edge = b->left() - gap;
-            else b->moveBottom(std::min(b->bottom(), edge)), edge = b->top() - gap;
+            if (last(*b) <= edge) {
+                edge = first(*b) - gap;
+                continue;
+            }
+            end(*b, edge);
+            for (int i = 0; i < 40; ++i)
+                if (const PlacedLabel* l = inTheWay(*b)) end(*b, first(l->box) - 2 * gap);
+                else break;
+            edge = first(*b) - gap;
         }
         return boxes;
-    }
-    static QLineF leaderOf(const LabelItem& l, const QRectF& box)
-    {
-        return {QPointF(std::clamp(l.anchor.x(), box.left(), box.right()),
-                        std::clamp(l.anchor.y(), box.top(), box.bottom())),
-                l.anchor};
     }
     struct At {
         int side = 0;
@@ -761,7 +689,8 @@ private:
         for (const bool equal : {false, true}) {
             if (equal)
                 for (const LabelItem& l : labels)
-                    if (!l.own && !l.isDimension) plateWidth = std::max(plateWidth, plateSize(l, unit).width());
+                    if (!l.own && l.how != LabelItem::How::Lane)
+                        plateWidth = std::max(plateWidth, plateSize(l, unit).width());
             for (auto& rail : rails) rail.clear();
             fillRails();
             for (int side = 0; side < 4; ++side) boxes[std::size_t(side)] = railBoxes(side);
@@ -778,8 +707,7 @@ private:
         for (int side = 0; side < 4; ++side)
             for (std::size_t i = 0; i < rails[side].size(); ++i) {
                 const QRectF& box = boxes[std::size_t(side)][i];
-                placed.push_back(
-                    {rails[side][i].check->step, rails[side][i].check->output, box, leaderOf(rails[side][i], box)});
+                placed.push_back(placedAt(rails[side][i], box));
                 stands.push_back({rails[side][i], box});
             }
     }
@@ -793,20 +721,15 @@ private:
         std::vector<std::function<void()>> plates;
         // Dimensions have more places to go, so they keep clear of what stands on the rails.
         for (const LabelItem& l : labels) {
-            if (!l.isDimension) continue;
+            if (l.how != LabelItem::How::Lane) continue;
             const QPointF sa = at(t, l.from), sb = at(t, l.to);
             if (!area.intersects(QRectF(sa, sb).normalized().adjusted(-1, -1, 1, 1))) continue;
             placed.push_back(paintDimension(pencil, l, lanes, t, area, placed, plates));
         }
         // Leaders and plates of the rails last: no line crosses a text.
         for (const auto& [l, box] : stands) {
-            const QLineF line = leaderOf(l, box);
-            QPainterPath leader;
-            leader.moveTo(line.p1()), leader.lineTo(line.p2());
-            pencil.stroke(leader, l.colour, 1);
-            p.setBrush(l.colour);
-            p.setPen(Qt::NoPen);
-            p.drawEllipse(l.anchor, 2.4 * unit, 2.4 * unit);
+            if (l.how == LabelItem::How::Angle) paintAngle(pencil, l);
+            paintLeader(pencil, l, box);
         }
         for (const auto& plate : plates) plate();
         for (const auto& [l, box] : stands) paintPlate(p, l, box, unit);
@@ -823,10 +746,12 @@ private:
     const std::size_t chosen;
     const inspect::ItemResult& item;
     const double scale = std::hypot(t.m11(), t.m12());
-    const Pencil pencil{p, unit};
+    // Beyond four screen px a pixel the casing thins, so that the edge itself stays visible.
+    const Pencil pencil{p, unit, scale > 4 * unit ? 0.5 : 1.0};
     double plateWidth = 0; // of all plates on rails, when they are given places of equal size
     Lanes lanes;
-    std::vector<LabelItem> labels, rails[4]; // top, bottom, left, right
+    static constexpr std::ptrdiff_t kTold = 24; // so many labels say their value; the others their number
+    std::vector<LabelItem> labels, rails[4];    // top, bottom, left, right
     std::vector<std::pair<LabelItem, QRectF>> stands;
     std::vector<PlacedLabel> placed;
 };
@@ -841,88 +766,6 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
     auto placed = SheetPainting(p, scene, t, area, unit).paint();
     p.restore();
     return placed;
-}
-
-QRectF titleBlockBox(const SheetScene&, const QString& picture, const QRectF& area, double unit)
-{
-    const double left = std::clamp(QFontMetricsF(sheetFont(15 * unit)).horizontalAdvance(picture) + 18 * unit,
-                                   214 * unit, 330 * unit),
-                 stampWidth = 92 * unit, row = 20 * unit;
-    return {area.right() - left - stampWidth - 8 * unit, area.bottom() - 3 * row - 8 * unit, left + stampWidth,
-            3 * row};
-}
-
-QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& picture, const QRectF& area, double unit)
-{
-    const Theme& th = ink();
-    const bool has = scene.result && !scene.result->items.empty();
-    const QString name = picture.isEmpty() ? QStringLiteral("no picture") : picture;
-    p.save();
-    p.setRenderHint(QPainter::Antialiasing);
-    const QFont font = sheetFont(15 * unit);
-    const QFontMetricsF metrics(font);
-    const QRectF box = titleBlockBox(scene, picture, area, unit);
-    const double stampWidth = 92 * unit, left = box.width() - stampWidth, row = 20 * unit;
-    p.setPen(QPen(th.ink, unit));
-    p.setBrush(th.paper);
-    p.drawRect(box);
-    p.drawLine(QPointF(box.left() + left, box.top()), QPointF(box.left() + left, box.bottom()));
-    for (int i = 1; i < 3; ++i)
-        p.drawLine(QPointF(box.left(), box.top() + i * row), QPointF(box.left() + left, box.top() + i * row));
-    const double split = box.left() + 0.56 * left;
-    p.drawLine(QPointF(split, box.top() + row), QPointF(split, box.bottom()));
-    p.setFont(font);
-    const auto cell = [&](double x0, double x1, int line, const QString& text) {
-        const QRectF r(x0 + 6 * unit, box.top() + line * row, x1 - x0 - 9 * unit, row);
-        p.drawText(r, Qt::AlignVCenter | Qt::AlignLeft, metrics.elidedText(text, Qt::ElideMiddle, r.width()));
-    };
-    const double right = box.left() + left;
-    cell(box.left(), right, 0, name);
-    const double factor = scene.recipe ? scene.recipe->mmPerPixel() : 0;
-    cell(box.left(), split, 1,
-         factor <= 0 ? QStringLiteral("not calibrated") : QString::number(factor, 'g', 4) + QStringLiteral(" mm/px"));
-    cell(split, right, 1,
-         QStringLiteral("unit ") +
-             QString::fromUtf8(base::symbol(factor > 0 ? scene.recipe->shownIn : base::Unit::Pixel)));
-    if (has)
-        cell(box.left(), split, 2,
-             QStringLiteral("item %1 of %2")
-                 .arg(std::clamp(scene.item + 1, 1, int(scene.result->items.size())))
-                 .arg(scene.result->items.size()));
-    cell(split, right, 2, QStringLiteral("%1×%2").arg(scene.pictureSize.width()).arg(scene.pictureSize.height()));
-    // The stamp.
-    const QRectF stamp =
-        QRectF(right, box.top(), stampWidth, box.height()).adjusted(8 * unit, 14 * unit, -8 * unit, -14 * unit);
-    QString word;
-    QColor colour = th.second;
-    bool filled = false, hatched = false;
-    if (scene.result && scene.result->error) word = QStringLiteral("ERROR"), colour = th.fail;
-    else if (has && !scene.pending) {
-        const auto& item =
-            scene.result->items[std::size_t(std::clamp(scene.item, 0, int(scene.result->items.size()) - 1))];
-        const bool failed = std::any_of(item.checks.begin(), item.checks.end(),
-                                        [](const auto& c) { return c.verdict == Verdict::Fail; });
-        word = QString::fromStdString(item.word);
-        if (item.rejected()) colour = th.fail, filled = true, hatched = !failed;
-        else colour = item.accepted() ? th.pass : th.ink;
-    }
-    if (!word.isEmpty()) {
-        p.setPen(QPen(colour, 1.6 * unit));
-        p.setBrush(filled && !hatched ? QBrush(colour) : QBrush(Qt::NoBrush));
-        p.drawRect(stamp);
-        if (hatched) {
-            hatch(p, stamp, th.notMeasured, 5 * unit);
-            p.fillRect(stamp.adjusted(6 * unit, 6 * unit, -6 * unit, -6 * unit), th.paper);
-        }
-        // A long word of the recipe's own is set smaller.
-        const double room = stamp.width() - 8 * unit,
-                     wanted = QFontMetricsF(sheetFont(20 * unit)).horizontalAdvance(word);
-        p.setFont(sheetFont(wanted > room ? std::max(9 * unit, 20 * unit * room / wanted) : 20 * unit));
-        p.setPen(filled && !hatched ? th.paper : colour);
-        p.drawText(stamp, Qt::AlignCenter, word);
-    }
-    p.restore();
-    return box;
 }
 
 QImage annotated(const image::Capture& capture, const recipe::Recipe& recipe, const inspect::PictureResult& result)

@@ -19,8 +19,9 @@ QImage toQImage(const image::Image& picture); // 8-bit for showing
 struct PlacedLabel {
     std::string step, output;
     QRectF box;
-    QLineF leader{}; // of those on a rail: from the box to what it names
-    double turn = 0; // of a plate that lies along its dimension, degrees clockwise
+    QLineF leader{};   // of those on a rail: from the box to what it names
+    double turn = 0;   // of a plate that lies along its dimension, degrees clockwise
+    bool bare = false; // a balloon without its value
 };
 struct SheetScene {
     const recipe::Recipe* recipe = nullptr;
@@ -33,7 +34,8 @@ struct SheetScene {
     bool onlyFailed = false; // labels of passing checks are left out
     // Where labels stood before, so that the eye finds them there again; others are laid out about them. Null: anew.
     const std::vector<PlacedLabel>* stood = nullptr;
-    bool pending = false; // the result is an earlier recipe's: no verdict is stamped
+    int told = 0, checks = 0; // labels that say a value, of so many; the title block says when there are more
+    bool pending = false;     // the result is an earlier recipe's: no verdict is stamped
 };
 // `toScreen` maps picture px to painter units; `area` is what may be drawn on; `unit` is the size of one screen px
 // (more for large pictures).

@@ -118,7 +118,7 @@ void drawLabelSign(QPainter& p, QPointF c, double r, Sign sign, const QColor& in
     p.setRenderHint(QPainter::Antialiasing);
     p.setPen(QPen(ink, 1.4));
     if (sign == Sign::Open) {
-        p.drawLine(c - QPointF(r, 0), c + QPointF(r, 0));
+        p.drawRect(QRectF(c.x() - 0.7 * r, c.y() - 0.7 * r, 1.4 * r, 1.4 * r));
     } else {
         p.setBrush(sign == Sign::Bad ? QBrush(ink) : QBrush(Qt::NoBrush));
         p.drawEllipse(c, r, r);

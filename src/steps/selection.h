@@ -104,6 +104,7 @@ template <class P> recipe::Declare<P>& declareSelection(recipe::Declare<P>& d)
                              "With fixed limits: what lies outside them is taken instead of what lies between."})
         .ordered("low", "high", "mode", "fixed")
         .colourWhen("mode", "colour", "learn")
+        .colourTolerance("tolerance")
         .param(&P::localWindow,
                {"local_window", "Local window",
                 "With the local threshold: side of the square whose mean is compared; larger than the objects."},

@@ -7,6 +7,7 @@
 #include "desktop/symbols.h"
 #include "desktop/words.h"
 #include "inspect/labels.h"
+#include "report/step_symbols.h"
 
 #include <QAbstractSpinBox>
 #include <QAction>
@@ -154,8 +155,31 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
     });
     connect(m_evidence, &EvidenceView::deleteWanted, this, [this] { m_acts->remove(); });
     connect(m_evidence->form(), &ParamForm::entered, this, [this] { m_sheet->setFocus(); });
+    m_sheet->setDropTaker([this](const std::string& step, QPoint global) { return linkDropped(step, global); });
+    m_grid->setCrops(true);
+    connect(m_grid, &GridView::needsChanged, this, &SetupPage::arrange, Qt::QueuedConnection);
+    connect(&m_source.crops(), &TrialCrops::came, m_grid, &GridView::cropsCame);
     makeActions();
     qApp->installEventFilter(this);
+}
+
+// A mark carried into a field that says what the chosen step reads.
+bool SetupPage::linkDropped(const std::string& step, QPoint global)
+{
+    for (auto* box : m_evidence->form()->findChildren<QComboBox*>()) {
+        if (!box->isVisible() || !box->objectName().startsWith(QStringLiteral("input_")) ||
+            !QRect(box->mapToGlobal(QPoint()), box->size()).contains(global))
+            continue;
+        const int at = box->findData(QString::fromStdString(step));
+        if (at >= 0) {
+            box->setCurrentIndex(at);
+            return true;
+        }
+        const Step* given = m_session.recipe().find(step);
+        emit m_session.said(tr("%1 does not fit here").arg(given ? QString::fromStdString(given->name) : tr("This")));
+        return true;
+    }
+    return false;
 }
 
 // While text is being typed, plain keys belong to the field and not to the page.
@@ -360,7 +384,8 @@ void SetupPage::refreshTheme()
         pixmap.setDevicePixelRatio(2);
         pixmap.fill(Qt::transparent);
         QPainter p(&pixmap);
-        drawQuestionSymbol(p, Question(b->property("question").toInt()), QRectF(2, 2, 20, 20), report::theme().ink);
+        report::drawQuestionSymbol(p, Question(b->property("question").toInt()), QRectF(2, 2, 20, 20),
+                                   report::theme().ink);
         p.end();
         b->setIcon(QIcon(pixmap));
         for (QAction* a : b->menu()->actions())
@@ -667,6 +692,8 @@ void SetupPage::makeActions()
         add(id, [this, w = show] { m_source.setShow(w), refreshGrid(); });
     add("freeLabels", [this] { m_sheet->freeLabels(); });
     toggle("loupe", [this](bool on) { m_sheet->setLoupe(on); });
+    toggle("noSnap", [this](bool on) { m_sheet->setSnapping(!on); });
+    toggle("greyUnder", [this](bool on) { m_sheet->setGreyUnder(on); });
     add("fit", [this] { m_sheet->fit(); });
     add("singlePixels", [this] { m_sheet->singlePixels(); });
     add("measure", [this] { m_sheet->startMeasuring(); });

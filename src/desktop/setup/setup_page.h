@@ -52,6 +52,7 @@ private:
     void arrange();
     void arrangeTall();
     void setTall(bool on);
+    bool linkDropped(const std::string& step, QPoint global);
     bool wantsTall() const;
     void sizesOf(bool tall);
     bool beginLimits(const QString& text);

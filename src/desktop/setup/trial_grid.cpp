@@ -102,6 +102,12 @@ void TrialGrid::addGroup(const Recipe& recipe, const std::string& datum)
                         if (const auto* answer = i.check(s.id, c.output))
                             values.insert(values.end(), answer->values.begin(), answer->values.end());
             tickRange(limits ? *limits : Limits{}, values, row.low, row.high);
+            row.limited = limits && limits->any();
+            auto dots = std::make_shared<std::vector<float>>();
+            const std::size_t every = std::max<std::size_t>(1, values.size() / 300);
+            for (std::size_t i = 0; i < values.size(); i += every)
+                dots->push_back(float((values[i] - row.low) / (row.high - row.low)));
+            row.dots = std::move(dots);
             if (m_onlyFailed && !head && !failsAnywhere(m_session, s.id, c.output)) continue;
             // A list opens into rows of its elements.
             const OutputSpec* spec = kind->output(c.output);
@@ -116,6 +122,7 @@ void TrialGrid::addGroup(const Recipe& recipe, const std::string& datum)
             row.unfolded = row.folds && m_unfolded.count(s.id + "." + c.output);
             (head ? m_rows : checks).push_back(row);
             if (!row.unfolded) continue;
+            addMap(s, c, head ? m_rows : checks);
             for (int e = 0; e < std::min(elements, 200); ++e) {
                 GridRow one;
                 one.kind = RowKind::Element;
@@ -262,6 +269,7 @@ void TrialGrid::rebuild()
             else if (!k->datum && (s.datum.empty() || !r.find(s.datum))) fixed = true;
         }
     if (fixed) addFixed(r);
+    bracketed();
     // Ties of the chosen row, both ways.
     const Step* chosen = r.find(m_session.draft() ? m_session.draft()->offer().step.id : m_session.selected());
     if (!chosen) return;
@@ -276,6 +284,92 @@ void TrialGrid::rebuild()
         else if (s && s->datum != chosen->id && std::find(by.begin(), by.end(), row.step) != by.end())
             row.tie = GridRow::Tie::Reader;
     }
+}
+
+// Neighbouring checks of one step say several things of one place.
+void TrialGrid::bracketed()
+{
+    std::vector<std::size_t> checks;
+    for (std::size_t i = 0; i < m_rows.size(); ++i)
+        if (m_rows[i].kind == RowKind::Check) checks.push_back(i);
+    const auto alike = [&](std::size_t a, std::size_t b) {
+        if (a >= checks.size() || b >= checks.size() || m_rows[checks[a]].step != m_rows[checks[b]].step) return false;
+        for (std::size_t i = checks[a] + 1; i < checks[b]; ++i) // unfolded elements may stand between
+            if (m_rows[i].step != m_rows[checks[a]].step) return false;
+        return true;
+    };
+    using B = GridRow::Bracket;
+    for (std::size_t i = 0; i < checks.size(); ++i) {
+        const bool before = i > 0 && alike(i - 1, i), after = alike(i, i + 1);
+        const B b = before && after ? B::Between : before ? B::Last : after ? B::First : B::None;
+        m_rows[checks[i]].bracket = b;
+        if (b == B::First || b == B::Between)
+            for (std::size_t k = checks[i] + 1; k < checks[i + 1]; ++k) m_rows[k].bracket = B::Between;
+    }
+}
+
+// Of a list whose elements lie in rows and columns: a picture of it in every column.
+void TrialGrid::addMap(const Step& step, const Check& check, std::vector<GridRow>& to) const
+{
+    if (check.match != Match::Place) return;
+    double left = 1e300, right = -1e300, top = 1e300, bottom = -1e300;
+    for (const Element& e : check.elements)
+        if (e.at)
+            left = std::min(left, e.at->x), right = std::max(right, e.at->x), top = std::min(top, e.at->y),
+            bottom = std::max(bottom, e.at->y);
+    if (std::min(right - left, bottom - top) < 0.15 * std::max(right - left, bottom - top)) return; // a mere row
+    GridRow row;
+    row.kind = RowKind::Map, row.step = step.id, row.output = check.output, row.inUse = step.inUse;
+    row.name = QObject::tr("in their places");
+    to.push_back(row);
+}
+
+std::vector<GridSpot> TrialGrid::spots(int r, int c) const
+{
+    const GridRow& row = m_rows[std::size_t(r)];
+    const auto* result = m_session.result(place(c).trial);
+    const Step* step = m_session.prepared()->recipe().find(row.step);
+    std::vector<GridSpot> out;
+    if (!result || result->error || !step) return out;
+    const Check* check = nullptr;
+    for (const Check& one : step->checks)
+        if (one.output == row.output) check = &one;
+    if (!check) return out;
+    // Where they belong on the reference, in the datum's frame; of several parts the one that is worst.
+    const auto reference = inspect::referencePose(m_session.prepared()->recipe(), step->datum);
+    const geometry::Pose frame = reference.value_or(geometry::Pose{});
+    double left = 1e300, top = 1e300, right = -1e300, bottom = -1e300;
+    std::vector<geometry::Point> at;
+    for (const Element& e : check->elements) {
+        const geometry::Point p = e.at ? frame.toLocal(*e.at) : geometry::Point{};
+        at.push_back(p);
+        if (!e.at) continue;
+        left = std::min(left, p.x), right = std::max(right, p.x), top = std::min(top, p.y),
+        bottom = std::max(bottom, p.y);
+    }
+    const double size = std::max({right - left, bottom - top, 1e-9});
+    const inspect::CheckResult* worst = nullptr;
+    for (std::size_t i = 0; i < result->items.size(); ++i) {
+        if (place(c).item >= 0 && int(i) != place(c).item) continue;
+        const auto* answer = result->items[i].check(row.step, row.output);
+        if (answer && (!worst || answer->failed().size() > worst->failed().size())) worst = answer;
+    }
+    if (!worst) return out;
+    for (std::size_t i = 0; i < std::min(at.size(), worst->elements.size()); ++i) {
+        if (!check->elements[i].at) continue;
+        const auto& e = worst->elements[i];
+        out.push_back({float((at[i].x - left) / size), float((at[i].y - top) / size), e.verdict, e.value < 0});
+    }
+    return out;
+}
+
+QImage TrialGrid::crop(int r, int c) const
+{
+    const Column& at = place(c);
+    if (at.lost) return {};
+    if (r < 0) return m_crops.spot(at.trial, at.item, {}, {});
+    const GridRow& row = m_rows[std::size_t(r)];
+    return row.output.empty() ? QImage() : m_crops.spot(at.trial, at.item, row.step, row.output);
 }
 
 // A datum with what follows it, then the datums found in it.
@@ -321,7 +415,7 @@ int TrialGrid::rowOf(const std::string& step, const std::string& output, int ele
     int first = -1, check = -1;
     for (int i = 0; i < rows(); ++i) {
         const GridRow& row = m_rows[std::size_t(i)];
-        if (row.step != step || row.kind == RowKind::FeaturesLine) continue;
+        if (row.step != step || row.kind == RowKind::FeaturesLine || row.kind == RowKind::Map) continue;
         if (first < 0) first = i;
         if (row.output != output || output.empty()) continue;
         if (row.kind == RowKind::Element ? row.element == element : element < 0) return i;
@@ -370,7 +464,7 @@ GridCell TrialGrid::cell(int r, int c) const
 {
     const GridRow& row = m_rows[std::size_t(r)];
     const auto* result = m_session.result(place(c).trial);
-    if (row.kind == RowKind::FixedHead) return {};
+    if (row.kind == RowKind::FixedHead || row.kind == RowKind::Map) return {};
     const int item = place(c).item;
     if (place(c).lost) {
         GridCell gone;

@@ -2,6 +2,7 @@
 #pragma once
 #include "desktop/grid_view.h"
 #include "desktop/session.h"
+#include "desktop/trial_crops.h"
 
 namespace desktop
 {
@@ -10,7 +11,7 @@ namespace desktop
 class TrialGrid : public GridSource
 {
 public:
-    explicit TrialGrid(Session& session) : m_session(session) {}
+    explicit TrialGrid(Session& session) : m_session(session), m_crops(session) {}
     void rebuild();
     void toggleFold(int row);
     int rowOf(const std::string& step, const std::string& output = {}, int element = -1) const;
@@ -24,6 +25,10 @@ public:
     bool onlyFailed() const { return m_onlyFailed; }
     void setOnlyFailed(bool on) { m_onlyFailed = on, rebuild(); }
     QString columnWord(int c) const override;
+    std::vector<GridSpot> spots(int r, int c) const override;
+    QImage crop(int r, int c) const override;
+    QImage whole(int c) const override { return m_crops.whole(place(c).trial); }
+    TrialCrops& crops() { return m_crops; }
     recipe::Label labelOf(int c) const; // of the picture, or of the part the column stands for
     // What a column stands for: a picture, or one part of it.
     struct Column {
@@ -45,7 +50,10 @@ private:
     void addGroup(const recipe::Recipe& recipe, const std::string& datum);
     void addTree(const recipe::Recipe& recipe, const std::string& datum, int depth);
     void addFixed(const recipe::Recipe& recipe);
+    void addMap(const recipe::Step& step, const recipe::Check& check, std::vector<GridRow>& to) const;
+    void bracketed();
     Session& m_session;
+    mutable TrialCrops m_crops;
     std::vector<GridRow> m_rows;
     std::map<int, std::vector<std::string>> m_features; // features line → its steps
     std::set<std::string> m_unfolded;                   // datum ids, and step.output of lists

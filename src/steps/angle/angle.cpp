@@ -15,6 +15,28 @@ using P = AngleParams;
 
 namespace
 {
+// The arc whose angle it is. Of the smaller and the larger one there are two each: the one where the lines were seen.
+Mark arcBetween(const RunInput& in, const Segment& line, const Segment* against, Point apex, double turn, Sector sector)
+{
+    const Point u = line.along(), v = against ? against->along() : geometry::direction(in.frame.angle);
+    const Point seen = geometry::unit((line.from + line.to) * 0.5 - apex),
+                other = against ? geometry::unit((against->from + against->to) * 0.5 - apex) : v;
+    double begin = geometry::angleOf(v), sweep = turn, best = -10;
+    if (sector == Sector::Acute || sector == Sector::Obtuse)
+        for (const double start : {geometry::angleOf(v), geometry::angleOf(v) + geometry::kPi})
+            for (const double way : {turn, -turn}) {
+                const Point from = geometry::direction(start), to = geometry::direction(start + way);
+                if (std::abs(geometry::cross(to, u)) > 1e-6) continue;
+                const double fit = geometry::dot(from, other) + geometry::dot(to, seen);
+                if (fit > best) best = fit, begin = start, sweep = way;
+            }
+    const double reach = std::max(30.0, geometry::distance(apex, (line.from + line.to) * 0.5));
+    Mark arc{MarkShape::Angle, MarkRole::Found, {apex}, 0, {}};
+    for (const double share : {0.0, 0.5, 1.0})
+        arc.points.push_back(apex + geometry::direction(begin + share * sweep) * reach);
+    return arc;
+}
+
 base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
     const auto& a = std::get<Segment>(in.inputs.at("first"));
@@ -29,13 +51,8 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     out.values["angle"] = {geometry::degrees(turn)};
     Point apex = (a.from + a.to) * 0.5;
     if (second != in.inputs.end()) geometry::crossing(a, std::get<Segment>(second->second), apex);
-    // A small arc where the lines meet, when that is near.
-    if (geometry::distance(apex, (a.from + a.to) * 0.5) < 3 * a.length() + 50) {
-        const double from = geometry::angleOf(v), sweep = geometry::wrapped(geometry::angleOf(u) - from);
-        Mark arc{MarkShape::Polyline, MarkRole::Found, {}, 0, {}};
-        for (int i = 0; i <= 24; ++i) arc.points.push_back(apex + geometry::direction(from + sweep * i / 24) * 30);
-        out.marks.push_back(std::move(arc));
-    }
+    out.marks.push_back(arcBetween(in, a, second == in.inputs.end() ? nullptr : &std::get<Segment>(second->second),
+                                   apex, turn, p.sector));
     return out;
 }
 
@@ -74,6 +91,7 @@ StepKind angle()
             {{"acute", "The smaller"}, {"obtuse", "The larger"}, {"directed", "0 to 360"}, {"signed", "-180 to 180"}},
             true)
         .output({"angle", "Angle", "Between the two directions.", Unit::Degree, false, true, true})
+        .stated({"angle"}, OutputSpec::Drawn::Angle)
         .offers(offer)
         .runs(run);
 }

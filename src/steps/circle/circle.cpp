@@ -212,6 +212,8 @@ StepKind circle()
         .output({"sweep", "Arc sweep",
                  "Angle from the first to the last edge point used, counter-clockwise; 360 for a whole circle.",
                  Unit::Degree})
+        .stated({"diameter"}, OutputSpec::Drawn::Diameter)
+        .stated({"radius"}, OutputSpec::Drawn::Radius)
         .shows(evidence)
         .offers(offer)
         .runs(run);

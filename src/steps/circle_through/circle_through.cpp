@@ -92,6 +92,8 @@ StepKind circle_through()
         .output({"radius", "Radius", "Radius of the circle.", Unit::Pixel})
         .output({"diameter", "Diameter", "Diameter of the circle.", Unit::Pixel})
         .output({"deviation", "Largest deviation", "Distance of the farthest centre from the circle.", Unit::Pixel})
+        .stated({"diameter"}, OutputSpec::Drawn::Diameter)
+        .stated({"radius"}, OutputSpec::Drawn::Radius)
         .offers(offer)
         .runs(run);
 }

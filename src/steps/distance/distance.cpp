@@ -148,6 +148,8 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
             o.words = words;
             ++o.rank;
             out.push_back(o);
+            const auto asked = along == Along::DatumX ? Gesture::Axis::X : Gesture::Axis::Y;
+            if (g.axis == asked) out.back().rank = -5;
         }
     return out;
 }

@@ -119,8 +119,57 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     return out;
 }
 
+// The member a stroke runs across, from one of its sides to the opposite one; which side it runs along.
+std::optional<EachSide> across(const Gesture& g, const OfferInput& in, const Group::Member& m)
+{
+    const auto level = [&](Point p) { return in.calibration ? in.calibration->level(p) : p; };
+    const geometry::Pose box{m.centre, m.angle};
+    const Point from = box.toLocal(level(g.from)), to = box.toLocal(level(g.to)), way = geometry::unit(to - from);
+    for (const EachSide side : {EachSide::Shorter, EachSide::Longer}) {
+        const bool longer = side == EachSide::Longer;
+        const double a = longer ? from.x : from.y, b = longer ? to.x : to.y, half = (longer ? m.length : m.width) / 2,
+                     off = std::max(std::abs(longer ? from.y : from.x), std::abs(longer ? to.y : to.x));
+        // Within 20° of the box's own direction, past both borders and through the middle half.
+        if (std::abs(longer ? way.x : way.y) < 0.94 || std::abs(a) < half || std::abs(b) < half || a * b >= 0) continue;
+        if (std::max(std::abs(a), std::abs(b)) > 3 * half + 20) continue;
+        if (off < (longer ? m.width : m.length) / 2) return side;
+    }
+    return {};
+}
+
+std::vector<Offer> acrossOffer(const Gesture& g, const OfferInput& in)
+{
+    for (const auto& [id, feature] : in.features) {
+        const auto* group = std::get_if<Group>(&feature);
+        if (!group || group->members.size() < 2) continue;
+        for (const auto& m : group->members) {
+            const auto side = across(g, in, m);
+            if (!side) continue;
+            P p;
+            p.what = InEach::Width, p.side = *side;
+            p.leastStrength = std::max(8.0, std::round(5 * in.noise));
+            Offer o;
+            o.step.params = p;
+            o.step.inputs["each"] = id;
+            o.words = "each of " + std::to_string(group->members.size());
+            o.rank = 2;
+            o.chosen = {"what", "side", "least_strength"};
+            std::vector<Offer> out{o};
+            if (m.length < 1.15 * m.width) {
+                p.what = InEach::Circle;
+                o.step.params = p, o.words = "circle in each of " + std::to_string(group->members.size());
+                out.push_back(o);
+            }
+            return out;
+        }
+    }
+    return {};
+}
+
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
+    // A stroke across one member asks for the same of each.
+    if (g.type == Gesture::Type::Stroke) return acrossOffer(g, in);
     const Feature* f = pulledFrom(g, in);
     if (!f || g.type != Gesture::Type::Click || typeOf(*f) != FeatureType::Group) return {};
     const auto& members = std::get<Group>(*f).members;
@@ -148,7 +197,7 @@ StepKind each_object()
                Question::HowBig, 1,
                "edges as in vision/edges.h, fits as in geometry/fit.h, laid by each object's smallest turned box")
         .purpose("each list diameter width angle of every object holes")
-        .drawn("click objects that a blobs step found")
+        .drawn("stroke across one of the objects that a blobs step found, or click one")
         .picture()
         .input({"each", "Objects", "Step that finds the objects.", {FeatureType::Group}})
         .param(&P::what,

@@ -110,6 +110,12 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     out.marks.push_back(levelled(in, edgeMark(a, path.along(a.position), path.width, MarkRole::Used)));
     out.marks.push_back(levelled(in, edgeMark(b, path.along(b.position), path.width, MarkRole::Used)));
     out.marks.push_back({MarkShape::Dimension, MarkRole::Found, {from, to}, 0, {}});
+    if (path.kind == vision::Path::Kind::Round)
+        out.marks.push_back({MarkShape::Angle,
+                             MarkRole::Found,
+                             {in.level(path.centre), from, in.level(path.at((a.position + b.position) / 2)), to},
+                             path.radius,
+                             {}});
     return out;
 }
 
@@ -153,7 +159,8 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     // Square to the mean of both edges: a slanting window would add to the width.
     const double turnA = squareTurn(picture, all.front(), profile->along(), width, {vision::Polarity::Any, least, 1.0});
     const double turnB = squareTurn(picture, all.back(), profile->along(), width, {vision::Polarity::Any, least, 1.0});
-    const double turn = std::abs(turnA - turnB) < geometry::radians(4.0) ? (turnA + turnB) / 2 : 0;
+    const double apart = std::abs(turnA - turnB),
+                 turn = apart < geometry::radians(4.0) && g.square ? (turnA + turnB) / 2 : 0;
     const Point middle = (all.front().point + all.back().point) * 0.5;
     Point along = geometry::direction(geometry::angleOf(profile->along()) + turn);
     if (in.calibration && in.calibration->bends()) {
@@ -184,6 +191,8 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     o.words = "edge pair";
     o.rank = 1;
     o.chosen = {"rule", "first", "least_strength"};
+    if (apart > geometry::radians(1.0))
+        o.note = "the edges are " + base::toText(geometry::degrees(apart), 1) + "° apart";
     std::vector<Offer> out{o};
     if (all.size() > 3) {
         Offer inner = o;
@@ -258,6 +267,7 @@ StepKind edge_pair()
             {"distance", "Distance", "From the first edge of the pair to the second.", Unit::Pixel, false, true, true})
         .output({"edges", "Edges met", "Number of edges above the least strength.", Unit::None, false, true, false})
         .output({"angle", "Angle", "On a ring or arc: angle between the two edges about the centre.", Unit::Degree})
+        .stated({"angle"}, OutputSpec::Drawn::Angle)
         .leavesOut()
         .shows(evidence)
         .tells(tell)

@@ -34,6 +34,7 @@ StepKind parallelism()
         .output({"zone", "Parallelism", "Width of the smallest zone that holds every edge point.", Unit::Pixel, false,
                  true, true})
         .output({"points", "Points", "Number of edge points the zone holds.", Unit::None})
+        .stated({"zone"}, OutputSpec::Drawn::ToleranceTo)
         .better({"zone"}, OutputSpec::Better::Less, 0.0);
     return d.offers(offer).runs(run);
 }

@@ -87,6 +87,7 @@ StepKind position()
                  false, true, true})
         .output({"dx", "Off in x", "Deviation along the datum's x direction.", Unit::Pixel})
         .output({"dy", "Off in y", "Deviation along the datum's y direction.", Unit::Pixel})
+        .stated({"position"}, OutputSpec::Drawn::ToleranceTo)
         .better({"position"}, OutputSpec::Better::Less, 0.0)
         .offers(offer)
         .runs(run);

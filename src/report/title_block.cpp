@@ -1,0 +1,96 @@
+// The title block: what the picture is, its scale and unit, and the verdict stamped.
+#include "report/pencil.h"
+#include "report/sheet_painter.h"
+
+#include <QFontMetricsF>
+#include <algorithm>
+
+namespace report
+{
+using inspect::Verdict;
+
+QRectF titleBlockBox(const SheetScene&, const QString& picture, const QRectF& area, double unit)
+{
+    const double left = std::clamp(QFontMetricsF(sheetFont(15 * unit)).horizontalAdvance(picture) + 18 * unit,
+                                   214 * unit, 330 * unit),
+                 stampWidth = 92 * unit, row = 20 * unit;
+    return {area.right() - left - stampWidth - 8 * unit, area.bottom() - 3 * row - 8 * unit, left + stampWidth,
+            3 * row};
+}
+
+QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& picture, const QRectF& area, double unit)
+{
+    const Theme& th = ink();
+    const bool has = scene.result && !scene.result->items.empty();
+    const QString name = picture.isEmpty() ? QStringLiteral("no picture") : picture;
+    p.save();
+    p.setRenderHint(QPainter::Antialiasing);
+    const QFont font = sheetFont(15 * unit);
+    const QFontMetricsF metrics(font);
+    const QRectF box = titleBlockBox(scene, picture, area, unit);
+    const double stampWidth = 92 * unit, left = box.width() - stampWidth, row = 20 * unit;
+    p.setPen(QPen(th.ink, unit));
+    p.setBrush(th.paper);
+    p.drawRect(box);
+    p.drawLine(QPointF(box.left() + left, box.top()), QPointF(box.left() + left, box.bottom()));
+    for (int i = 1; i < 3; ++i)
+        p.drawLine(QPointF(box.left(), box.top() + i * row), QPointF(box.left() + left, box.top() + i * row));
+    const double split = box.left() + 0.56 * left;
+    p.drawLine(QPointF(split, box.top() + row), QPointF(split, box.bottom()));
+    p.setFont(font);
+    const auto cell = [&](double x0, double x1, int line, const QString& text) {
+        const QRectF r(x0 + 6 * unit, box.top() + line * row, x1 - x0 - 9 * unit, row);
+        p.drawText(r, Qt::AlignVCenter | Qt::AlignLeft, metrics.elidedText(text, Qt::ElideMiddle, r.width()));
+    };
+    const double right = box.left() + left;
+    cell(box.left(), right, 0, name);
+    const double factor = scene.recipe ? scene.recipe->mmPerPixel() : 0;
+    cell(box.left(), split, 1,
+         factor <= 0 ? QStringLiteral("not calibrated") : QString::number(factor, 'g', 4) + QStringLiteral(" mm/px"));
+    cell(split, right, 1,
+         QStringLiteral("unit ") +
+             QString::fromUtf8(base::symbol(factor > 0 ? scene.recipe->shownIn : base::Unit::Pixel)));
+    if (has)
+        cell(box.left(), split, 2,
+             QStringLiteral("item %1 of %2")
+                 .arg(std::clamp(scene.item + 1, 1, int(scene.result->items.size())))
+                 .arg(scene.result->items.size()));
+    if (scene.told < scene.checks)
+        cell(split, right, 2, QStringLiteral("%1/%2 shown").arg(scene.told).arg(scene.checks));
+    else cell(split, right, 2, QStringLiteral("%1×%2").arg(scene.pictureSize.width()).arg(scene.pictureSize.height()));
+    // The stamp.
+    const QRectF stamp =
+        QRectF(right, box.top(), stampWidth, box.height()).adjusted(8 * unit, 14 * unit, -8 * unit, -14 * unit);
+    QString word;
+    QColor colour = th.second;
+    bool filled = false, hatched = false;
+    if (scene.result && scene.result->error) word = QStringLiteral("ERROR"), colour = th.fail;
+    else if (has && !scene.pending) {
+        const auto& item =
+            scene.result->items[std::size_t(std::clamp(scene.item, 0, int(scene.result->items.size()) - 1))];
+        const bool failed = std::any_of(item.checks.begin(), item.checks.end(),
+                                        [](const auto& c) { return c.verdict == Verdict::Fail; });
+        word = QString::fromStdString(item.word);
+        if (item.rejected()) colour = th.fail, filled = true, hatched = !failed;
+        else colour = item.accepted() ? th.pass : th.ink;
+    }
+    if (!word.isEmpty()) {
+        p.setPen(QPen(colour, 1.6 * unit));
+        p.setBrush(filled && !hatched ? QBrush(colour) : QBrush(Qt::NoBrush));
+        p.drawRect(stamp);
+        if (hatched) {
+            hatch(p, stamp, th.notMeasured, 5 * unit);
+            p.fillRect(stamp.adjusted(6 * unit, 6 * unit, -6 * unit, -6 * unit), th.paper);
+        }
+        // A long word of the recipe's own is set smaller.
+        const double room = stamp.width() - 8 * unit,
+                     wanted = QFontMetricsF(sheetFont(20 * unit)).horizontalAdvance(word);
+        p.setFont(sheetFont(wanted > room ? std::max(9 * unit, 20 * unit * room / wanted) : 20 * unit));
+        p.setPen(filled && !hatched ? th.paper : colour);
+        p.drawText(stamp, Qt::AlignCenter, word);
+    }
+    p.restore();
+    return box;
+}
+
+} // namespace report
