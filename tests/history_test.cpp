@@ -333,6 +333,24 @@ private slots:
         QVERIFY(!missing.has_value() && missing.error().text().find("no.png") != std::string::npos);
         QCOMPARE(bytesOf(path), before);
     }
+    void packingSaysHowFarItIsAndCanBeStopped()
+    {
+        QTemporaryDir dir, desk;
+        Recipe r = demoIn(dir, 4);
+        r.trialsInside = true;
+        const std::string path = desk.filePath("plate.dikkat").toStdString();
+        base::Watch watch;
+        QVERIFY(save(r, path, base::realFiles(), true, &watch).has_value());
+        QCOMPARE(double(watch.share), 1.0);
+        const std::string whole = bytesOf(path);
+        r.name = "Other";
+        watch.cancel = true;
+        const auto stopped = save(r, path, base::realFiles(), true, &watch);
+        QVERIFY(!stopped.has_value());
+        QCOMPARE(int(stopped.error().code), int(base::ErrorCode::Cancelled));
+        QCOMPARE(bytesOf(path), whole);
+        QCOMPARE(std::distance(fs::directory_iterator(desk.path().toStdString()), fs::directory_iterator{}), 1);
+    }
     void picturesSetAsideStayAside()
     {
         QTemporaryDir dir, desk;

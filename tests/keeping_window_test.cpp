@@ -1,5 +1,6 @@
 // Revisions, pictures inside, variants, labels of parts, what is set aside, and the two arrangements: in the real window.
 #include "demo/small_sets.h"
+#include "desktop/latest_job.h"
 #include "desktop/param_form.h"
 #include "desktop/person.h"
 #include "desktop/recipe_dialog.h"
@@ -14,6 +15,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
+#include <QProgressDialog>
 #include <QPushButton>
 #include <QTableWidget>
 #include <QToolButton>
@@ -355,6 +357,35 @@ private slots:
         QVERIFY(settled());
         key(Qt::Key_R, Qt::ControlModifier);
         QVERIFY(page().tall());
+    }
+    // What takes longer than half a second says how far it is, and can be stopped.
+    void longWorkShowsAndStops()
+    {
+        base::Watch watch;
+        QElapsedTimer since;
+        int most = 0;
+        since.start();
+        QTimer look;
+        connect(&look, &QTimer::timeout, this, [&] {
+            auto* bar = qobject_cast<QProgressDialog*>(QApplication::activeModalWidget());
+            if (!bar) return;
+            most = std::max(most, bar->value());
+            if (most > 300) bar->findChild<QPushButton*>()->click();
+        });
+        look.start(30);
+        const bool ended = watched("Saving", watch, [&] {
+            for (int i = 0; i < 4000 && !watch.cancel; ++i) {
+                watch.share = i / 400.0;
+                std::this_thread::sleep_for(std::chrono::milliseconds(5));
+            }
+            return watch.cancel.load();
+        });
+        QVERIFY(ended && most > 300);
+        QVERIFY(!QApplication::activeModalWidget());
+        // What is done at once shows nothing.
+        most = 0;
+        QCOMPARE(watched("Saving", watch, [] { return 7; }), 7);
+        QCOMPARE(most, 0);
     }
     void recentRecipesShowTheirReference()
     {

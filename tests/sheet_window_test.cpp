@@ -397,6 +397,16 @@ private slots:
         QVERIFY(QToolTip::text().contains(QStringLiteral("Width")));
         QToolTip::hideText();
     }
+    void theChosenCellIsSpoken()
+    {
+        session().select("width");
+        session().setTrial(1);
+        QVERIFY(settled());
+        const QString spoken = page().grid()->accessibleDescription();
+        QVERIFY2(spoken.startsWith(QStringLiteral("trial 2: Width, ")) && spoken.contains(QStringLiteral(" mm")) &&
+                     spoken.contains(QStringLiteral("% of tolerance")),
+                 qPrintable(spoken));
+    }
     void checksOfOneStepStandUnderOneBracket()
     {
         std::map<std::string, std::vector<GridRow::Bracket>> seen;

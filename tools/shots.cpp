@@ -5,6 +5,8 @@
 #include "desktop/check_dialog.h"
 #include "desktop/find_dialog.h"
 #include "desktop/fit_dialog.h"
+#include "desktop/guide_window.h"
+#include "desktop/help_dialog.h"
 #include "desktop/hints.h"
 #include "desktop/main_window.h"
 #include "desktop/objects_view.h"
@@ -159,6 +161,7 @@ private:
     void calibrate();
     void repeat();
     void rest();
+    void guide();
     void kinds()
     {
         for (const gestures::Making& m : gestures::makings())
@@ -204,6 +207,7 @@ const std::vector<Studio::Scene>& Studio::scenes()
         {"calibrate", true, &Studio::calibrate},
         {"repeat", true, &Studio::repeat},
         {"rest", false, &Studio::rest},
+        {"guide", false, &Studio::guide},
         {"kinds", false, &Studio::kinds},
     };
     return all;
@@ -234,8 +238,15 @@ void Studio::objects()
     look("slots", 2);
     page().evidence()->showObjects(true);
     waitFor([&] { return !page().evidence()->objects()->waiting(); });
-    page().evidence()->objects()->choose(3);
+    // Why the shortest slots are none any more.
+    s.change(QStringLiteral("least size"), [](recipe::Recipe& r) {
+        recipe::findKind("blobs")->param("least_area")->put(r.find("slots")->params, recipe::Value(11500.0));
+    });
+    done();
+    waitFor([&] { return !page().evidence()->objects()->waiting(); });
+    page().evidence()->objects()->howCome(sheet()->pictureOf(at(demo::kFirstSlot + 8 * demo::kSlotPitch, 0)));
     shoot("objects");
+    s.undo();
     page().evidence()->showObjects(false);
 }
 
@@ -332,8 +343,10 @@ void Studio::dark()
     auto* dark = m_window.findChild<QAction*>(QStringLiteral("dark"));
     open("reed-plate");
     dark->setChecked(true);
+    m_window.resize(1920, 1080);
     look("width", 8);
     shoot("setup-dark");
+    m_window.resize(1280, 800);
     dark->setChecked(false);
 }
 
@@ -536,6 +549,25 @@ void Studio::rest()
     s.recalibrate(geometry::Calibration(), false);
     done();
     shoot("setup-foreign");
+}
+
+void Studio::guide()
+{
+    GuideWindow pages(&m_window);
+    pages.showPage(QStringLiteral("prove.md"));
+    shootDialog(pages, "guide");
+    pages.hide();
+    QTimer::singleShot(400, &m_window, [this] {
+        auto* help = qobject_cast<QDialog*>(QApplication::activeModalWidget());
+        if (!help) return;
+        shootDialog(*help, "help");
+        help->reject();
+    });
+    showHelp(*recipe::findKind("edge_pair"), &m_window);
+    open("small-plates");
+    look("width", 5);
+    page().grid()->setFocus();
+    shoot("small-folded");
 }
 
 void Studio::act(const gestures::Hand& hand)

@@ -186,6 +186,17 @@ std::vector<std::string> membersOf(const std::string& archive, const std::string
     return out;
 }
 
+namespace
+{
+// The same members make the same bytes; pictures are packed already.
+void settle(zip_t* z, zip_uint64_t at, const std::string& name)
+{
+    zip_file_set_mtime(z, at, 315532800, 0); // 1980-01-01, the first a zip can state
+    const bool text = name.find(".json") != std::string::npos;
+    zip_set_file_compression(z, at, text ? ZIP_CM_DEFLATE : ZIP_CM_STORE, 0);
+}
+} // namespace
+
 Result<std::string> writeZip(const Members& members)
 {
     zip_error_t error;
@@ -208,9 +219,7 @@ Result<std::string> writeZip(const Members& members)
             zip_source_free(target);
             return fail(ErrorCode::Io, "cannot pack \"" + name + "\": " + what);
         }
-        zip_file_set_mtime(z, zip_uint64_t(at), 315532800, 0); // 1980-01-01, the first a zip can state
-        const bool picture = name.size() > 4 && name.find(".json") == std::string::npos;
-        zip_set_file_compression(z, zip_uint64_t(at), picture ? ZIP_CM_STORE : ZIP_CM_DEFLATE, 0);
+        settle(z, zip_uint64_t(at), name);
     }
     if (zip_close(z) != 0) {
         const std::string what = zip_strerror(z);
@@ -261,14 +270,12 @@ Status addMember(zip_t* z, const Member& m, std::map<std::string, std::unique_pt
         if (source) zip_source_free(source);
         return fail(ErrorCode::Io, "cannot pack \"" + m.name + "\": " + zip_strerror(z));
     }
-    zip_file_set_mtime(z, zip_uint64_t(at), 315532800, 0); // 1980-01-01, the first a zip can state
-    const bool picture = m.name.find(".json") == std::string::npos;
-    zip_set_file_compression(z, zip_uint64_t(at), picture ? ZIP_CM_STORE : ZIP_CM_DEFLATE, 0);
+    settle(z, zip_uint64_t(at), m.name);
     return {};
 }
 } // namespace
 
-Status writeZipFile(FileSystem& files, const std::string& path, const std::vector<Member>& members)
+Status writeZipFile(FileSystem& files, const std::string& path, const std::vector<Member>& members, Watch* watch)
 {
     const auto target = files.target(path);
     if (!target) return passOn(target.error());
@@ -289,9 +296,17 @@ Status writeZipFile(FileSystem& files, const std::string& path, const std::vecto
                 zip_discard(z);
                 return ok;
             }
+        if (watch) {
+            zip_register_progress_callback_with_state(
+                z, 0.002, [](zip_t*, double share, void* of) { static_cast<Watch*>(of)->share = share; }, nullptr,
+                watch);
+            zip_register_cancel_callback_with_state(
+                z, [](zip_t*, void* of) { return static_cast<Watch*>(of)->cancel ? 1 : 0; }, nullptr, watch);
+        }
         if (zip_close(z) != 0) {
             const std::string what = zip_strerror(z);
             zip_discard(z);
+            if (watch && watch->cancel) return fail(ErrorCode::Cancelled, "stopped; nothing was written", path);
             return fail(ErrorCode::Io, "cannot pack: " + what, path);
         }
         return {};

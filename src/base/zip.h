@@ -7,6 +7,7 @@
 #pragma once
 #include "base/files.h"
 
+#include <atomic>
 #include <map>
 #include <memory>
 #include <optional>
@@ -39,8 +40,14 @@ struct Member {
     std::shared_ptr<const std::string> bytes; // null: `file`
     std::string file{};
 };
+// How far a long piece of work is, and whether somebody wants it to end. Threads: any.
+struct Watch {
+    std::atomic<double> share{0}; // 0 .. 1
+    std::atomic<bool> cancel{false};
+};
 // Written beside and put in place when all is on disk, as writeAtomic; members are streamed, not held.
-// Fails   also NotFound, Io: a file cannot be read (named); what stood there stays.
-Status writeZipFile(FileSystem& files, const std::string& path, const std::vector<Member>& members);
+// Fails   also NotFound, Io: a file cannot be read (named); Cancelled; what stood there stays.
+Status writeZipFile(FileSystem& files, const std::string& path, const std::vector<Member>& members,
+                    Watch* watch = nullptr);
 
 } // namespace base

@@ -1,5 +1,6 @@
 #include "desktop/calibrate_dialog.h"
 
+#include "image/capture_files.h"
 #include "image/decode.h"
 #include "report/sheet_painter.h"
 #include "report/target_pdf.h"
@@ -159,7 +160,7 @@ void CalibrateDialog::readEntries()
     m_unit->setCurrentIndex(kept[QStringLiteral("unit")].toInt());
     QStringList there;
     for (const QString& p : kept[QStringLiteral("pictures")].toStringList())
-        if (QFileInfo::exists(p)) there << p;
+        if (!image::stampOf({}, p.toStdString()).empty()) there << p; // also inside a packed recipe
     addTargets(there);
     m_tabs->setCurrentIndex(kept[QStringLiteral("tab")].toInt());
 }

@@ -42,10 +42,12 @@ base::Status Document::saveTo(const QString& path, const QString& why)
     // What was released as it is has its number already.
     const bool numbered = !m_recipe.history.empty() && m_keptRevision == m_recipe.revision;
     if (m_modified && !m_path.isEmpty() && !numbered) ++copy.revision;
-    const auto ok = awake([&, by = person().toStdString()]() -> base::Status {
-        recipe::keepRevision(copy, by, why.toStdString(), records::nowUtc());
-        return recipe::save(copy, path.toStdString());
-    });
+    base::Watch watch;
+    const auto ok = watched(QObject::tr("Saving %1").arg(QFileInfo(path).fileName()), watch,
+                            [&, by = person().toStdString()]() -> base::Status {
+                                recipe::keepRevision(copy, by, why.toStdString(), records::nowUtc());
+                                return recipe::save(copy, path.toStdString(), base::realFiles(), true, &watch);
+                            });
     if (!ok) return ok;
     m_recipe.revision = copy.revision;
     m_recipe.history = std::move(copy.history);

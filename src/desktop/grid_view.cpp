@@ -240,6 +240,12 @@ void GridView::setCurrent(int row, int column)
         if (y < 0) verticalScrollBar()->setValue(m_tops[std::size_t(row)]);
         else if (y + 24 > seen) verticalScrollBar()->setValue(m_tops[std::size_t(row)] + 24 - seen);
     }
+    // Spoken: "trial 7: Plate width, pass, 25.98 mm, 40 % of tolerance".
+    if (row >= 0 && row < m_source.rows() && column >= 0 && column < m_source.columns()) {
+        setAccessibleDescription(m_source.columnWord(column) + QStringLiteral(": ") + m_source.cell(row, column).text);
+        QAccessibleEvent spoken(this, QAccessible::DescriptionChanged);
+        QAccessible::updateAccessibility(&spoken);
+    }
     viewport()->update();
 }
 

@@ -2,8 +2,13 @@
 //
 // Threads  ask(), wait() and the answers belong to the thread of the owner; the work runs on one other thread.
 #pragma once
+#include "base/zip.h"
+
+#include <QApplication>
 #include <QEventLoop>
 #include <QObject>
+#include <QProgressDialog>
+#include <QTimer>
 #include <condition_variable>
 #include <functional>
 #include <mutex>
@@ -96,6 +101,45 @@ template <class Work> auto awake(Work work) -> decltype(work())
         QMetaObject::invokeMethod(&loop, &QEventLoop::quit, Qt::QueuedConnection);
     });
     loop.exec(QEventLoop::ExcludeUserInputEvents);
+    thread.join();
+    return std::move(*out);
+}
+
+// The same with a bar and a way to stop it when it takes longer than half a second; meanwhile nothing else is done.
+template <class Work> auto watched(const QString& what, base::Watch& watch, Work work) -> decltype(work())
+{
+    std::optional<decltype(work())> out;
+    QEventLoop loop;
+    bool done = false;
+    std::thread thread([&] {
+        out.emplace(work());
+        QMetaObject::invokeMethod(
+            &loop,
+            [&] {
+                done = true;
+                loop.quit();
+            },
+            Qt::QueuedConnection);
+    });
+    QTimer::singleShot(500, &loop, &QEventLoop::quit);
+    loop.exec(QEventLoop::ExcludeUserInputEvents);
+    if (!done) {
+        QProgressDialog bar(what, QObject::tr("Stop"), 0, 1000, QApplication::activeWindow());
+        bar.setObjectName(QStringLiteral("progress"));
+        bar.setWindowModality(Qt::ApplicationModal);
+        bar.setMinimumDuration(0);
+        bar.setAutoClose(false), bar.setAutoReset(false);
+        QTimer look;
+        QObject::connect(&bar, &QProgressDialog::canceled, &bar, [&] {
+            watch.cancel = true;
+            look.stop(); // it would come up again
+        });
+        QObject::connect(&look, &QTimer::timeout, &bar, [&] { bar.setValue(int(1000 * watch.share)); });
+        look.start(60);
+        bar.setValue(0);
+        bar.show();
+        while (!done) loop.exec();
+    }
     thread.join();
     return std::move(*out);
 }

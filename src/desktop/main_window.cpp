@@ -1,5 +1,6 @@
 #include "desktop/main_window.h"
 
+#include "base/zip.h"
 #include "desktop/calibrate_dialog.h"
 #include "desktop/check_dialog.h"
 #include "desktop/find_dialog.h"
@@ -634,8 +635,11 @@ bool MainWindow::save(const QString& why)
 QString MainWindow::usualFolder() const
 {
     if (!m_session.path().isEmpty()) return QFileInfo(m_session.path()).absolutePath();
-    for (const Trial& t : m_session.recipe().trials)
-        if (const QFileInfo picture(QString::fromStdString(t.picture)); picture.exists()) return picture.absolutePath();
+    for (const Trial& t : m_session.recipe().trials) {
+        const auto inside = base::insideOf(t.picture);
+        const QFileInfo file(QString::fromStdString(inside ? inside->archive : t.picture));
+        if (file.exists()) return file.absolutePath();
+    }
     return {};
 }
 

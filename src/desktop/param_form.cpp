@@ -312,9 +312,12 @@ void ParamForm::addPictures(const Recipe& recipe, const Step& step, const StepKi
 // Regions that are results, what is left out, filters, colours and places.
 void ParamForm::addLists(const Recipe& recipe, const Step& step, const StepKind& kind)
 {
-    for (const RegionSpec& spec : kind.regions) addRegionOf(recipe, step, spec);
-    for (const RegionSpec& spec : kind.regions) addFreeArea(recipe, step, kind, spec);
-    for (const RegionSpec& spec : kind.regions) addNumbers(step, spec);
+    for (const RegionSpec& spec : kind.regions) {
+        m_numbersOffered.clear();
+        addRegionOf(recipe, step, spec);
+        addFreeArea(recipe, step, kind, spec);
+        addNumbers(step, spec);
+    }
     addLeftOutColoursAndPlaces(step, kind);
     if (!kind.hasFilters) return;
     for (std::size_t i = 0; i < step.filters.size(); ++i)
@@ -364,6 +367,9 @@ void ParamForm::addRegionOf(const Recipe& recipe, const Step& step, const Region
                 tr("region"), [key, v](Step& s) { s.regionsOf[key].grow = v; }, QStringLiteral("grow:") + q(key));
         });
         row->addWidget(grow);
+    } else if (canBeTyped(step, spec)) {
+        row->addWidget(numbersButton(spec, line));
+        m_numbersOffered = spec.key;
     }
     addRow(q(spec.label), line, tr("Drawn on the sheet, or the result of another step."));
 }
@@ -399,7 +405,10 @@ void ParamForm::addFreeArea(const Recipe& recipe, const Step& step, const StepKi
         });
     });
     row->addWidget(words, 1);
-    if (drawn) row->addWidget(numbersButton(spec, line));
+    if (drawn && m_numbersOffered != spec.key) {
+        row->addWidget(numbersButton(spec, line));
+        m_numbersOffered = spec.key;
+    }
     row->addWidget(button);
     addRow(q(spec.label), line, q(spec.help));
 }
@@ -419,12 +428,17 @@ QToolButton* ParamForm::numbersButton(const RegionSpec& spec, QWidget* parent)
 }
 
 // What is drawn may be typed as well; folded, as most are drawn.
-void ParamForm::addNumbers(const Step& step, const RegionSpec& spec)
+bool ParamForm::canBeTyped(const Step& step, const RegionSpec& spec) const
 {
     const auto drawn = step.regions.find(spec.key);
-    if (drawn == step.regions.end() || drawn->second.shape == geometry::Shape::Whole || step.regionsOf.count(spec.key))
-        return;
-    if (spec.needed) {
+    return drawn != step.regions.end() && drawn->second.shape != geometry::Shape::Whole &&
+           !step.regionsOf.count(spec.key);
+}
+
+void ParamForm::addNumbers(const Step& step, const RegionSpec& spec)
+{
+    if (!canBeTyped(step, spec)) return;
+    if (m_numbersOffered != spec.key) {
         auto* line = new QWidget(m_body); // a button of its own size
         auto* row = new QHBoxLayout(line);
         row->setContentsMargins(0, 0, 0, 0);
@@ -433,6 +447,7 @@ void ParamForm::addNumbers(const Step& step, const RegionSpec& spec)
         addRow(q(spec.label), line, q(spec.help));
     }
     if (!m_numbers.count(spec.key)) return;
+    const auto drawn = step.regions.find(spec.key);
     auto* numbers = new RegionNumbers(drawn->second, m_body);
     connect(numbers, &RegionNumbers::problem, this, [this](const QString& text) {
         emit problem(text);

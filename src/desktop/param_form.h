@@ -44,6 +44,7 @@ private:
     void addFreeArea(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::StepKind& kind,
                      const recipe::RegionSpec& spec);
     QToolButton* numbersButton(const recipe::RegionSpec& spec, QWidget* parent);
+    bool canBeTyped(const recipe::Step& step, const recipe::RegionSpec& spec) const;
     void addNumbers(const recipe::Step& step, const recipe::RegionSpec& spec);
     void addLeftOutColoursAndPlaces(const recipe::Step& step, const recipe::StepKind& kind);
     void addFilter(const recipe::Filter& filter, std::size_t index, const recipe::OutputSpec& out);
@@ -60,6 +61,7 @@ private:
     QWidget* m_body = nullptr;
     bool m_all = false;
     std::set<std::string> m_numbers; // regions whose numbers are unfolded
+    std::string m_numbersOffered;    // the region whose row has the button already
     std::string m_shown;
 };
 

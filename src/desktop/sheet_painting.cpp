@@ -43,6 +43,8 @@ void SheetView::paintEvent(QPaintEvent*)
     scene.pending = m_session.viewIsPending();
     scene.pictureSize = m_picture.size();
     scene.obstacle = report::titleBlockBox(scene, m_session.pictureName(), QRectF(rect()));
+    if (m_session.draft() && m_drag == Drag::None)
+        scene.covered = offerRect(0).united(offerRect(int(m_session.draft()->offers.size()))).adjusted(-3, -3, 3, 3);
     m_labels.clear();
     if (!m_bare) {
         if (const Step* s = editedStep(); s && m_drag != Drag::Stroke) {
@@ -324,10 +326,6 @@ QPointF SheetView::offerAnchor() const
         if (!QRectF(rect()).adjusted(4, 4, -4, -4).contains(box)) continue;
         const QRectF a = box.intersected(part), b = box.intersected(region);
         double cost = a.width() * a.height() + 4 * b.width() * b.height();
-        for (const report::PlacedLabel& l : m_labels) { // nor on what a label says
-            const QRectF c = box.intersected(l.box);
-            cost += 3 * c.width() * c.height();
-        }
         if (cost < least) least = cost, best = at;
     }
     return best;

@@ -28,6 +28,7 @@ void applyTheme(QApplication& application)
     p.setColor(QPalette::Highlight, t.selected);
     p.setColor(QPalette::HighlightedText, t.ink);
     p.setColor(QPalette::PlaceholderText, t.second);
+    p.setColor(QPalette::Link, t.datum), p.setColor(QPalette::LinkVisited, t.datum);
     p.setColor(QPalette::ToolTipBase, t.raised);
     p.setColor(QPalette::ToolTipText, t.ink);
     p.setColor(QPalette::Disabled, QPalette::ButtonText, t.second);

@@ -64,18 +64,8 @@ bool sameBytes(const Asset& a, const Asset& b)
 // The recipe's own settings, without steps, pictures and trials.
 json bareSettings(const Recipe& r)
 {
-    Recipe bare = r;
+    Recipe bare = bareOf(r);
     bare.steps.clear();
-    bare.trials.clear();
-    bare.trialsInside = false;
-    bare.setAside.clear();
-    bare.history.clear();
-    bare.arrangement.clear();
-    bare.variant.clear();
-    bare.variants.clear();
-    bare.reference = {};
-    bare.empty = {};
-    bare.revision = 1;
     bare.calibration = {};
     bare.name.clear();
     return toJson(bare, "");

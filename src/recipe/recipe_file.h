@@ -10,6 +10,7 @@
 // Source  format in docs/file-formats.md; JSON Schema made by jsonSchema().
 #pragma once
 #include "base/files.h"
+#include "base/zip.h"
 #include "recipe/recipe.h"
 
 #include <nlohmann/json_fwd.hpp>
@@ -27,8 +28,11 @@ constexpr std::size_t kMostVariants = 100;
 
 base::Result<Recipe> load(const std::string& path);
 // With `pictures` those of the trials go along when the recipe says so; without, they stay where they are.
+// `watch` says how far it is when pictures are packed, and can end that: Cancelled, and what stood there stays.
 base::Status save(const Recipe& recipe, const std::string& path, base::FileSystem& files = base::realFiles(),
-                  bool pictures = true);
+                  bool pictures = true, base::Watch* watch = nullptr);
+// What decides alone: without trials, pictures, revisions, variants and how it is shown.
+Recipe bareOf(const Recipe& recipe);
 // The pictures a recipe carries, those of its variants too.
 std::vector<const Asset::File*> assetFiles(const Recipe& recipe);
 // What the trials' pictures take, and how many of them cannot be read.

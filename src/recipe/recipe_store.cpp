@@ -172,7 +172,7 @@ base::Result<std::string> packed(const Recipe& r, const std::string& folder)
     return base::writeZip(membersFor(inner, std::move(*text)));
 }
 
-std::string identity(const Recipe& r)
+Recipe bareOf(const Recipe& r)
 {
     Recipe bare = r;
     bare.trials.clear();
@@ -185,6 +185,12 @@ std::string identity(const Recipe& r)
     bare.revision = 1;
     bare.reference = {};
     bare.empty = {};
+    return bare;
+}
+
+std::string identity(const Recipe& r)
+{
+    Recipe bare = bareOf(r);
     for (Step& s : bare.steps)
         for (Check& c : s.checks)
             if (!c.limits.any() && c.elements.empty()) c.limits.unit = base::Unit::None; // of no limits
@@ -319,7 +325,7 @@ Carried carried(const Recipe& r)
     return out;
 }
 
-base::Status save(const Recipe& r, const std::string& path, base::FileSystem& files, bool pictures)
+base::Status save(const Recipe& r, const std::string& path, base::FileSystem& files, bool pictures, base::Watch* watch)
 {
     std::error_code ignored;
     const bool folder = fs::is_directory(path, ignored);
@@ -343,7 +349,7 @@ base::Status save(const Recipe& r, const std::string& path, base::FileSystem& fi
         for (auto& [name, bytes] : members)
             all.push_back({name, std::make_shared<const std::string>(std::move(bytes))});
         for (const Going& g : going) all.push_back({g.name, nullptr, g.from});
-        return base::writeZipFile(files, path, all);
+        return base::writeZipFile(files, path, all, watch);
     }
     for (const Going& g : going)
         if (auto ok = copyFile(files, g.from, (fs::path(place) / g.name).string()); !ok) return ok;

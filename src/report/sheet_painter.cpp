@@ -552,6 +552,7 @@ private:
     void placeOwnLabels()
     {
         if (!scene.obstacle.isEmpty()) placed.push_back({{}, {}, scene.obstacle});
+        if (!scene.covered.isEmpty()) placed.push_back({{}, {}, scene.covered});
         for (LabelItem& l : labels) {
             if (!l.own) continue;
             const QSizeF size = plateSize(l, unit);

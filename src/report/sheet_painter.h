@@ -31,6 +31,7 @@ struct SheetScene {
     bool all = false;     // every label, however many
     QSizeF pictureSize;
     QRectF obstacle{};       // painter units; labels keep clear of it
+    QRectF covered{};        // by what lies over the sheet: labels keep clear of it too
     bool onlyFailed = false; // labels of passing checks are left out
     // Where labels stood before, so that the eye finds them there again; others are laid out about them. Null: anew.
     const std::vector<PlacedLabel>* stood = nullptr;

@@ -1,6 +1,7 @@
 #include "../support.h"
 
 using namespace support;
+using geometry::Point;
 using geometry::Region;
 
 class BlobsTest : public QObject
@@ -14,6 +15,64 @@ class BlobsTest : public QObject
                     160, 60, {box(112.5, 23.5, 116.5, 27.5)});
     }
 private slots:
+    // Discs on ground whose light falls off, with noise, some of them touching, beside a flat and a speckled thing: one
+    // is clicked, all are counted, and nothing else.
+    void aClickFindsItsLikeOnUnevenGround()
+    {
+        struct Scene {
+            const char* name;
+            double ramp, noise;
+            bool touching;
+        };
+        for (const Scene& scene :
+             {Scene{"even", 0, 1.5, false}, Scene{"uneven", 120, 2, false}, Scene{"noisy", 60, 5, false},
+              Scene{"touching", 0, 2, true}, Scene{"uneven, touching", 90, 2, true}}) {
+            demo::Random random(9);
+            constexpr int w = 640, h = 480;
+            image::Image picture(w, h, image::PixelFormat::Grey8);
+            std::vector<Point> discs;
+            for (int i = 0; i < 12; ++i) discs.push_back({90.0 + 130 * (i % 4) + 7 * (i % 3), 90.0 + 110 * (i / 4)});
+            if (scene.touching) discs[5] = discs[4] + Point{37, 4}, discs[10] = discs[9] + Point{-2, -38};
+            for (int y = 0; y < h; ++y)
+                for (int x = 0; x < w; ++x) {
+                    double cover = 0;
+                    for (const Point d : discs)
+                        cover =
+                            std::max(cover, std::clamp(20.5 - geometry::distance(d, {double(x), double(y)}), 0.0, 1.0));
+                    const bool card = x > 500 && x < 600 && y > 380 && y < 450; // a flat thing
+                    const bool cloth = x > 40 && x < 120 && y > 400 && y < 460; // a speckled one
+                    double level = 225 - scene.ramp * x / w;
+                    if (card) level *= 0.45;
+                    if (cloth) level *= 0.6 + 0.35 * (((x / 3) * 7 + (y / 3) * 13) % 5) / 4.0;
+                    level *= 1 - 0.65 * cover;
+                    picture.row(y)[x] = std::uint8_t(
+                        std::clamp(std::lround(level + random.normal(scene.noise, 3 * scene.noise)), 0L, 255L));
+                }
+            const auto capture = captureOf(std::move(picture));
+            const std::map<std::string, recipe::Feature> none;
+            recipe::OfferInput in{capture, scene.noise, false, 0, none};
+            recipe::Gesture g;
+            g.type = recipe::Gesture::Type::Click;
+            g.from = g.to = discs[2] + Point{3, -2};
+            const auto offers = recipe::findKind("blobs")->offer(g, in);
+            QVERIFY2(!offers.empty(), scene.name);
+            recipe::Recipe r;
+            r.steps.push_back(offers[0].step);
+            r.steps[0].id = "like", r.steps[0].kind = "blobs";
+            const auto prepared = inspect::Prepared::make(r);
+            QVERIFY2(prepared.has_value(), prepared ? "" : prepared.error().text().c_str());
+            const auto result = inspect::evaluate(**&prepared, capture);
+            const auto* step = result.items.at(0).step("like");
+            QVERIFY2(step && step->state == inspect::State::Ok, step ? step->reason.c_str() : "");
+            const auto &x = step->output("x")->values, &y = step->output("y")->values;
+            int found = 0;
+            for (const Point d : discs)
+                for (std::size_t i = 0; i < x.size(); ++i)
+                    found += geometry::distance(d, {x[i], y[i]}) < (scene.touching ? 8 : 3);
+            QVERIFY2(found == 12 && x.size() == 12,
+                     qPrintable(QString("%1: %2 of 12, %3 in all").arg(scene.name).arg(found).arg(x.size())));
+        }
+    }
     void countSidesAndBorder()
     {
         const auto count = [](const char* objects, bool drop) {

@@ -400,45 +400,78 @@ base::Result<ObjectTable> tell(const P& p, const RunInput& in)
 
 base::Result<Evidence> evidence(const P& p, const RunInput& in) { return selectionEvidence(p, in, selectionSpans(in)); }
 
+struct Clicked {
+    P how;
+    vision::BlobList list;
+    int blob = -1;
+    const vision::Blob& it() const { return list.blobs[std::size_t(blob)]; }
+    // As wide, and not much longer or shorter: of a row of slots each may be another length.
+    bool like(const vision::Blob& b) const
+    {
+        const auto near = [](double a, double c, double times) { return a < times * c && c < times * a; };
+        if (it().major < 1.25 * it().minor && b.major > 1.4 * b.minor) return false; // a round one is like round ones
+        return near(b.area, it().area, 2.2) && near(b.major, it().major, 2.2) && near(b.minor + 2, it().minor + 2, 1.4);
+    }
+    std::ptrdiff_t likes() const
+    {
+        return std::count_if(list.blobs.begin(), list.blobs.end(), [this](const auto& b) { return like(b); });
+    }
+};
+// What a click lies on: under one threshold for the whole picture, or under one that follows the light where that tells
+// more of its like apart.
+std::optional<Clicked> clickedObject(Point at, const OfferInput& in)
+{
+    const image::GreyView picture = in.capture.first().grey();
+    const int px = int(std::lround(at.x)), py = int(std::lround(at.y));
+    if (px < 0 || py < 0 || px >= picture.width || py >= picture.height) return {};
+    const auto whole = geometry::spans(Region::whole(), picture.width, picture.height);
+    const RunInput here{in.capture, {}, {}, {}, {}, {}, nullptr};
+    const Point origin = in.calibration ? in.calibration->picture(in.datum.origin) : in.datum.origin;
+    std::optional<Clicked> best;
+    for (const TakeBy mode : {TakeBy::Automatic, TakeBy::Local})
+        for (const Objects side : {Objects::Dark, Objects::Bright}) {
+            Clicked c;
+            c.how.mode = mode, c.how.objects = side;
+            c.how.dropBorder = true;
+            c.how.fillHoles = false; // what surrounds everything would swallow it
+            c.how.leastArea = 12;
+            if (mode == TakeBy::Local) {
+                c.how.localWindow = std::clamp(std::min(picture.width, picture.height) / 6, 31, 301) | 1;
+                c.how.localOffset = std::clamp(std::round(8 * in.noise), 10.0, 40.0);
+            }
+            const auto taken = select(c.how, here, whole);
+            if (!taken || taken->nothing) continue;
+            const double level = taken->view.levelAt(px, py);
+            if (level < taken->low || level > taken->high) continue;
+            c.list = vision::findBlobs(taken->view, whole, options(c.how, *taken));
+            bool part = false;
+            for (const vision::Run& r : c.list.runs)
+                if (r.blob >= 0 && r.y == py && r.from <= px && px < r.to) c.blob = r.blob;
+            if (c.blob < 0) continue; // the ground, or what reaches the picture's border
+            // The part itself: it has holes, or the datum's origin lies on it.
+            for (const vision::Run& r : c.list.runs)
+                part = part || (in.hasDatum && r.blob == c.blob && r.y == int(std::lround(origin.y)) &&
+                                r.from <= origin.x && origin.x < r.to);
+            if (part || c.it().holes > 0) {
+                if (mode == TakeBy::Automatic) return {};
+                continue;
+            }
+            // Grain of the ground is no object: one stands off from what is about it.
+            if (mode == TakeBy::Local && c.it().area < 60) continue;
+            if (!best || c.likes() > best->likes()) best = std::move(c);
+        }
+    return best;
+}
+
 // The clicked object and those like it: where they are, and what tells them from the others there.
 std::vector<Offer> likeOffer(const Gesture& g, const OfferInput& in)
 {
-    if (!in.hasDatum) return {};
-    const image::GreyView picture = in.capture.first().grey();
-    const int px = int(std::lround(g.from.x)), py = int(std::lround(g.from.y));
-    if (px < 0 || py < 0 || px >= picture.width || py >= picture.height) return {};
-    const auto whole = geometry::spans(Region::whole(), picture.width, picture.height);
-    P p;
-    p.dropBorder = true;
-    p.fillHoles = false; // what surrounds everything would swallow it
-    p.leastArea = 12;
-    const RunInput here{in.capture, {}, {}, {}, {}, {}, nullptr};
-    vision::BlobList list;
-    int clicked = -1;
-    for (const Objects side : {Objects::Dark, Objects::Bright}) {
-        p.objects = side;
-        const auto taken = select(p, here, whole);
-        if (!taken || taken->nothing) return {};
-        const double level = taken->view.levelAt(px, py);
-        if (level < taken->low || level > taken->high) continue;
-        list = vision::findBlobs(taken->view, whole, options(p, *taken));
-        for (const vision::Run& r : list.runs)
-            if (r.blob >= 0 && r.y == py && r.from <= px && px < r.to) clicked = r.blob;
-        break;
-    }
-    if (clicked < 0) return {}; // the ground, or what reaches the picture's border
-    const vision::Blob& it = list.blobs[std::size_t(clicked)];
-    // The part itself: it has holes, or the datum's origin lies on it.
-    const Point origin = in.calibration ? in.calibration->picture(in.datum.origin) : in.datum.origin;
-    for (const vision::Run& r : list.runs)
-        if (r.blob == clicked && r.y == int(std::lround(origin.y)) && r.from <= origin.x && origin.x < r.to) return {};
-    if (it.holes > 0) return {};
-    const auto alike = [&](const vision::Blob& b) {
-        // As wide, and not much longer or shorter: of a row of slots each may be another length.
-        const auto near = [](double a, double c, double times) { return a < times * c && c < times * a; };
-        if (it.major < 1.25 * it.minor && b.major > 1.4 * b.minor) return false; // a round one is like round ones
-        return near(b.area, it.area, 2.2) && near(b.major, it.major, 2.2) && near(b.minor + 2, it.minor + 2, 1.4);
-    };
+    const auto clicked = clickedObject(g.from, in);
+    if (!clicked) return {};
+    P p = clicked->how;
+    const vision::BlobList& list = clicked->list;
+    const vision::Blob& it = clicked->it();
+    const auto alike = [&](const vision::Blob& b) { return clicked->like(b); };
     // Level with the datum, so that it stays so when the part turns.
     const Point u = geometry::direction(in.datumAngle), v = geometry::leftOf(u);
     double left = 1e300, right = -1e300, top = 1e300, bottom = -1e300, least = 1e300, most = 0;
@@ -452,27 +485,38 @@ std::vector<Offer> likeOffer(const Gesture& g, const OfferInput& in)
     }
     Offer o;
     p.leastArea = std::max(1.0, std::round(0.2 * it.area));
-    o.step.regions["region"] = Region::rectangle(u * ((left + right) / 2) + v * ((top + bottom) / 2), right - left,
-                                                 bottom - top, in.datumAngle);
+    // Loose objects, on no part, are looked for all over the picture.
+    Region where = Region::whole();
+    if (in.hasDatum)
+        o.step.regions["region"] = where = Region::rectangle(u * ((left + right) / 2) + v * ((top + bottom) / 2),
+                                                             right - left, bottom - top, in.datumAngle);
     // Others that lie there are told apart by their size, as far from both as can be.
     double smaller = 0, larger = 0;
+    bool touching = false;
     for (const vision::Blob& b : list.blobs)
-        if (!alike(b) && b.area >= p.leastArea && o.step.regions["region"].contains(b.centroid)) {
+        if (!alike(b) && b.area >= p.leastArea && where.contains(b.centroid)) {
             if (b.area < least) smaller = std::max(smaller, b.area);
-            if (b.area > most) larger = larger > 0 ? std::min(larger, b.area) : b.area;
+            if (b.area <= most) continue;
+            // Two or three of them that touch are none too large.
+            const double times = b.area / it.area;
+            if (times < 4.5 && std::abs(times - std::round(times)) < 0.15 * times && b.minor < 2.2 * it.major)
+                touching = true;
+            else larger = larger > 0 ? std::min(larger, b.area) : b.area;
         }
     if (smaller > 0) p.leastArea = std::round(std::sqrt(smaller * least));
     if (larger > 0) o.step.filters.push_back({"areas", {}, std::round(std::sqrt(larger * most))});
     p.dropBorder = P{}.dropBorder, p.fillHoles = P{}.fillHoles;
+    if (touching) p.split = 0.3;
     o.step.params = p;
     o.step.name = "Count";
-    o.words = "this and its like";
-    o.rank = 2;
+    o.words = touching ? "this and its like, touching ones parted" : "this and its like";
+    o.rank = in.hasDatum ? 2 : 4;
     o.chosen = {"objects", "least_area", "mode"};
+    if (touching) o.chosen.push_back("split");
     Offer sizes = o;
     sizes.step.name = "Sizes";
     sizes.words = "size of this and each of its like";
-    sizes.judged = {"areas"}, sizes.rank = 3;
+    sizes.judged = {"areas"}, ++sizes.rank;
     return {o, sizes};
 }
 
