@@ -34,7 +34,10 @@ const char* kUsage =
     "rejects|all|none[,DIR]]\n"
     "                      [--items N | --seconds N] [--pause MS] [--batch NAME] [--station NAME] [--by NAME] [--jobs "
     "N]\n"
-    "                      (the line without a window; SIGTERM and SIGINT end it with everything on disk)\n"
+    "                      [--outputs on|off] [--trigger] [--recipes FILE,…]\n"
+    "                      (the line without a window; SIGTERM and SIGINT end it with everything on disk; --trigger: a "
+    "picture each time a controller asks)\n"
+    "       dikkat-cli registers RECIPE [--output NAME] [--markdown] (the addresses of its Modbus output, as CSV)\n"
     "       dikkat-cli replay LOG ITEM... [--json FILE|-]            (logged items computed again: the same?)\n"
     "       dikkat-cli review RECIPE [--json FILE|-] [--jobs N]      (what is doubtful about it, by its own trials)\n"
     "                      (inspect, run and review: --variant NAME puts that variant of the part in work)\n"
@@ -143,6 +146,7 @@ int command(const std::vector<std::string>& arguments, std::ostream& out, std::o
     if (what == "unpack") return c.packing(false);
     if (what == "inspect") return inspectPictures(arguments, out, err);
     if (what == "run") return runLine(arguments, out, err);
+    if (what == "registers") return listRegisters(arguments, out, err);
     if (what == "replay") return replay(arguments, out, err);
     if (what == "check") return check(arguments, out, err);
     if (what == "review") return review(arguments, out, err);

@@ -6,7 +6,9 @@
 #include "cli/checked_recipe.h"
 #include "cli/demo_sets.h"
 #include "cli/json_results.h"
+#include "control/outlets.h"
 #include "image/decode.h"
+#include "recipe/recipe_file.h"
 #include "records/csv.h"
 #include "report/sheet_painter.h"
 #include "station/station.h"
@@ -295,13 +297,54 @@ base::Status setKeep(station::Line& line, const Arguments& a)
 }
 } // namespace
 
+namespace
+{
+// Recipes a controller may choose by number: the first is the one named, then those of --recipes.
+base::Result<std::vector<station::LinePtr>> linesOf(const Arguments& a, const station::LinePtr& first)
+{
+    std::vector<station::LinePtr> out{first};
+    std::string list = a.option("--recipes");
+    while (!list.empty()) {
+        const auto comma = list.find(',');
+        const std::string path = list.substr(0, comma);
+        list = comma == std::string::npos ? "" : list.substr(comma + 1);
+        auto recipe = recipe::load(path);
+        if (!recipe) return base::passOn(recipe.error());
+        if (auto ok = control::checkOutlets(*recipe); !ok) return base::passOn(ok.error(), path);
+        auto line = lineOf(std::move(*recipe), a);
+        if (!line) return base::passOn(line.error(), path);
+        (*line)->keep = first->keep, (*line)->pictures = first->pictures;
+        out.push_back(std::move(*line));
+    }
+    return out;
+}
+} // namespace
+
+int listRegisters(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
+{
+    const auto bad = [&](const base::Error& e) { return badInput(err, e); };
+    auto a = Arguments::read(arguments, {"--output", "--variant"}, {"--markdown"});
+    if (!a) return bad(a.error());
+    if (a->words.size() != 1) return bad({base::ErrorCode::InvalidArgument, "registers takes a recipe", ""});
+    const auto loaded = soundRecipe(a->words[0], err, a->option("--variant"));
+    if (!loaded) return kBadInput;
+    for (const recipe::Outlet& o : loaded->outlets) {
+        if (o.kind != recipe::Outlet::Kind::Registers) continue;
+        if (!a->option("--output").empty() && o.name != a->option("--output")) continue;
+        const auto table = control::registerTable(*loaded, o.registers);
+        out << (a->options.count("--markdown") ? control::tableAsMarkdown(table) : control::tableAsCsv(table));
+        return out ? kDone : bad({base::ErrorCode::Io, "the table cannot be written", ""});
+    }
+    return bad({base::ErrorCode::NotFound, "the recipe has no output of kind modbus with this name", a->words[0]});
+}
+
 int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
 {
     const auto bad = [&](const base::Error& e) { return badInput(err, e); };
     auto a = Arguments::read(arguments,
                              {"--source", "--log", "--csv", "--keep", "--items", "--seconds", "--pause", "--batch",
-                              "--station", "--by", "--jobs", "--variant"},
-                             {});
+                              "--station", "--by", "--jobs", "--variant", "--outputs", "--recipes"},
+                             {"--trigger"});
     if (!a) return bad(a.error());
     if (a->words.size() != 1 || a->option("--source").empty())
         return bad({base::ErrorCode::InvalidArgument,
@@ -326,6 +369,13 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
     if (!line) return bad(line.error());
     if (auto ok = setKeep(**line, *a); !ok) return bad(ok.error());
     if (auto ok = openable(*a, (*line)->release->recipe()); !ok) return bad(ok.error());
+    const std::string told = a->option("--outputs").empty() ? "on" : a->option("--outputs");
+    if (told != "on" && told != "off")
+        return bad({base::ErrorCode::InvalidArgument, "--outputs = " + told + " is not one of: on, off", ""});
+    if (auto ok = control::checkOutlets((*line)->release->recipe()); !ok) return bad(ok.error());
+    auto choices = linesOf(*a, *line);
+    if (!choices) return bad(choices.error());
+    const bool triggered = a->options.count("--trigger") > 0;
     if (*items) *source = std::make_unique<Limited>(std::move(*source), *items);
 
     Tally tally{err};
@@ -334,6 +384,20 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
     listener.trouble = [&](const std::string&, const std::string& message) { tally.trouble(message); };
     std::vector<std::unique_ptr<station::Output>> outputs;
     outputs.push_back(std::make_unique<station::LampOutput>(out));
+    // What a controller asks for reaches the line once it stands.
+    std::atomic<station::Station*> standing{nullptr};
+    control::ModbusOutput::Commands commands;
+    commands.trigger = [&] {
+        if (auto* s = standing.load()) s->takeOne();
+    };
+    commands.choose = [&](int number) -> base::Status {
+        if (number < 1 || std::size_t(number) > choices->size())
+            return base::fail(base::ErrorCode::NotFound, "there is no recipe " + std::to_string(number));
+        if (auto* s = standing.load()) s->setLine((*choices)[std::size_t(number - 1)]);
+        return {};
+    };
+    if (told == "on")
+        for (auto& one : control::outputsOf((*line)->release->recipe(), commands)) outputs.push_back(std::move(one));
     station::Station::Counts counts;
     const Interruptible interrupt;
     {
@@ -342,9 +406,21 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
         station.setSource(std::move(*source));
         station.setPause(int(*pause));
         const auto end = std::chrono::steady_clock::now() + std::chrono::duration<double>(*seconds);
-        station.start();
-        while (!station.settle(20ms))
-            if (interrupt.asked() || (*seconds > 0 && std::chrono::steady_clock::now() >= end)) station.stop();
+        standing = &station;
+        const auto over = [&] {
+            return interrupt.asked() || (*seconds > 0 && std::chrono::steady_clock::now() >= end);
+        };
+        if (triggered) {
+            // One picture each time it is asked for, until enough were taken.
+            while (!over() && !(*items > 0 && station.counts().logged >= std::uint64_t(*items)))
+                std::this_thread::sleep_for(20ms);
+            station.settle();
+        } else {
+            station.start();
+            while (!station.settle(20ms))
+                if (over()) station.stop();
+        }
+        standing = nullptr;
         counts = station.counts();
     }
     tally.sayUnjudged();

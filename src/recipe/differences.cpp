@@ -66,6 +66,7 @@ json bareSettings(const Recipe& r)
 {
     Recipe bare = bareOf(r);
     bare.steps.clear();
+    bare.outlets.clear();
     bare.calibration = {};
     bare.name.clear();
     return toJson(bare, "");
@@ -99,6 +100,15 @@ std::vector<std::string> differences(const Recipe& before, const Recipe& now)
     a.calibration = before.calibration;
     b.calibration = now.calibration;
     if (toJson(a, "") != toJson(b, "")) out.push_back("another calibration");
+    for (const Outlet& o : now.outlets) {
+        const auto was = std::find_if(before.outlets.begin(), before.outlets.end(),
+                                      [&](const Outlet& x) { return x.name == o.name; });
+        if (was == before.outlets.end()) out.push_back("output " + quoted(o.name) + " is new");
+        else if (!(*was == o)) out.push_back("output " + quoted(o.name) + " is another");
+    }
+    for (const Outlet& o : before.outlets)
+        if (std::none_of(now.outlets.begin(), now.outlets.end(), [&](const Outlet& x) { return x.name == o.name; }))
+            out.push_back("output " + quoted(o.name) + " is gone");
     if (bareSettings(before) != bareSettings(now)) out.push_back("recipe settings");
     if (out.empty() && identity(before) != identity(now)) out.push_back("the order of its steps");
     return out;

@@ -2,6 +2,7 @@
 #pragma once
 #include "geometry/calibration.h"
 #include "image/capture_files.h"
+#include "recipe/outlet.h"
 #include "recipe/step_kind.h"
 
 #include <memory>
@@ -66,7 +67,8 @@ struct Recipe {
     std::string rule;         // formula over checks, 1 for pass; empty: all checks pass
     std::string acceptWord = "ACCEPT", rejectWord = "REJECT";
     std::vector<Total> totals;
-    image::Naming pictures; // of a capture; empty: one, whatever its file's name
+    std::vector<Outlet> outlets; // who is told of every item
+    image::Naming pictures;      // of a capture; empty: one, whatever its file's name
     Asset reference;
     Asset empty; // the picture without a part, for uneven light; may be missing
     std::vector<Trial> trials;

@@ -150,6 +150,7 @@ json toJson(const Recipe& r, const std::string& folder)
         if (t.unit != base::Unit::None) one["unit"] = base::symbol(t.unit);
         j["totals"].push_back(one);
     }
+    for (const Outlet& o : r.outlets) j["outputs"].push_back(outletToJson(o));
     if (!r.pictures.empty()) j["pictures"] = namingToJson(r.pictures);
     for (const auto& [name, member] : Recipe::assets()) {
         const Asset& asset = r.*member;
@@ -618,6 +619,22 @@ base::Result<Asset> assetFrom(const json& j, const char* single, const image::Na
     return out;
 }
 
+base::Status readOutlets(const json& outputs, Recipe& r)
+{
+    if (!outputs.is_array() || outputs.size() > kMostOutlets)
+        return fail(ErrorCode::InvalidArgument, "must be a list of at most " + std::to_string(kMostOutlets), "outputs");
+    for (std::size_t i = 0; i < outputs.size(); ++i) {
+        const std::string where = "outputs[" + std::to_string(i) + "]";
+        auto one = outletFromJson(outputs[i], where);
+        if (!one) return base::passOn(one.error());
+        for (const Outlet& o : r.outlets)
+            if (o.name == one->name)
+                return fail(ErrorCode::InvalidArgument, "another one is named \"" + o.name + "\" already", where);
+        r.outlets.push_back(std::move(*one));
+    }
+    return {};
+}
+
 base::Status readTotals(const json& totals, Recipe& r)
 {
     if (!totals.is_array() || totals.size() > 100)
@@ -784,6 +801,7 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     std::string unsaved;
     o.text("when_not_saved", unsaved);
     const json* totals = o.field("totals");
+    const json* outputs = o.field("outputs");
     const json *pictures = nullptr, *assets = nullptr, *reference = nullptr, *empty = nullptr;
     if (version == 1) reference = o.field("reference"), empty = o.field("empty_picture");
     else pictures = o.field("pictures"), assets = o.field("assets");
@@ -816,6 +834,8 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     r.stopUnsaved = unsaved == "stop";
     if (r.acceptWord.empty() || r.rejectWord.empty() || r.acceptWord == r.rejectWord)
         return fail(ErrorCode::InvalidArgument, "accept_word and reject_word must be two different words");
+    if (outputs)
+        if (auto ok = readOutlets(*outputs, r); !ok) return base::passOn(ok.error());
     if (totals)
         if (auto ok = readTotals(*totals, r); !ok) return base::passOn(ok.error());
     if (pictures) {

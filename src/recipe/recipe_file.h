@@ -24,7 +24,7 @@ constexpr int kFormatVersion = 2;
 constexpr std::uint64_t kLargestRecipeText = 32ULL << 20; // bytes of recipe.json
 constexpr int kDeepestNesting = 64;
 constexpr std::size_t kMostSteps = 5000, kMostTrials = 100000, kMostChecks = 1000; // checks: of one step
-constexpr std::size_t kMostVariants = 100;
+constexpr std::size_t kMostVariants = 100, kMostOutlets = 20;
 
 base::Result<Recipe> load(const std::string& path);
 // With `pictures` those of the trials go along when the recipe says so; without, they stay where they are.

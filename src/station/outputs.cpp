@@ -26,15 +26,22 @@ Teller::Teller(std::unique_ptr<Output> output, Trouble trouble)
 {
     m_thread = std::jthread([this] {
         bool dead = false;
+        m_output->begin();
         while (const auto item = m_queue.pop()) {
             const auto ok = m_output->tell(*item);
             if (!ok && !dead) m_trouble(m_output->name(), ok.error().text()); // said once, until it works again
             dead = !ok;
         }
+        m_output->end();
     });
 }
 
-Teller::~Teller() { m_queue.close(); }
+Teller::~Teller()
+{
+    m_queue.close();
+    m_output->ending();
+    m_thread.join(); // before the output goes
+}
 
 void Teller::tell(const Logged& item)
 {

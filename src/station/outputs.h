@@ -15,7 +15,11 @@ class Output
 public:
     virtual ~Output() = default;
     virtual std::string name() const = 0;
-    virtual base::Status tell(const Logged& item) = 0; // on a thread of its own
+    // All on a thread of its own, begin() first and end() last.
+    virtual void begin() {}
+    virtual base::Status tell(const Logged& item) = 0;
+    virtual void end() {}
+    virtual void ending() {} // from another thread: what waits for somebody else waits no longer
 };
 
 // A lamp written as text: one line an item, "accept plate-003.png".
@@ -43,7 +47,7 @@ public:
 private:
     std::unique_ptr<Output> m_output;
     Trouble m_trouble;
-    Queue<Logged> m_queue{64};
+    Queue<Logged> m_queue{256};
     std::atomic<std::uint64_t> m_lost{0};
     std::jthread m_thread;
 };

@@ -17,9 +17,7 @@ Station::Station(std::vector<std::unique_ptr<Sink>> sinks, std::vector<std::uniq
                  Listener listener, Threads threads, base::FileSystem& files)
     : m_listener(std::move(listener)), m_threadsWanted(threads), m_sinks(std::move(sinks)), m_files(files)
 {
-    for (auto& output : outputs)
-        m_tellers.push_back(std::make_unique<Teller>(
-            std::move(output), [this](const std::string& what, const std::string& message) { say(what, message); }));
+    setOutputs(std::move(outputs));
     const int workers =
         threads.inspecting > 0 ? threads.inspecting : int(std::max(1u, std::thread::hardware_concurrency()));
     m_threads.emplace_back([this] { acquire(); });
@@ -42,7 +40,24 @@ Station::~Station()
         m_ready.notify_all();
     }
     m_logger = {};
-    m_tellers.clear();
+    m_tellers.reset();
+}
+
+void Station::setOutputs(std::vector<std::unique_ptr<Output>> outputs)
+{
+    std::shared_ptr<Tellers> before;
+    {
+        const std::lock_guard lock(m_mutex);
+        before = std::exchange(m_tellers, std::make_shared<Tellers>());
+        for (const auto& t : *before) m_untoldBefore += t->lost();
+    }
+    before.reset(); // a port is free again before somebody else asks for it
+    auto next = std::make_shared<Tellers>();
+    for (auto& output : outputs)
+        next->push_back(std::make_unique<Teller>(
+            std::move(output), [this](const std::string& what, const std::string& message) { say(what, message); }));
+    const std::lock_guard lock(m_mutex);
+    m_tellers = std::move(next);
 }
 
 void Station::setLine(LinePtr line)
@@ -75,7 +90,8 @@ Station::Counts Station::counts() const
 {
     const std::lock_guard lock(m_mutex);
     Counts out = m_counts;
-    for (const auto& t : m_tellers) out.untold += t->lost();
+    out.untold = m_untoldBefore;
+    for (const auto& t : *m_tellers) out.untold += t->lost();
     return out;
 }
 void Station::start() { setRunning(true); }
@@ -306,7 +322,13 @@ void Station::writeDown(std::vector<Inspected> items)
         const bool unreadable = logged.result().error.has_value();
         if (unreadable) say("camera", *logged.result().error);
         if (m_listener.logged) m_listener.logged(logged);
-        for (const auto& t : m_tellers) t->tell(logged);
+        std::shared_ptr<Tellers> tellers;
+        {
+            const std::lock_guard lock(m_mutex);
+            tellers = m_tellers;
+        }
+        for (const auto& t : *tellers) t->tell(logged);
+        tellers.reset();
         const std::lock_guard lock(m_mutex);
         ++m_counts.logged;
         m_counts.unreadable += unreadable;

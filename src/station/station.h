@@ -44,6 +44,8 @@ public:
     void setLine(LinePtr line);
     LinePtr line() const;
     void setSource(std::shared_ptr<PictureSource> source);
+    // Others are told from the next item on; those before are told what waits, and end first.
+    void setOutputs(std::vector<std::unique_ptr<Output>> outputs);
     void setPause(int milliseconds); // least time from shot to shot; takeOne does not wait
     void start();
     void takeOne();
@@ -74,7 +76,9 @@ private:
     const Threads m_threadsWanted;
     std::vector<std::unique_ptr<Sink>> m_sinks;
     base::FileSystem& m_files;
-    std::vector<std::unique_ptr<Teller>> m_tellers;
+    using Tellers = std::vector<std::unique_ptr<Teller>>;
+    std::shared_ptr<Tellers> m_tellers = std::make_shared<Tellers>();
+    std::uint64_t m_untoldBefore = 0; // by outputs that are no more
     Queue<Taken> m_taken{4};
 
     mutable std::mutex m_mutex;
