@@ -5,9 +5,10 @@ set(RULES
   "recipe:base,image,geometry,recipe" "steps:base,image,geometry,vision,recipe,steps"
   "inspect:base,image,geometry,vision,recipe,inspect" "records:base,image,geometry,recipe,inspect,records"
   "report:base,image,geometry,recipe,inspect,records,report" "station:base,image,geometry,recipe,inspect,records,station"
+  "camera:base,image,recipe,station,camera"
   "control:base,geometry,recipe,inspect,records,station,control"
-  "cli:base,image,geometry,recipe,inspect,records,report,station,control,cli,demo"
-  "desktop:base,image,geometry,recipe,inspect,records,report,station,control,desktop")
+  "cli:base,image,geometry,recipe,inspect,records,report,station,control,camera,cli,demo"
+  "desktop:base,image,geometry,recipe,inspect,records,report,station,control,camera,desktop")
 set(QT_FREE base image geometry vision recipe steps inspect)
 set(bad "")
 set(seen 0)

@@ -102,7 +102,7 @@ function(dikkat_test file)
   target_link_libraries(${name} PRIVATE Qt6::Test house_options)
   target_compile_definitions(${name} PRIVATE SOURCE_DIR="${CMAKE_SOURCE_DIR}" BINARY_DIR="${CMAKE_BINARY_DIR}")
   # Tests of the core alone share one precompiled header; those with other parts of Qt define other macros.
-  list(FILTER A_NEEDS INCLUDE REGEX "^(cli|desktop|station|control|report|records)$")
+  list(FILTER A_NEEDS INCLUDE REGEX "^(cli|desktop|station|control|camera|report|records)$")
   if(TARGET support_precompiled AND NOT A_NEEDS)
     target_precompile_headers(${name} REUSE_FROM support_precompiled)
     if(CMAKE_CXX_COMPILER_ID STREQUAL GNU)

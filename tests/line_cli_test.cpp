@@ -1,6 +1,7 @@
 // The line without a window, and logged items computed again.
 #include "base/text.h"
 #include "cli/commands.h"
+#include "recipe/recipe_file.h"
 #include "records/record_log.h"
 #include "support.h"
 
@@ -242,6 +243,45 @@ private slots:
         }
         const std::string table = *base::readFile(after.filePath("t.csv").toStdString());
         QVERIFY(table.back() == '\n' && lines(table) - 1 >= saved);
+    }
+    // SIGHUP reads the recipe again: the next items are under it, none is lost; one that is broken leaves the line as it
+    // is.
+    void aSignalReadsTheRecipeAgain()
+    {
+        QTemporaryDir folder;
+        for (int i = 0; i < 60; ++i)
+            QVERIFY(QFile::link(m_dir.filePath("plate-001.png"),
+                                folder.filePath(QString("%1.png").arg(i, 3, 10, QLatin1Char('0')))));
+        const std::string recipe = at("again.dikkat"), log = at("again.sqlite");
+        auto r = *recipe::load(m_recipe);
+        r.revision = 1;
+        QVERIFY(recipe::save(r, recipe).has_value());
+        QProcess child;
+        child.start(QCoreApplication::applicationFilePath(),
+                    {"--call", "run", QString::fromStdString(recipe), "--source", "folder:" + folder.path(), "--pause",
+                     "50", "--log", QString::fromStdString(log)});
+        QByteArray shown;
+        const auto until = [&](int lines) {
+            while (shown.count('\n') < lines) {
+                if (!child.waitForReadyRead(30000)) return false;
+                shown += child.readAllStandardOutput();
+            }
+            return true;
+        };
+        QVERIFY(until(10));
+        r.revision = 2;
+        QVERIFY(recipe::save(r, recipe).has_value());
+        ::kill(pid_t(child.processId()), SIGHUP);
+        QVERIFY(until(25));
+        QVERIFY(base::realFiles().write(recipe, "no recipe"));
+        ::kill(pid_t(child.processId()), SIGHUP);
+        QVERIFY(child.waitForFinished(60000));
+        QVERIFY(child.readAllStandardError().contains("read again: revision 2"));
+        const auto opened = records::RecordLog::open(QString::fromStdString(log));
+        const auto rows = *(*opened)->items({});
+        QCOMPARE(rows.size(), std::size_t(60));
+        for (std::size_t i = 1; i < rows.size(); ++i) QVERIFY(rows[i - 1].revision >= rows[i].revision); // newest first
+        QVERIFY(rows.front().revision == 2 && rows.back().revision == 1);
     }
     // SIGTERM ends the line with everything on disk, exit code as ever; an interrupted `inspect` says that it is not
     // complete.

@@ -10,6 +10,7 @@
 #include "desktop/hints.h"
 #include "desktop/main_window.h"
 #include "desktop/objects_view.h"
+#include "desktop/outputs_dialog.h"
 #include "desktop/person.h"
 #include "desktop/proposals_dialog.h"
 #include "desktop/recipe_dialog.h"
@@ -24,6 +25,7 @@
 #include <QDir>
 #include <QElapsedTimer>
 #include <QLineEdit>
+#include <QListWidget>
 #include <QPushButton>
 #include <QSettings>
 #include <QSpinBox>
@@ -162,6 +164,7 @@ private:
     void repeat();
     void rest();
     void guide();
+    void outputs();
     void kinds()
     {
         for (const gestures::Making& m : gestures::makings())
@@ -191,13 +194,9 @@ const std::vector<Studio::Scene>& Studio::scenes()
         {"draft", true, &Studio::draft},
         {"find", true, &Studio::find},
         {"fit", true, &Studio::fit},
-        {"run", true, &Studio::run},
-        {"records", true, &Studio::records},
-        {"release", true, &Studio::released},
         {"dark", true, &Studio::dark},
         {"small-plates", true, &Studio::smallPlates},
         {"tuning-ring", true, &Studio::tuningRing},
-        {"run-items", false, &Studio::runItems},
         {"list", true, &Studio::list},
         {"wide", false, &Studio::wide},
         {"doubts", true, &Studio::doubts},
@@ -208,7 +207,12 @@ const std::vector<Studio::Scene>& Studio::scenes()
         {"repeat", true, &Studio::repeat},
         {"rest", false, &Studio::rest},
         {"guide", false, &Studio::guide},
+        {"outputs", false, &Studio::outputs},
         {"kinds", false, &Studio::kinds},
+        {"run", true, &Studio::run},
+        {"records", true, &Studio::records},
+        {"release", true, &Studio::released},
+        {"run-items", false, &Studio::runItems},
     };
     return all;
 }
@@ -568,6 +572,25 @@ void Studio::guide()
     look("width", 5);
     page().grid()->setFocus();
     shoot("small-folded");
+}
+
+// A Modbus table with what stands there, and a text with what would be sent.
+void Studio::outputs()
+{
+    open("reed-plate");
+    s.change(QStringLiteral("outputs"), [](recipe::Recipe& r) {
+        recipe::Outlet table, text;
+        table.kind = recipe::Outlet::Kind::Registers, table.name = "Cell controller", table.registers.handshake = true;
+        text.name = "Printer", text.text.pattern = "{number} {verdict} {Width:.3f} {Hole pitch:.3f|none}\\r\\n";
+        r.outlets = {table, text};
+    });
+    look("width", 5);
+    OutputsDialog d(s, &m_window);
+    d.show();
+    shootDialog(d, "outputs-modbus");
+    d.findChild<QListWidget*>(QStringLiteral("outputs"))->setCurrentRow(1);
+    shootDialog(d, "outputs-text");
+    s.undo();
 }
 
 void Studio::act(const gestures::Hand& hand)

@@ -30,13 +30,14 @@ const char* kUsage =
     "       dikkat-cli check RECIPE [--json FILE|-]                  (all that is wrong with it, without a picture)\n"
     "       dikkat-cli inspect RECIPE PICTURE... [--json FILE|-] [--csv FILE] [--log FILE] [--annotate DIR] [--jobs "
     "N]\n"
-    "       dikkat-cli run RECIPE --source folder:DIR|list:FILE|demo:SET [--log FILE] [--csv FILE] [--keep "
+    "       dikkat-cli run RECIPE --source camera:ID|folder:DIR|list:FILE|demo:SET [--log FILE] [--csv FILE] [--keep "
     "rejects|all|none[,DIR]]\n"
     "                      [--items N | --seconds N] [--pause MS] [--batch NAME] [--station NAME] [--by NAME] [--jobs "
     "N]\n"
     "                      [--outputs on|off] [--trigger] [--recipes FILE,…]\n"
     "                      (the line without a window; SIGTERM and SIGINT end it with everything on disk; --trigger: a "
     "picture each time a controller asks)\n"
+    "       dikkat-cli cameras                                       (those that answer)\n"
     "       dikkat-cli registers RECIPE [--output NAME] [--markdown] (the addresses of its Modbus output, as CSV)\n"
     "       dikkat-cli replay LOG ITEM... [--json FILE|-]            (logged items computed again: the same?)\n"
     "       dikkat-cli review RECIPE [--json FILE|-] [--jobs N]      (what is doubtful about it, by its own trials)\n"
@@ -146,6 +147,7 @@ int command(const std::vector<std::string>& arguments, std::ostream& out, std::o
     if (what == "unpack") return c.packing(false);
     if (what == "inspect") return inspectPictures(arguments, out, err);
     if (what == "run") return runLine(arguments, out, err);
+    if (what == "cameras") return listCameras(arguments, out, err);
     if (what == "registers") return listRegisters(arguments, out, err);
     if (what == "replay") return replay(arguments, out, err);
     if (what == "check") return check(arguments, out, err);

@@ -2,6 +2,7 @@
 
 #include "base/files.h"
 #include "base/text.h"
+#include "camera/camera_source.h"
 #include "cli/arguments.h"
 #include "cli/checked_recipe.h"
 #include "cli/demo_sets.h"
@@ -14,6 +15,7 @@
 #include "station/station.h"
 
 #include <QTemporaryDir>
+#include <array>
 #include <atomic>
 #include <csignal>
 #include <filesystem>
@@ -25,27 +27,38 @@ using namespace std::chrono_literals;
 
 namespace
 {
-// While it lives, SIGTERM and SIGINT only ask for an end.
+// While it lives, SIGTERM and SIGINT only ask for an end, and SIGHUP for the recipe to be read again.
 class Interruptible
 {
 public:
     Interruptible()
     {
         s_asked = 0;
-        for (const int s : {SIGTERM, SIGINT})
-            m_before[s == SIGINT] = std::signal(s, [](int number) { s_asked = number; });
+        s_again = 0;
+        for (std::size_t i = 0; i < kSignals.size(); ++i)
+            m_before[i] = std::signal(kSignals[i], [](int number) {
+                if (number == SIGHUP) s_again = number;
+                else s_asked = number;
+            });
     }
     ~Interruptible()
     {
-        for (const int s : {SIGTERM, SIGINT}) std::signal(s, m_before[s == SIGINT]);
+        for (std::size_t i = 0; i < kSignals.size(); ++i) std::signal(kSignals[i], m_before[i]);
     }
     Interruptible(const Interruptible&) = delete;
     Interruptible& operator=(const Interruptible&) = delete;
     bool asked() const { return s_asked != 0; }
+    bool again() // once each time
+    {
+        const bool now = s_again != 0;
+        s_again = 0;
+        return now;
+    }
 
 private:
-    static inline volatile std::sig_atomic_t s_asked = 0;
-    void (*m_before[2])(int) = {};
+    static constexpr std::array kSignals{SIGTERM, SIGINT, SIGHUP};
+    static inline volatile std::sig_atomic_t s_asked = 0, s_again = 0;
+    void (*m_before[kSignals.size()])(int) = {};
 };
 
 // Ends after so many shots.
@@ -56,9 +69,13 @@ public:
     std::string name() const override { return m_source->name(); }
     std::optional<station::Shot> next(const image::Naming& naming) override
     {
-        return m_left-- > 0 ? m_source->next(naming) : std::nullopt;
+        if (m_left <= 0) return {};
+        auto shot = m_source->next(naming);
+        m_left -= !shot || !shot->nothing();
+        return shot;
     }
     bool live() const override { return m_source->live(); }
+    void prepare(const recipe::Recipe& recipe) override { m_source->prepare(recipe); }
 
 private:
     std::unique_ptr<PictureSource> m_source;
@@ -265,11 +282,16 @@ base::Result<std::unique_ptr<station::PictureSource>> sourceOf(const std::string
 {
     const auto colon = text.find(':');
     const std::string kind = text.substr(0, colon), what = colon == std::string::npos ? "" : text.substr(colon + 1);
+    if (kind == "camera") {
+        auto camera = camera::CameraSource::open(what);
+        if (!camera) return base::passOn(camera.error());
+        return std::unique_ptr<station::PictureSource>(std::move(*camera));
+    }
     if (!what.empty() && kind == "folder") return station::ListSource::folder(what, false);
     if (!what.empty() && kind == "list") return station::ListSource::list(what, false);
     if (!what.empty() && kind == "demo") return demoSource(what);
     return base::fail(base::ErrorCode::InvalidArgument,
-                      "--source = " + text + " is not one of: folder:DIR, list:FILE, demo:SET");
+                      "--source = " + text + " is not one of: camera:ID, folder:DIR, list:FILE, demo:SET");
 }
 // "rejects", "all,DIR", "none"; without a folder "pictures" beside the log.
 base::Status setKeep(station::Line& line, const Arguments& a)
@@ -320,6 +342,17 @@ base::Result<std::vector<station::LinePtr>> linesOf(const Arguments& a, const st
 }
 } // namespace
 
+int listCameras(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
+{
+    const auto a = Arguments::read(arguments, {}, {});
+    if (!a) return badInput(err, a.error());
+    const auto there = camera::cameras();
+    for (const camera::Found& f : there)
+        out << f.id << "  " << f.vendor << " " << f.model << "  " << f.serial << "  " << f.address << "\n";
+    if (there.empty()) err << "dikkat-cli: no camera answers\n";
+    return out ? kDone : kBadInput;
+}
+
 int listRegisters(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
 {
     const auto bad = [&](const base::Error& e) { return badInput(err, e); };
@@ -348,7 +381,7 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
     if (!a) return bad(a.error());
     if (a->words.size() != 1 || a->option("--source").empty())
         return bad({base::ErrorCode::InvalidArgument,
-                    "run takes a recipe and --source folder:DIR, list:FILE or demo:SET", ""});
+                    "run takes a recipe and --source camera:ID, folder:DIR, list:FILE or demo:SET", ""});
     const auto jobs = a->number("--jobs", 0, 0, 1024), items = a->number("--items", 0, 1, 1'000'000'000),
                pause = a->number("--pause", 0, 0, 3'600'000);
     const auto seconds = a->real("--seconds", 0, 0.01, 1e7);
@@ -399,9 +432,21 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
     if (told == "on")
         for (auto& one : control::outputsOf((*line)->release->recipe(), commands)) outputs.push_back(std::move(one));
     station::Station::Counts counts;
-    const Interruptible interrupt;
+    Interruptible interrupt;
     {
         station::Station station(sinksOf(*a), std::move(outputs), listener, {int(*jobs), 1});
+        // Another recipe is valid from the next item; one that cannot be leaves the line as it is, and says so.
+        const auto readAgain = [&] {
+            auto next = soundRecipe(a->words[0], err, a->option("--variant"));
+            if (!next) return;
+            if (auto ok = control::checkOutlets(*next); !ok) return tally.trouble(ok.error().text());
+            auto made = lineOf(std::move(*next), *a);
+            if (!made) return tally.trouble(made.error().text());
+            (*made)->keep = (*line)->keep, (*made)->pictures = (*line)->pictures;
+            (*choices)[0] = *made;
+            station.setLine(*made);
+            err << "dikkat-cli: the recipe was read again: revision " << (*made)->release->revision << std::endl;
+        };
         station.setLine(*line);
         station.setSource(std::move(*source));
         station.setPause(int(*pause));
@@ -412,13 +457,17 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
         };
         if (triggered) {
             // One picture each time it is asked for, until enough were taken.
-            while (!over() && !(*items > 0 && station.counts().logged >= std::uint64_t(*items)))
+            while (!over() && !(*items > 0 && station.counts().logged >= std::uint64_t(*items))) {
+                if (interrupt.again()) readAgain();
                 std::this_thread::sleep_for(20ms);
+            }
             station.settle();
         } else {
             station.start();
-            while (!station.settle(20ms))
+            while (!station.settle(20ms)) {
+                if (interrupt.again()) readAgain();
                 if (over()) station.stop();
+            }
         }
         standing = nullptr;
         counts = station.counts();

@@ -15,7 +15,7 @@ struct mosquitto;
 namespace control
 {
 
-// What is sent of one item: docs/controllers.md.
+// What is sent of one item: docs/guide/controllers.md.
 std::string itemMessage(const station::Logged& logged, std::size_t item);
 
 class MqttOutput : public station::Output

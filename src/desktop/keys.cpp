@@ -41,6 +41,8 @@ const std::vector<Key>& keyTable()
          "Searches a setting of the chosen step for the widest margin between good and bad trials."},
         {"repeatability", "Repeatability…", "", "setup",
          "How well values repeat: takes of one part, noisy copies, or a study of parts and persons."},
+        {"outputs", "Outputs…", "Ctrl+Shift+O", "setup",
+         "Who is told of every item: text, MQTT, a Modbus table; tried with the item in view."},
         {"recipeSettings", "Recipe settings…", "Ctrl+,", "setup",
          "Units, general tolerance, guard band, item rule, words and totals."},
         {"review", "Review", "Shift+F3", "setup",

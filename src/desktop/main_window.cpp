@@ -9,6 +9,7 @@
 #include "desktop/help_dialog.h"
 #include "desktop/hints.h"
 #include "desktop/keys.h"
+#include "desktop/outputs_dialog.h"
 #include "desktop/param_form.h"
 #include "desktop/proposals_dialog.h"
 #include "desktop/recipe_dialog.h"
@@ -311,6 +312,7 @@ void MainWindow::makeActions()
         if (m_findings.empty()) return say(tr("Nothing doubtful was found"));
         goToDoubt((m_doubt + 1) % int(m_findings.size()));
     }));
+    edit->addAction(add("outputs", [this] { OutputsDialog(m_session, this).exec(); }));
     edit->addAction(add("recipeSettings", [this] { RecipeDialog(m_session, this).exec(); }));
 
     QMenu* view = m_menus->addMenu(tr("&View"));

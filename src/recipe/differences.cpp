@@ -67,6 +67,7 @@ json bareSettings(const Recipe& r)
     Recipe bare = bareOf(r);
     bare.steps.clear();
     bare.outlets.clear();
+    bare.camera = {};
     bare.calibration = {};
     bare.name.clear();
     return toJson(bare, "");
@@ -100,6 +101,7 @@ std::vector<std::string> differences(const Recipe& before, const Recipe& now)
     a.calibration = before.calibration;
     b.calibration = now.calibration;
     if (toJson(a, "") != toJson(b, "")) out.push_back("another calibration");
+    if (!(before.camera == now.camera)) out.push_back("other settings of the camera");
     for (const Outlet& o : now.outlets) {
         const auto was = std::find_if(before.outlets.begin(), before.outlets.end(),
                                       [&](const Outlet& x) { return x.name == o.name; });

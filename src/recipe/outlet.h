@@ -20,7 +20,7 @@ struct TextOutlet {
     std::string pattern = "{number} {verdict}\\r\\n";
     friend bool operator==(const TextOutlet&, const TextOutlet&) = default;
 };
-// One JSON message for each item, as docs/controllers.md says.
+// One JSON message for each item, as docs/guide/controllers.md says.
 struct BrokerOutlet {
     std::string host = "127.0.0.1";
     int port = 1883;

@@ -2,6 +2,7 @@
 #pragma once
 #include "geometry/calibration.h"
 #include "image/capture_files.h"
+#include "recipe/camera.h"
 #include "recipe/outlet.h"
 #include "recipe/step_kind.h"
 
@@ -68,6 +69,7 @@ struct Recipe {
     std::string acceptWord = "ACCEPT", rejectWord = "REJECT";
     std::vector<Total> totals;
     std::vector<Outlet> outlets; // who is told of every item
+    CameraSettings camera;       // what it wants of the camera
     image::Naming pictures;      // of a capture; empty: one, whatever its file's name
     Asset reference;
     Asset empty; // the picture without a part, for uneven light; may be missing

@@ -150,6 +150,7 @@ json toJson(const Recipe& r, const std::string& folder)
         if (t.unit != base::Unit::None) one["unit"] = base::symbol(t.unit);
         j["totals"].push_back(one);
     }
+    if (r.camera.any()) j["camera"] = cameraToJson(r.camera);
     for (const Outlet& o : r.outlets) j["outputs"].push_back(outletToJson(o));
     if (!r.pictures.empty()) j["pictures"] = namingToJson(r.pictures);
     for (const auto& [name, member] : Recipe::assets()) {
@@ -802,6 +803,7 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     o.text("when_not_saved", unsaved);
     const json* totals = o.field("totals");
     const json* outputs = o.field("outputs");
+    const json* camera = o.field("camera");
     const json *pictures = nullptr, *assets = nullptr, *reference = nullptr, *empty = nullptr;
     if (version == 1) reference = o.field("reference"), empty = o.field("empty_picture");
     else pictures = o.field("pictures"), assets = o.field("assets");
@@ -834,6 +836,11 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     r.stopUnsaved = unsaved == "stop";
     if (r.acceptWord.empty() || r.rejectWord.empty() || r.acceptWord == r.rejectWord)
         return fail(ErrorCode::InvalidArgument, "accept_word and reject_word must be two different words");
+    if (camera) {
+        auto c = cameraFromJson(*camera, "camera");
+        if (!c) return base::passOn(c.error());
+        r.camera = std::move(*c);
+    }
     if (outputs)
         if (auto ok = readOutlets(*outputs, r); !ok) return base::passOn(ok.error());
     if (totals)

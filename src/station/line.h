@@ -27,6 +27,8 @@ struct Shot {
     std::shared_ptr<const image::Capture> ready;
     std::vector<image::FileBytes> files;
     std::optional<base::Error> error;
+    // Nothing came in time; the source is asked again as long as the line wants something.
+    bool nothing() const { return !ready && files.empty() && !error; }
 };
 struct Taken {
     std::uint64_t number = 0; // from 1 in the order of the triggers

@@ -1,7 +1,8 @@
 // source.h - where items come from while running. Every source behaves alike.
 //
 // Output  next() gives a shot, or nothing when there is no more. A picture that cannot be read is a shot with its
-//         error: the next one follows.
+//         error: the next one follows. A source that waits for the world gives an empty shot at least twice a second,
+//         so that the line can stop.
 // Threads called on the line's acquiring thread only.
 #pragma once
 #include "station/line.h"
@@ -19,6 +20,8 @@ public:
     virtual std::string name() const = 0;
     // `naming`: of the recipe on the line; which files are one capture.
     virtual std::optional<Shot> next(const image::Naming& naming) = 0;
+    // Before a shot is asked for: the recipe it is taken for. A camera applies what that wants, once each.
+    virtual void prepare(const recipe::Recipe&) {}
     // True: it goes at its own pace, and what nobody takes in time is lost (and counted). False: it waits.
     virtual bool live() const { return false; }
 };

@@ -167,7 +167,19 @@ void Station::acquire()
 
 void Station::takeShot(const LinePtr& line, PictureSource& source)
 {
+    const bool ran = running();
+    source.prepare(line->release->recipe());
     auto shot = source.next(line->release->recipe().pictures);
+    const auto wanted = [&] {
+        const std::lock_guard lock(m_mutex);
+        return !m_quit && (m_running || !ran) && m_line == line;
+    };
+    while (shot && shot->nothing() && wanted()) shot = source.next(line->release->recipe().pictures);
+    if (shot && shot->nothing()) { // asked for in vain; with another recipe it is asked again
+        const std::lock_guard lock(m_mutex);
+        if (!ran && !m_quit) ++m_wanted;
+        return;
+    }
     if (!shot) {
         setRunning(false);
         if (m_listener.ended) m_listener.ended(source.name());

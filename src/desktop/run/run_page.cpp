@@ -1,5 +1,8 @@
 #include "desktop/run/run_page.h"
 
+#include "camera/camera_source.h"
+#include "control/outlets.h"
+#include "desktop/latest_job.h"
 #include "recipe/differences.h"
 #include "recipe/history.h"
 #include "recipe/recipe_file.h"
@@ -10,6 +13,7 @@
 #include <QDateTime>
 #include <QFileDialog>
 #include <QFileInfo>
+#include <QInputDialog>
 #include <QKeyEvent>
 #include <QLineEdit>
 #include <QSettings>
@@ -121,6 +125,7 @@ QWidget* RunPage::makeFeed()
     m_source->addItem(tr("Simulated station: reed plates"));
     m_source->addItem(tr("The trials, one after another"));
     m_source->addItem(tr("A folder of pictures…"));
+    m_source->addItem(tr("A camera…"));
     m_source->setToolTip(tr("Where the pictures of the items come from."));
     m_keep = new QComboBox(feed);
     m_keep->setObjectName(QStringLiteral("keepPictures"));
@@ -201,6 +206,7 @@ base::Status RunPage::release(const QString& by)
     if (recipe.steps.empty())
         return base::fail(base::ErrorCode::InvalidArgument, "the recipe has no steps: nothing can be released");
     if (const auto wrong = recipe::unsound(recipe); !wrong.empty()) return base::passOn(wrong.front());
+    if (auto ok = control::checkOutlets(recipe); !ok) return ok;
     if (m_released && m_released->identity != recipe::identity(recipe) && recipe.revision <= m_released->revision &&
         recipe.name == m_released->recipe().name)
         recipe.revision = m_released->revision + 1; // what runs is never two things under one number
@@ -219,6 +225,15 @@ base::Status RunPage::release(const QString& by)
     auto log = records::RecordLog::open(m_log);
     const base::Status written =
         log ? (*log)->append(**made, m_released ? m_released->identity : std::string()) : base::passOn(log.error());
+    // Those who are told change with the recipe; what waits for the others is told first.
+    if (!m_released || m_released->recipe().outlets != (*made)->recipe().outlets) {
+        control::ModbusOutput::Commands commands;
+        commands.trigger = [line = &m_bridge.line()] { line->takeOne(); };
+        (void)awake([&] {
+            m_bridge.line().setOutputs(control::outputsOf((*made)->recipe(), commands));
+            return true;
+        });
+    }
     m_released = *made;
     putOnLine();
     showReleased();
@@ -263,6 +278,33 @@ void RunPage::showReleased()
                              by));
 }
 
+// The one that answers, or one of several; the network is asked aside.
+bool RunPage::chooseCamera()
+{
+    const auto there = awake([] { return camera::cameras(); });
+    if (there.empty()) {
+        m_trouble->setText(tr("No camera answers"));
+        return false;
+    }
+    std::string id = there.front().id;
+    if (there.size() > 1) {
+        QStringList names;
+        for (const camera::Found& f : there) names << q(f.id);
+        bool ok = false;
+        const QString chosen =
+            QInputDialog::getItem(this, tr("Camera"), tr("Pictures come from"), names, 0, false, &ok);
+        if (!ok) return false;
+        id = chosen.toStdString();
+    }
+    auto source = awake([&] { return camera::CameraSource::open(id); });
+    if (!source) {
+        m_trouble->setText(q(source.error().text()));
+        return false;
+    }
+    m_bridge.line().setSource(std::move(*source));
+    return true;
+}
+
 bool RunPage::chooseSource()
 {
     if (m_sourceIndex == m_source->currentIndex()) return true;
@@ -277,6 +319,8 @@ bool RunPage::chooseSource()
             return false;
         }
         m_bridge.line().setSource(std::make_shared<station::ListSource>("trials", std::move(pictures), true));
+    } else if (wanted == 3) {
+        if (!chooseCamera()) return false;
     } else {
         const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder of pictures"), m_folder,
                                                                  QFileDialog::DontUseNativeDialog);

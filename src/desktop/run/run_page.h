@@ -56,6 +56,7 @@ private:
     void putOnLine();
     bool ready();
     bool chooseSource();
+    bool chooseCamera();
     void rebuildRows();
     void pin(int column);
     void showPinned();

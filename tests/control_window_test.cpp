@@ -1,0 +1,210 @@
+// Outputs written down, tried and put on the line through the real window; the peer is a socket of our own.
+#include "control/modbus_output.h"
+#include "desktop/outputs_dialog.h"
+#include "records/record_log.h"
+#include "window_support.h"
+
+#include <QComboBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QMenu>
+#include <QPlainTextEdit>
+#include <QProcess>
+#include <QPushButton>
+#include <QSpinBox>
+#include <QTableWidget>
+#include <QTcpServer>
+#include <QTcpSocket>
+
+using namespace support;
+using namespace desktop;
+
+class ControlWindowTest : public QObject
+{
+    Q_OBJECT
+    OwnPlace m_place;
+    QTemporaryDir m_demo;
+    std::unique_ptr<MainWindow> m_window;
+
+    Session& session() { return m_window->session(); }
+    bool settled()
+    {
+        return waitFor([&] { return session().settled(); });
+    }
+    void openDialog()
+    {
+        QTest::keyClick(m_window->setupPage()->sheet(), Qt::Key_O, Qt::ControlModifier | Qt::ShiftModifier);
+    }
+    static void addBy(OutputsDialog& d, const char* kind)
+    {
+        auto* add = d.findChild<QPushButton*>(QStringLiteral("addOutput"));
+        for (QAction* a : add->menu()->actions())
+            if (a->objectName() == QLatin1String(kind)) a->trigger();
+    }
+    template <class W> static W* field(OutputsDialog& d, const char* name)
+    {
+        W* found = nullptr;
+        for (W* w : d.findChildren<W*>(QLatin1String(name)))
+            if (!w->isHidden() && w->parentWidget() && !w->parentWidget()->isHidden()) found = w;
+        return found;
+    }
+    static QByteArray readAll(QTcpSocket& socket, int lines)
+    {
+        QByteArray text;
+        do text += socket.readAll();
+        while (text.count('\n') < lines && (socket.bytesAvailable() || socket.waitForReadyRead(3000)));
+        return text;
+    }
+private slots:
+    void initTestCase()
+    {
+        writeDemo(m_demo, 4);
+        m_window = openWindow(m_place.path("data"));
+        QVERIFY(m_window->openRecipe(m_demo.filePath(QStringLiteral("reed-plate.dikkat"))));
+        QVERIFY(settled());
+        session().setTrial(0);
+        QVERIFY(settled());
+    }
+    void cleanupTestCase()
+    {
+        if (m_window) m_window->session().forgetRecovery();
+        m_window.reset();
+    }
+    void anOutputIsWrittenTriedAndTaken()
+    {
+        QTcpServer peer;
+        QVERIFY(peer.listen(QHostAddress::LocalHost));
+        giveKeys(m_window->setupPage()->sheet());
+        whenDialog<OutputsDialog>([&](OutputsDialog& d) {
+            addBy(d, "add_text");
+            auto* pattern = field<QLineEdit>(d, "pattern");
+            QVERIFY(pattern);
+            auto* state = d.findChild<QLabel*>(QStringLiteral("outputState"));
+            auto* preview = d.findChild<QPlainTextEdit*>(QStringLiteral("outputPreview"));
+            // While it is typed: what is wrong, at which character; then what would be sent.
+            pattern->setText(QStringLiteral("{Widht}"));
+            QVERIFY2(state->text().contains(QStringLiteral("character 2")), qPrintable(state->text()));
+            pattern->setText(QStringLiteral("{verdict} {Width:.2f}\\r\\n"));
+            const auto* width = session().currentItem()->check("width", "distance");
+            QVERIFY(width);
+            const QString line = QStringLiteral("accept %1").arg(width->values[0], 0, 'f', 2);
+            QVERIFY2(preview->toPlainText().startsWith(line), qPrintable(preview->toPlainText()));
+            field<QSpinBox>(d, "port")->setValue(peer.serverPort());
+            QTest::mouseClick(d.findChild<QPushButton*>(QStringLiteral("sendItem")), Qt::LeftButton);
+            QTRY_COMPARE(state->text(), QStringLiteral("Sent."));
+            QTRY_VERIFY(peer.hasPendingConnections());
+            std::unique_ptr<QTcpSocket> socket(peer.nextPendingConnection());
+            QCOMPARE(readAll(*socket, 1).trimmed(), line.toUtf8());
+            d.accept();
+        });
+        openDialog();
+        QCOMPARE(session().recipe().outlets.size(), std::size_t(1));
+        QCOMPARE(session().undoText(), QStringLiteral("outputs"));
+        // Nobody there: said, and taken all the same.
+        whenDialog<OutputsDialog>([&](OutputsDialog& d) {
+            peer.close();
+            QTest::mouseClick(d.findChild<QPushButton*>(QStringLiteral("sendItem")), Qt::LeftButton);
+            QTRY_VERIFY_WITH_TIMEOUT(d.findChild<QLabel*>(QStringLiteral("outputState"))
+                                             ->text()
+                                             .contains(QStringLiteral("cannot connect")) ||
+                                         d.findChild<QLabel*>(QStringLiteral("outputState"))
+                                             ->text()
+                                             .contains(QStringLiteral("nobody answers")),
+                                     8000);
+            d.reject();
+        });
+        openDialog();
+    }
+    void theTableShowsWhatStandsThere()
+    {
+        giveKeys(m_window->setupPage()->sheet());
+        whenDialog<OutputsDialog>([&](OutputsDialog& d) {
+            addBy(d, "add_modbus");
+            auto* table = d.findChild<QTableWidget*>(QStringLiteral("registers"));
+            QVERIFY(table->isVisible() && table->rowCount() > 30);
+            const double width = session().currentItem()->check("width", "distance")->values[0];
+            bool seen = false, verdict = false;
+            for (int r = 0; r < table->rowCount(); ++r) {
+                const QString meaning = table->item(r, 3)->text(), now = table->item(r, 4)->text();
+                if (meaning.startsWith(QStringLiteral("Width ·")) &&
+                    table->item(r, 2)->text() == QStringLiteral("float32"))
+                    seen = std::abs(now.toDouble() - width) < 0.001;
+                if (meaning.startsWith(QStringLiteral("verdict ·"))) verdict = now == QStringLiteral("1");
+            }
+            QVERIFY(seen && verdict);
+            // Elements of lists have registers as many as are asked for.
+            const int before = table->rowCount();
+            field<QSpinBox>(d, "elements")->setValue(0);
+            QVERIFY(table->rowCount() < before);
+            d.reject(); // nothing of it is kept
+        });
+        openDialog();
+        QCOMPARE(session().recipe().outlets.size(), std::size_t(1));
+    }
+    void theLineTellsWhatWasReleased()
+    {
+        QTcpServer peer;
+        QVERIFY(peer.listen(QHostAddress::LocalHost, quint16(session().recipe().outlets[0].text.port)));
+        QVERIFY(m_window->runPage()->release(QStringLiteral("A. Person")).has_value());
+        m_window->showWorkspace(1);
+        for (int i = 0; i < 6; ++i) m_window->runPage()->takeOne();
+        QTRY_VERIFY_WITH_TIMEOUT(m_window->runPage()->itemCount() >= 6, 20000);
+        QTRY_VERIFY(peer.hasPendingConnections());
+        std::unique_ptr<QTcpSocket> socket(peer.nextPendingConnection());
+        const QList<QByteArray> lines = readAll(*socket, 6).trimmed().split('\n');
+        QCOMPARE(lines.size(), 6);
+        for (const QByteArray& line : lines) QVERIFY(line.startsWith("accept ") || line.startsWith("reject "));
+        // Without outputs nobody is told any more.
+        m_window->showWorkspace(0);
+        session().change("none", [](recipe::Recipe& r) { r.outlets.clear(); });
+        QVERIFY(m_window->runPage()->release(QStringLiteral("A. Person")).has_value());
+        m_window->runPage()->takeOne();
+        QTRY_VERIFY_WITH_TIMEOUT(m_window->runPage()->itemCount() >= 7, 20000);
+        QTest::qWait(300);
+        QVERIFY(socket->readAll().isEmpty());
+    }
+    // A simulated camera on the loopback is chosen as source, feeds an item, and goes away without harm.
+    void aCameraFeedsTheLine()
+    {
+        QProcess world;
+        world.start("arv-fake-gv-camera-0.8", {"-i", "127.0.0.1", "-s", "SIM2"});
+        QVERIFY2(world.waitForStarted(5000), "the camera simulator (aravis-tools) is needed");
+        session().change("camera", [](recipe::Recipe& r) { r.camera.trigger = "software"; });
+        QVERIFY(m_window->runPage()->release(QStringLiteral("A. Person")).has_value());
+        m_window->showWorkspace(1);
+        auto* source = m_window->findChild<QComboBox*>(QStringLiteral("source"));
+        source->setCurrentIndex(3);
+        const auto before = m_window->runPage()->itemCount();
+        m_window->runPage()->takeOne();
+        QTRY_VERIFY_WITH_TIMEOUT(m_window->runPage()->itemCount() == before + 1, 20000);
+        auto log = records::RecordLog::open(m_window->runPage()->logPath());
+        QVERIFY(log.has_value());
+        const auto items = (*log)->items({});
+        QVERIFY(items.has_value() && !items->empty());
+        QVERIFY2(items->front().picture.contains(QStringLiteral("SIM2")), qPrintable(items->front().picture));
+        QCOMPARE(items->front().verdict, QStringLiteral("reject")); // there is no plate
+        world.kill();
+        QVERIFY(world.waitForFinished(5000));
+        source->setCurrentIndex(0);
+        m_window->runPage()->takeOne();
+        QTRY_VERIFY_WITH_TIMEOUT(m_window->runPage()->itemCount() >= before + 2, 20000);
+        m_window->showWorkspace(0);
+    }
+    // An output that cannot be is no release.
+    void aPatternThatFitsNoStepIsNotReleased()
+    {
+        session().change("wrong", [](recipe::Recipe& r) {
+            recipe::Outlet o;
+            o.name = "Peer", o.text.pattern = "{Nobody}";
+            r.outlets = {o};
+        });
+        const auto refused = m_window->runPage()->release(QStringLiteral("A. Person"));
+        QVERIFY(!refused.has_value());
+        QVERIFY2(refused.error().text().find("Peer") != std::string::npos, refused.error().text().c_str());
+        session().undo();
+    }
+};
+
+QTEST_MAIN(ControlWindowTest)
+#include "control_window_test.moc"
