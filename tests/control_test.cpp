@@ -423,6 +423,33 @@ private slots:
         QCOMPARE(numbers.size(), std::size_t(150));
         for (int i = 0; i < 150; ++i) QCOMPARE(numbers[std::size_t(i)], i + 1);
     }
+    void aBrokerThatComesLaterIsFound()
+    {
+        const int port = freePort();
+        recipe::Recipe r = named(recipeOf());
+        MqttOutput out(brokerOutlet(port));
+        out.begin();
+        for (int i = 1; i <= 3; ++i) {
+            station::Logged l;
+            l.inspected.taken.number = std::uint64_t(i), l.inspected.taken.line = lineOf(r);
+            l.inspected.result = std::make_shared<const inspect::PictureResult>(support::resultOf(r));
+            const auto told = out.tell(l);
+            QVERIFY(!told.has_value() && told.error().text().find("yet") != std::string::npos);
+        }
+        QTest::qWait(1200);
+        auto server = broker(QString("listener %1 127.0.0.1\nallow_anonymous true\nuser root\n").arg(port));
+        QVERIFY(answers(port));
+        QTRY_COMPARE_WITH_TIMEOUT(out.waiting(), std::size_t(0), 10000);
+        out.end();
+        end(*server);
+        // And one that nobody ever answers ends at once.
+        MqttOutput alone(brokerOutlet(freePort()));
+        alone.begin();
+        QElapsedTimer since;
+        since.start();
+        alone.end();
+        QVERIFY(since.elapsed() < 2000);
+    }
     void theStateIsRetainedAndTheWillIsDone()
     {
         const int port = freePort();

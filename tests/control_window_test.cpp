@@ -34,6 +34,7 @@ class ControlWindowTest : public QObject
     }
     void openDialog()
     {
+        giveKeys(m_window->setupPage()->sheet());
         QTest::keyClick(m_window->setupPage()->sheet(), Qt::Key_O, Qt::ControlModifier | Qt::ShiftModifier);
     }
     static void addBy(OutputsDialog& d, const char* kind)
@@ -75,7 +76,6 @@ private slots:
     {
         QTcpServer peer;
         QVERIFY(peer.listen(QHostAddress::LocalHost));
-        giveKeys(m_window->setupPage()->sheet());
         whenDialog<OutputsDialog>([&](OutputsDialog& d) {
             addBy(d, "add_text");
             auto* pattern = field<QLineEdit>(d, "pattern");
@@ -118,7 +118,6 @@ private slots:
     }
     void theTableShowsWhatStandsThere()
     {
-        giveKeys(m_window->setupPage()->sheet());
         whenDialog<OutputsDialog>([&](OutputsDialog& d) {
             addBy(d, "add_modbus");
             auto* table = d.findChild<QTableWidget*>(QStringLiteral("registers"));

@@ -257,6 +257,50 @@ private slots:
             return t.first == "line" && t.second.find("says to stop") != std::string::npos;
         }));
     }
+    // A source that has nothing yet is asked again as long as somebody wants something, and lets the line stop.
+    void whatDoesNotComeIsWaitedForAndGivenUp()
+    {
+        class Late : public PictureSource
+        {
+        public:
+            std::atomic<bool> there{false};
+            std::atomic<int> asked{0}, prepared{0};
+            std::string name() const override { return "late"; }
+            void prepare(const recipe::Recipe&) override { ++prepared; }
+            std::optional<Shot> next(const image::Naming&) override
+            {
+                ++asked;
+                std::this_thread::sleep_for(5ms);
+                if (!there) return Shot{};
+                Shot shot;
+                shot.id = "late";
+                shot.ready = std::make_shared<const image::Capture>(support::captureOf(barPicture(false, 60)));
+                return shot;
+            }
+        };
+        const auto late = std::make_shared<Late>();
+        Heard heard;
+        Station station({}, {}, heard.listener(), {1, 1});
+        station.setLine(lineOf(recipeOf()));
+        station.setSource(late);
+        station.takeOne();
+        QVERIFY(!station.settle(100ms));
+        QVERIFY(late->asked > 3 && heard.items.empty() && station.counts().taken == 0);
+        late->there = true; // it comes, once
+        QVERIFY(station.settle(5s));
+        QCOMPARE(heard.items.size(), std::size_t(1));
+        late->there = false;
+        station.takeOne();
+        QVERIFY(!station.settle(100ms));
+        station.stop();
+        QVERIFY(station.settle(5s));
+        station.start();
+        QVERIFY(!station.settle(60ms));
+        station.stop();
+        QVERIFY(station.settle(5s));
+        QCOMPARE(heard.items.size(), std::size_t(1));
+        QVERIFY(late->prepared >= 3 && heard.ended == 0);
+    }
     void aLiveSourceLosesTheNewestAndCounts()
     {
         class Fast : public SimulatedSource

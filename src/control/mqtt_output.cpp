@@ -110,14 +110,20 @@ void MqttOutput::begin()
             code != MOSQ_ERR_SUCCESS)
             fault = b.authority + ": " + mosquitto_strerror(code);
     if (fault.empty()) {
-        // Starts to try; it goes on trying by itself.
-        const int code = mosquitto_connect_async(m_client, b.host.c_str(), b.port, 10);
-        if (code == MOSQ_ERR_SUCCESS || code == MOSQ_ERR_ERRNO) {
-            m_trouble = "no broker on " + b.host + ":" + std::to_string(b.port) + " yet";
-            mosquitto_loop_start(m_client);
-            return;
-        }
-        fault = mosquitto_strerror(code);
+        m_trouble = "no broker on " + b.host + ":" + std::to_string(b.port) + " yet";
+        // Once a broker was met the library comes back to it by itself; until then it is tried here.
+        m_seeking = std::jthread([this](std::stop_token stop) {
+            const recipe::BrokerOutlet& broker = m_outlet.broker;
+            while (!stop.stop_requested()) {
+                if (mosquitto_connect_async(m_client, broker.host.c_str(), broker.port, 10) == MOSQ_ERR_SUCCESS) {
+                    mosquitto_loop_start(m_client);
+                    return;
+                }
+                std::unique_lock lock(m_mutex);
+                m_retry.wait_for(lock, stop, std::chrono::seconds(1), [] { return false; });
+            }
+        });
+        return;
     }
     const std::lock_guard lock(m_mutex);
     m_trouble = fault;
@@ -189,6 +195,7 @@ void MqttOutput::end()
             mosquitto_publish(m_client, nullptr, state.c_str(), 7, "offline", 1, true);
         }
     }
+    m_seeking = {};
     mosquitto_disconnect(m_client);
     mosquitto_loop_stop(m_client, false);
     mosquitto_destroy(m_client);

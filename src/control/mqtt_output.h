@@ -9,6 +9,7 @@
 
 #include <condition_variable>
 #include <deque>
+#include <thread>
 
 struct mosquitto;
 
@@ -44,6 +45,8 @@ private:
     int m_underWay = 0;                // its id; 0: none
     bool m_online = false;
     std::string m_trouble;
+    std::condition_variable_any m_retry;
+    std::jthread m_seeking; // until a broker was met for the first time; last: it uses the others
 };
 
 } // namespace control

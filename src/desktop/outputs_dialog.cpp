@@ -97,9 +97,14 @@ OutputsDialog::OutputsDialog(Session& session, QWidget* parent)
     m_table->setHorizontalHeaderLabels({tr("where"), tr("address"), tr("type"), tr("meaning"), tr("now")});
     m_table->horizontalHeader()->setSectionResizeMode(3, QHeaderView::Stretch);
     m_table->verticalHeader()->hide();
+    m_table->verticalHeader()->setDefaultSectionSize(24);
     m_table->setEditTriggers(QAbstractItemView::NoEditTriggers);
     m_right->addWidget(m_table, 1);
     m_right->addWidget(m_preview, 1);
+    m_names = new QLabel(this);
+    m_names->setWordWrap(true);
+    m_names->setFont(report::uiFont(12));
+    m_right->addWidget(m_names);
     auto* tries = new QHBoxLayout;
     m_send = new QPushButton(tr("Send this item"), this);
     m_send->setObjectName(QStringLiteral("sendItem"));
@@ -239,6 +244,14 @@ void OutputsDialog::showChosen()
     m_drop->setEnabled(o), m_send->setVisible(o && o->kind != Kind::Registers);
     m_table->setVisible(o && o->kind == Kind::Registers), m_export->setVisible(o && o->kind == Kind::Registers);
     m_preview->setVisible(!m_table->isVisibleTo(this));
+    m_names->setVisible(o && o->kind == Kind::Text);
+    QStringList names;
+    for (const char* known : {"verdict", "word", "number", "time", "batch", "item.x", "item.y", "item.angle"})
+        names << QLatin1String(known);
+    for (const recipe::Step& s : m_session.recipe().steps)
+        for (const recipe::Check& c : s.checks) names << q(c.name);
+    m_names->setText(tr("In braces, with a format after a colon and after a bar what stands for nothing: %1")
+                         .arg(names.join(QStringLiteral(" · "))));
     refresh();
 }
 
@@ -320,7 +333,7 @@ void OutputsDialog::refresh()
                                      meaning, q(control::valueText(r, values, o->registers))};
             for (int c = 0; c < 5; ++c) m_table->setItem(i, c, new QTableWidgetItem(cells[c]));
         }
-        m_table->resizeColumnToContents(0);
+        for (const int c : {0, 1, 2}) m_table->resizeColumnToContents(c);
         return;
     }
     if (o->kind == Kind::Text) {
@@ -328,7 +341,8 @@ void OutputsDialog::refresh()
         if (!message) return m_preview->setPlainText({}), m_state->setText(q(message.error().message));
         if (!logged) return m_preview->setPlainText(tr("no item in view yet"));
         QString line = q(message->of(*logged, item));
-        line.replace(QLatin1Char('\r'), QStringLiteral("␍")).replace(QLatin1Char('\n'), QStringLiteral("␊\n"));
+        // What is not seen is written as it is typed.
+        line.replace(QLatin1Char('\r'), QStringLiteral("\\r")).replace(QLatin1Char('\n'), QStringLiteral("\\n\n"));
         return m_preview->setPlainText(line);
     }
     m_preview->setPlainText(!logged ? tr("no item in view yet")

@@ -51,7 +51,7 @@ private:
     class QVBoxLayout* m_right;
     QTableWidget* m_table;
     QPlainTextEdit* m_preview;
-    QLabel* m_state;
+    QLabel *m_state, *m_names;
     QPushButton *m_send, *m_export, *m_drop;
     std::map<QString, QLineEdit*> m_texts;
     std::map<QString, QSpinBox*> m_numbers;

@@ -1,8 +1,8 @@
 // source.h - where items come from while running. Every source behaves alike.
 //
 // Output  next() gives a shot, or nothing when there is no more. A picture that cannot be read is a shot with its
-//         error: the next one follows. A source that waits for the world gives an empty shot at least twice a second,
-//         so that the line can stop.
+//         error: the next one follows. A source that waits for the world gives an empty shot every second or two, so
+//         that the line can stop.
 // Threads called on the line's acquiring thread only.
 #pragma once
 #include "station/line.h"

@@ -94,8 +94,22 @@ Station::Counts Station::counts() const
     for (const auto& t : *m_tellers) out.untold += t->lost();
     return out;
 }
-void Station::start() { setRunning(true); }
-void Station::stop() { setRunning(false); }
+void Station::start()
+{
+    {
+        const std::lock_guard lock(m_mutex);
+        m_givenUp = false;
+    }
+    setRunning(true);
+}
+void Station::stop()
+{
+    {
+        const std::lock_guard lock(m_mutex);
+        m_givenUp = true; // nobody waits any more for what does not come
+    }
+    setRunning(false);
+}
 void Station::setRunning(bool on)
 {
     {
@@ -109,6 +123,7 @@ void Station::setRunning(bool on)
 void Station::takeOne()
 {
     const std::lock_guard lock(m_mutex);
+    m_givenUp = false;
     ++m_wanted;
     m_wake.notify_all();
 }
@@ -172,12 +187,12 @@ void Station::takeShot(const LinePtr& line, PictureSource& source)
     auto shot = source.next(line->release->recipe().pictures);
     const auto wanted = [&] {
         const std::lock_guard lock(m_mutex);
-        return !m_quit && (m_running || !ran) && m_line == line;
+        return !m_quit && !m_givenUp && (m_running || !ran) && m_line == line;
     };
     while (shot && shot->nothing() && wanted()) shot = source.next(line->release->recipe().pictures);
     if (shot && shot->nothing()) { // asked for in vain; with another recipe it is asked again
         const std::lock_guard lock(m_mutex);
-        if (!ran && !m_quit) ++m_wanted;
+        if (!ran && !m_quit && !m_givenUp) ++m_wanted;
         return;
     }
     if (!shot) {

@@ -86,6 +86,7 @@ private:
     LinePtr m_line;
     std::shared_ptr<PictureSource> m_source;
     int m_pause = 0, m_wanted = 0;
+    bool m_givenUp = false; // stopped: a shot that is waited for is waited for no longer
     bool m_running = false, m_quit = false, m_taking = false, m_inspected = false; // m_inspected: nothing more comes
     std::map<std::uint64_t, Inspected> m_done;                                     // by number, until their turn
     // number whose turn it is to be logged
