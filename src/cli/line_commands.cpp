@@ -88,6 +88,12 @@ struct Tally {
     std::atomic<long long> items{0}, rejected{0}, unjudged{0};
     std::atomic<bool> fault{false};
     std::mutex mutex{};
+    // Somebody else's, who may be back in a moment: no fault of this run.
+    void say(const std::string& message)
+    {
+        const std::lock_guard lock(mutex);
+        err << "dikkat-cli: " << message << "\n";
+    }
     void trouble(const std::string& message)
     {
         const std::lock_guard lock(mutex);
@@ -414,7 +420,12 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
     Tally tally{err};
     station::Station::Listener listener;
     listener.logged = [&](const station::Logged& item) { tally.add(item.result()); };
-    listener.trouble = [&](const std::string&, const std::string& message) { tally.trouble(message); };
+    std::set<std::string> others;
+    for (const recipe::Outlet& o : (*line)->release->recipe().outlets) others.insert(o.name);
+    listener.trouble = [&](const std::string& what, const std::string& message) {
+        if (others.count(what)) tally.say(message);
+        else tally.trouble(message);
+    };
     std::vector<std::unique_ptr<station::Output>> outputs;
     outputs.push_back(std::make_unique<station::LampOutput>(out));
     // What a controller asks for reaches the line once it stands.
