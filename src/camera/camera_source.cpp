@@ -333,6 +333,14 @@ std::optional<station::Shot> CameraSource::next(const image::Naming&)
     if (software) arv_camera_software_trigger(m_device->camera, fault.out());
     // In parts, so that a camera that goes away is noticed.
     ArvBuffer* buffer = arv_stream_timeout_pop_buffer(m_device->stream, 400000);
+    // The part still lies there: what came incomplete on our own trigger is asked for again.
+    for (int again = 0; software && again < 3 && buffer && arv_buffer_get_status(buffer) != ARV_BUFFER_STATUS_SUCCESS;
+         ++again) {
+        ++m_incomplete;
+        arv_stream_push_buffer(m_device->stream, buffer);
+        arv_camera_software_trigger(m_device->camera, fault.out());
+        buffer = arv_stream_timeout_pop_buffer(m_device->stream, 400000);
+    }
     if (!buffer) {
         if (software && !m_device->lost)
             return trouble({ErrorCode::Io,
