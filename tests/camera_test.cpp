@@ -168,10 +168,10 @@ private slots:
         listener.logged = [&](const station::Logged& l) {
             const std::lock_guard lock(mutex);
             seen.emplace_back(l.inspected.taken.number, !l.result().error);
-            // On a busy machine packets are lost and triggers come late: that is said, and is no gap.
+            // On a busy machine packets are lost: such a picture is said to be incomplete, and is no gap.
             const std::string why = l.result().error.value_or("");
             if (why.empty()) ++pictures;
-            else ++(why.find("lost") != std::string::npos || why.find("not there") != std::string::npos ? gaps : late);
+            else ++(why.find("incomplete") == std::string::npos ? gaps : late);
         };
         std::vector<std::unique_ptr<station::Sink>> sinks;
         sinks.push_back(std::make_unique<station::RecordSink>(log));
@@ -190,7 +190,7 @@ private slots:
             QVERIFY(support::waitFor([&] { return pictures >= before + 500; }, 90000));
             station.stop();
             QVERIFY(station.settle(20s));
-            QVERIFY(gaps <= 3); // said, not repeated
+            QVERIFY(gaps <= 20); // said, and not with every trigger
         }
         const auto counts = source->counts();
         QVERIFY(counts.frames >= 1000);
