@@ -36,10 +36,8 @@ enum Word {
 };
 enum Holding { kShownItem, kWantedRecipe, kHoldings = 16 };
 
-int elementsOf(const recipe::Recipe& recipe, const recipe::Step& step, const recipe::Check& check,
-               const recipe::RegisterOutlet& outlet)
+int elementsOf(const recipe::Step& step, const recipe::Check& check, const recipe::RegisterOutlet& outlet)
 {
-    (void)recipe;
     const recipe::StepKind* kind = recipe::findKind(step.kind);
     const auto* spec = kind ? kind->output(check.output) : nullptr;
     return spec && spec->list ? outlet.elements : 0;
@@ -50,12 +48,11 @@ template <class Call> void eachCheck(const recipe::Recipe& recipe, const recipe:
     int address = kFirstValue, bit = kFirstCheckBit;
     for (const recipe::Step& s : recipe.steps)
         for (const recipe::Check& c : s.checks) {
-            const int elements = elementsOf(recipe, s, c, outlet);
+            const int elements = elementsOf(s, c, outlet);
             call(s, c, address, bit, elements);
             address += 2 + (elements ? 1 + 2 * elements : 0), bit += 2;
         }
 }
-std::string textOf(const char* text) { return text; }
 } // namespace
 
 const char* name(Area area)
@@ -103,7 +100,7 @@ std::vector<Register> registerTable(const recipe::Recipe& recipe, const recipe::
         t.push_back({Area::DiscreteInput, bits + 1, 1, "bit", c.name, "measured"});
         t.push_back({Area::InputRegister, address, 2, "float32", c.name,
                      (elements ? "of the list the element farthest from its nominal; " : "") +
-                         (unit.empty() ? textOf("") : unit + "; ") + "NaN: not measured"});
+                         (unit.empty() ? "" : unit + "; ") + "NaN: not measured"});
         if (!elements) return;
         t.push_back({Area::InputRegister, address + 2, 1, "uint16", c.name, "number of elements measured"});
         for (int e = 0; e < elements; ++e)
