@@ -5,11 +5,11 @@ set(RULES
   "recipe:base,image,geometry,recipe" "steps:base,image,geometry,vision,recipe,steps"
   "inspect:base,image,geometry,vision,recipe,inspect" "records:base,image,geometry,recipe,inspect,records"
   "report:base,image,geometry,recipe,inspect,records,report" "station:base,image,geometry,recipe,inspect,records,station"
-  "camera:base,image,recipe,station,camera"
+  "camera:base,image,recipe,station,camera" "people:base,recipe,people"
   "control:base,geometry,recipe,inspect,records,station,control"
   "cli:base,image,geometry,recipe,inspect,records,report,station,control,camera,cli,demo"
-  "desktop:base,image,geometry,recipe,inspect,records,report,station,control,camera,desktop")
-set(QT_FREE base image geometry vision recipe steps inspect)
+  "desktop:base,image,geometry,recipe,inspect,records,report,station,control,camera,people,desktop")
+set(QT_FREE base image geometry vision recipe steps inspect people)
 set(bad "")
 set(seen 0)
 foreach(rule ${RULES})

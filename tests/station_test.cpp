@@ -197,7 +197,7 @@ private slots:
         Heard heard;
         Station s(sinksTo(path("bad.sqlite"), path("bad.csv")), {}, heard.listener(), {2, 1});
         s.setLine(lineOf(recipeOf()));
-        s.setSource(*ListSource::folder(folder.path().toStdString(), false));
+        s.setSource(*ListSource::folder(folder.path().toStdString(), ListSource::End::Stop));
         s.start();
         s.settle();
         QVERIFY(s.counts().logged == 3 && s.counts().unreadable == 1);
@@ -211,11 +211,173 @@ private slots:
             said = said || (what == "camera" && message.find("2.png") != std::string::npos);
         QVERIFY(said);
     }
+    void folderIsPlayedBackAndForth()
+    {
+        QTemporaryDir folder;
+        const std::string png = *image::encodePng(barPicture());
+        for (const char* leaf : {"a.png", "b.png", "c.png"})
+            (void)base::realFiles().write(folder.filePath(QLatin1String(leaf)).toStdString(), png);
+        auto made = ListSource::folder(folder.path().toStdString(), ListSource::End::Stop);
+        auto* source = static_cast<ListSource*>(made->get());
+        const auto leafs = [&](int n) {
+            std::string all;
+            for (; n > 0; --n) {
+                const auto shot = source->next({});
+                all += shot ? fs::path(shot->id).filename().string() : std::string("none");
+            }
+            return all;
+        };
+        QCOMPARE(leafs(2), std::string("a.pngb.png"));
+        source->seek(0);
+        QCOMPARE(leafs(1), std::string("a.png"));
+        source->seek(2);
+        QCOMPARE(source->position(), std::size_t(2));
+        QCOMPARE(leafs(2), std::string("c.pngnone"));
+        source->setEnd(ListSource::End::Again);
+        QCOMPARE(leafs(2), std::string("a.pngb.png"));
+        source->seek(99);
+        QCOMPARE(leafs(1), std::string("a.png")); // begins anew
+    }
+    void newPicturesAreTakenWhenTheyAreWhole()
+    {
+        QTemporaryDir folder;
+        const std::string png = *image::encodePng(barPicture());
+        const auto put = [&](const char* leaf, const std::string& bytes) {
+            (void)base::realFiles().write(folder.filePath(QLatin1String(leaf)).toStdString(), bytes);
+        };
+        QVERIFY(!ListSource::folder(folder.path().toStdString(), ListSource::End::Stop));
+        Heard heard;
+        Station s(sinksTo(path("grows.sqlite"), {}), {}, heard.listener(), {1, 1});
+        s.setLine(lineOf(recipeOf()));
+        s.setSource(*ListSource::folder(folder.path().toStdString(), ListSource::End::Wait));
+        s.start();
+        put("1.png", png);
+        QTRY_COMPARE_WITH_TIMEOUT(s.counts().logged, std::uint64_t(1), 5000);
+        // Written in three goes with pauses longer than a picture stands still before it is taken.
+        for (const std::size_t part : {png.size() / 3, 2 * png.size() / 3}) {
+            put("2.png", png.substr(0, part));
+            QTest::qWait(700);
+        }
+        QCOMPARE(s.counts().logged, std::uint64_t(1));
+        put("2.png", png);
+        QTRY_COMPARE_WITH_TIMEOUT(s.counts().logged, std::uint64_t(2), 5000);
+        QTest::qWait(20); // another time stamp
+        put("1.png", png); // written anew: another item
+        QTRY_COMPARE_WITH_TIMEOUT(s.counts().logged, std::uint64_t(3), 5000);
+        QTest::qWait(700);
+        s.stop();
+        s.settle();
+        QCOMPARE(s.counts().logged, std::uint64_t(3));
+        QCOMPARE(s.counts().unreadable, std::uint64_t(0));
+    }
+    void captureOfTwoFilesWaitsForBoth()
+    {
+        QTemporaryDir folder;
+        const std::string png = *image::encodePng(barPicture());
+        const image::Naming naming{{"white", "{id}_w.png", {}}, {"red", "{id}_r.png", {}}};
+        auto made = ListSource::folder(folder.path().toStdString(), ListSource::End::Wait);
+        (void)base::realFiles().write(folder.filePath("7_w.png").toStdString(), png);
+        QVERIFY((*made)->next(naming)->nothing());
+        (void)base::realFiles().write(folder.filePath("7_r.png").toStdString(), png);
+        const auto shot = (*made)->next(naming);
+        QVERIFY(shot && shot->files.size() == 2 && !shot->error);
+        QVERIFY((*made)->next(naming)->nothing());
+    }
+    void conveyorIsWhatItIsAskedToBe()
+    {
+        for (const char* wrong : {"speed=-1", "speed", "speed=9999", "sped=3", "faults=2", "dropped=x", "seed=1.5e10"})
+            QVERIFY2(!Conveyor::parse(wrong), wrong);
+        QVERIFY(Conveyor::parse("")->perMinute == 0 && Conveyor::parse("speed=120,faults=0.1")->faults == 0.1);
+        std::vector<Passing> seen;
+        const auto run = [&](const std::string& words, int parts, const recipe::CameraSettings& camera = {}) {
+            seen.clear();
+            ConveyorSource source(*Conveyor::parse(words), [&](const Passing& p) {
+                seen.push_back(p);
+                return barPicture();
+            });
+            recipe::Recipe r;
+            r.camera = camera;
+            source.prepare(r);
+            std::vector<Shot> shots;
+            while (int(seen.size()) < parts && shots.size() < (camera.exposure ? 3U : 400U)) shots.push_back(*source.next({}));
+            return std::pair(shots, source.dropped());
+        };
+        run("faults=0.25", 400);
+        const auto faulty = std::count_if(seen.begin(), seen.end(), [](const Passing& p) { return p.faulty; });
+        QVERIFY2(faulty > 60 && faulty < 145, qPrintable(QString::number(faulty)));
+        const auto before = seen;
+        run("faults=0.25", 400);
+        for (std::size_t i = 0; i < 400; ++i) QCOMPARE(seen[i].faulty, before[i].faulty); // the same seed, the same parts
+        run("drift=0.1", 200);
+        QVERIFY(std::abs(seen[199].light - (1 - 0.1 * 0.199)) < 1e-9 && seen[0].light == 1);
+        recipe::CameraSettings camera;
+        camera.exposure = 1000, camera.gain = 20;
+        run("belt=500", 1, camera);
+        QVERIFY(std::abs(seen[0].light - 5) < 1e-9 && std::abs(seen[0].smearMm - 0.5) < 1e-9);
+        camera.exposure = 5;
+        const auto refused = run("", 1, camera).first;
+        QVERIFY(seen.empty() && refused[0].error && refused[0].error->message.find("20 .. 100000") != std::string::npos);
+        QVERIFY(refused[1].nothing()); // said once
+        // Parts come at their pace, a third of the triggers is lost.
+        QElapsedTimer clock;
+        clock.start();
+        const auto [shots, lost] = run("speed=6000,dropped=0.33", 60);
+        QVERIFY2(lost >= 15 && lost <= 55, qPrintable(QString::number(lost)));
+        QVERIFY(clock.elapsed() >= (60 + qint64(lost) - 1) * 10);
+        QCOMPARE(seen.back().number, 59 + int(lost));
+    }
+    void faultsBeginAndEndOnceAndStandInTheLog()
+    {
+        QTemporaryDir folder;
+        const std::string png = *image::encodePng(barPicture());
+        const char* leafs[] = {"1.png", "2.png", "3.png", "4.png"};
+        for (const char* leaf : leafs)
+            (void)base::realFiles().write(folder.filePath(QLatin1String(leaf)).toStdString(),
+                                          leaf[0] == '2' || leaf[0] == '3' ? std::string("no picture") : png);
+        Heard heard;
+        std::vector<std::string> over;
+        auto listener = heard.listener();
+        std::mutex mutex;
+        listener.over = [&](const std::string& what) {
+            const std::lock_guard lock(mutex);
+            over.push_back(what);
+        };
+        {
+            Station s(sinksTo(path("faults.sqlite"), {}), {}, listener, {1, 1});
+            s.setLine(lineOf(recipeOf()));
+            s.setSource(*ListSource::folder(folder.path().toStdString(), ListSource::End::Stop));
+            s.note({{}, "Ana", "batch", "B7", {}, {}, 0});
+            s.start();
+            s.settle();
+        }
+        QCOMPARE(over, std::vector<std::string>{"camera"});
+        const auto log = records::RecordLog::open(m_dir.filePath("faults.sqlite"));
+        const auto events = (*log)->events();
+        QVERIFY(events);
+        QStringList said;
+        for (const auto& e : *events) said << e.what + QLatin1Char(' ') + e.subject;
+        QCOMPARE(said, QStringList({"batch B7", "fault camera", "fault over camera"}));
+        QVERIFY(events->at(1).after.contains("2.png"));
+    }
+    void eventsThatCannotBeWrittenAreWrittenLater()
+    {
+        const QString place = m_dir.filePath("away");
+        Heard heard;
+        {
+            Station s(sinksTo((place + "/log.sqlite").toStdString(), {}), {}, heard.listener(), {1, 1});
+            for (int i = 0; i < 5; ++i) s.note({{}, "Ana", "batch", QString::number(i), {}, {}, 0});
+            QTest::qWait(300);
+            QVERIFY(QDir().mkpath(place));
+        }
+        const auto events = (*records::RecordLog::open(place + "/log.sqlite"))->events();
+        QCOMPARE(events->size(), std::size_t(5));
+        for (std::size_t i = 0; i < 5; ++i) QCOMPARE(events->at(i).subject, QString::number(i));
+    }
     void sourcesThatDoNotServeAreSaid()
     {
         QTemporaryDir empty;
-        const auto none = ListSource::folder(empty.path().toStdString(), false),
-                   gone = ListSource::folder("/no/such/folder", false);
+        const auto none = ListSource::folder(empty.path().toStdString(), ListSource::End::Stop),
+                   gone = ListSource::folder("/no/such/folder", ListSource::End::Stop);
         QVERIFY(!none && none.error().message.find("holds no picture") != std::string::npos);
         QVERIFY(!gone && gone.error().where == "/no/such/folder");
         const std::string list = path("list.txt");

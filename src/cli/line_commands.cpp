@@ -8,6 +8,7 @@
 #include "cli/demo_sets.h"
 #include "cli/json_results.h"
 #include "control/outlets.h"
+#include "demo/conveyor.h"
 #include "image/decode.h"
 #include "recipe/recipe_file.h"
 #include "records/csv.h"
@@ -284,8 +285,9 @@ base::Result<std::unique_ptr<station::PictureSource>> demoSource(const std::stri
     }
     return std::unique_ptr<station::PictureSource>(new station::MemorySource("demo " + set, std::move(pictures)));
 }
-base::Result<std::unique_ptr<station::PictureSource>> sourceOf(const std::string& text)
+base::Result<std::unique_ptr<station::PictureSource>> sourceOf(const Arguments& a)
 {
+    const std::string text = a.option("--source");
     const auto colon = text.find(':');
     const std::string kind = text.substr(0, colon), what = colon == std::string::npos ? "" : text.substr(colon + 1);
     if (kind == "camera") {
@@ -293,11 +295,23 @@ base::Result<std::unique_ptr<station::PictureSource>> sourceOf(const std::string
         if (!camera) return base::passOn(camera.error());
         return std::unique_ptr<station::PictureSource>(std::move(*camera));
     }
-    if (!what.empty() && kind == "folder") return station::ListSource::folder(what, false);
+    if (!what.empty() && kind == "folder")
+        return station::ListSource::folder(what, a.options.count("--follow")  ? station::ListSource::End::Wait
+                                                 : a.options.count("--again") ? station::ListSource::End::Again
+                                                                              : station::ListSource::End::Stop);
+    if (kind == "station") {
+        const auto conveyor = station::Conveyor::parse(what);
+        if (!conveyor) return base::passOn(conveyor.error());
+        return std::unique_ptr<station::PictureSource>(
+            new station::ConveyorSource(*conveyor, [](const station::Passing& p) {
+                return demo::passingPlate(demo::Field{}, p.seed, p.number, p.faulty, p.light, p.smearMm);
+            }));
+    }
     if (!what.empty() && kind == "list") return station::ListSource::list(what, false);
     if (!what.empty() && kind == "demo") return demoSource(what);
     return base::fail(base::ErrorCode::InvalidArgument,
-                      "--source = " + text + " is not one of: camera:ID, folder:DIR, list:FILE, demo:SET");
+                      "--source = " + text +
+                          " is not one of: camera:ID, folder:DIR, list:FILE, demo:SET, station:speed=…");
 }
 // "rejects", "all,DIR", "none"; without a folder "pictures" beside the log.
 base::Status setKeep(station::Line& line, const Arguments& a)
@@ -383,7 +397,7 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
     auto a = Arguments::read(arguments,
                              {"--source", "--log", "--csv", "--keep", "--items", "--seconds", "--pause", "--batch",
                               "--station", "--by", "--jobs", "--variant", "--outputs", "--recipes"},
-                             {"--trigger"});
+                             {"--trigger", "--follow", "--again"});
     if (!a) return bad(a.error());
     if (a->words.size() != 1 || a->option("--source").empty())
         return bad({base::ErrorCode::InvalidArgument,
@@ -398,7 +412,7 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
         return bad({base::ErrorCode::InvalidArgument, "--items and --seconds are not used together", ""});
     auto loaded = soundRecipe(a->words[0], err, a->option("--variant"));
     if (!loaded) return kBadInput;
-    auto source = sourceOf(a->option("--source"));
+    auto source = sourceOf(*a);
     if (!source) return bad(source.error());
     std::vector<std::string> inputs = filesOf(a->words[0], *loaded);
     if (const auto* list = dynamic_cast<const station::ListSource*>(source->get()))

@@ -1,5 +1,7 @@
 #include "control/message.h"
 
+#include "recipe/robot.h"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -14,7 +16,8 @@ namespace
 {
 constexpr std::array kOfItem{"verdict",      "word",        "sentence", "item",    "items",     "number",   "record",
                              "picture",      "time",        "batch",    "station", "recipe",    "revision", "failed",
-                             "first_failed", "last_failed", "item.x",   "item.y",  "item.angle"};
+                             "first_failed", "last_failed", "item.x",   "item.y",  "item.angle",
+                             "robot.x",      "robot.y",     "robot.angle"};
 base::Result<std::string> bad(std::size_t at, const std::string& what)
 {
     return base::fail(base::ErrorCode::InvalidArgument, what + " (character " + std::to_string(at + 1) + ")");
@@ -196,9 +199,15 @@ std::string Message::filled(const Part& p, const station::Logged& logged, const 
         if (p.name == "first_failed") return failed.empty() ? p.otherwise : number(failed.front(), 0);
         if (p.name == "last_failed") return failed.empty() ? p.otherwise : number(failed.back(), 0);
         if (!item->pose) return p.otherwise;
-        const double k = line.release->recipe().mmPerPixel() > 0 ? line.release->recipe().mmPerPixel() : 1;
-        if (p.name == "item.x") return number(item->pose->origin.x * k, 3);
-        if (p.name == "item.y") return number(item->pose->origin.y * k, 3);
+        if (p.name.rfind("robot.", 0) == 0) {
+            const auto map = recipe::robotMap(line.release->recipe());
+            if (!map) return p.otherwise;
+            const recipe::RobotPose at = recipe::robotPose(line.release->recipe(), *map, *item->pose);
+            return number(p.name == "robot.x" ? at.x : p.name == "robot.y" ? at.y : at.angle, 3);
+        }
+        const geometry::Point at = recipe::planeOf(line.release->recipe(), item->pose->origin);
+        if (p.name == "item.x") return number(at.x, 3);
+        if (p.name == "item.y") return number(at.y, 3);
         return number(geometry::degrees(geometry::wrapped(item->pose->angle)), 3);
     }
     if (!item) return p.otherwise;

@@ -1,10 +1,13 @@
 #include "control/modbus_output.h"
 
+#include "recipe/robot.h"
+
 #include <QModbusTcpServer>
 #include <QTcpSocket>
 #include <QTimer>
 #include <QUrl>
 #include <QVariant>
+#include <algorithm>
 #include <bit>
 #include <cmath>
 #include <condition_variable>
@@ -32,6 +35,7 @@ enum Word {
     kBeats,
     kRefusals,
     kRecipeFault,
+    kPlace = 20, // x, y and angle, two words apart
     kFirstValue = 100
 };
 enum Holding { kShownItem, kWantedRecipe, kHoldings = 16 };
@@ -42,6 +46,10 @@ int elementsOf(const recipe::Step& step, const recipe::Check& check, const recip
     const auto* spec = kind ? kind->output(check.output) : nullptr;
     return spec && spec->list ? outlet.elements : 0;
 }
+int wordsOf(const recipe::RegisterOutlet& outlet) // of a value
+{
+    return outlet.values == recipe::RegisterOutlet::Values::Int16 ? 1 : 2;
+}
 // The checks that have registers, in the recipe's order.
 template <class Call> void eachCheck(const recipe::Recipe& recipe, const recipe::RegisterOutlet& outlet, Call call)
 {
@@ -50,7 +58,7 @@ template <class Call> void eachCheck(const recipe::Recipe& recipe, const recipe:
         for (const recipe::Check& c : s.checks) {
             const int elements = elementsOf(s, c, outlet);
             call(s, c, address, bit, elements);
-            address += 2 + (elements ? 1 + 2 * elements : 0), bit += 2;
+            address += wordsOf(outlet) + (elements ? 1 + wordsOf(outlet) * elements : 0), bit += 2;
         }
 }
 } // namespace
@@ -93,20 +101,35 @@ std::vector<Register> registerTable(const recipe::Recipe& recipe, const recipe::
     word(kBeats, 1, "uint16", "beats", "counts on, twice a second");
     word(kRefusals, 1, "uint16", "refusals", "triggers that came while busy or not acknowledged");
     word(kRecipeFault, 1, "uint16", "recipe fault", "1: the recipe asked for last cannot be used");
+    const bool real = outlet.values == recipe::RegisterOutlet::Values::Float32;
+    const int words = wordsOf(outlet);
+    const std::string type = real ? "float32" : words == 1 ? "int16" : "int32",
+                      times = real ? "" : " × " + base::shortest(outlet.scale),
+                      none = real         ? "NaN"
+                             : words == 1 ? "-32768"
+                                          : "-2147483648";
+    if (const char* axes[] = {"place x", "place y", "place angle"}; true)
+        for (int i = 0; i < 3; ++i)
+            t.push_back({Area::InputRegister, kPlace + 2 * i, words, type, axes[i],
+                         (i == 2                        ? "°"
+                          : !recipe.robot.pairs.empty() ? "mm of the robot"
+                          : recipe.calibrated()         ? "mm"
+                                                        : "px") +
+                             times + "; " + none + ": no item"});
     eachCheck(recipe, outlet, [&](const recipe::Step& s, const recipe::Check& c, int address, int bits, int elements) {
         const auto* spec = recipe::findKind(s.kind)->output(c.output);
-        const std::string unit = spec ? base::symbol(recipe.unitOf(s, *spec)) : "";
+        const std::string unit = (spec ? base::symbol(recipe.unitOf(s, *spec)) : "") + times;
         t.push_back({Area::DiscreteInput, bits, 1, "bit", c.name, "fails"});
         t.push_back({Area::DiscreteInput, bits + 1, 1, "bit", c.name, "measured"});
-        t.push_back({Area::InputRegister, address, 2, "float32", c.name,
+        t.push_back({Area::InputRegister, address, words, type, c.name,
                      (elements ? "of the list the element farthest from its nominal; " : "") +
-                         (unit.empty() ? "" : unit + "; ") + "NaN: not measured"});
+                         (unit.empty() ? "" : unit + "; ") + none + ": not measured"});
         if (!elements) return;
-        t.push_back({Area::InputRegister, address + 2, 1, "uint16", c.name, "number of elements measured"});
+        t.push_back({Area::InputRegister, address + words, 1, "uint16", c.name, "number of elements measured"});
         for (int e = 0; e < elements; ++e)
-            t.push_back({Area::InputRegister, address + 3 + 2 * e, 2, "float32",
+            t.push_back({Area::InputRegister, address + words + 1 + words * e, words, type,
                          c.name + " [" + std::to_string(e + 1) + "]",
-                         unit + (unit.empty() ? "" : "; ") + "NaN: missing"});
+                         unit + (unit.empty() ? "" : "; ") + none + ": missing"});
     });
     t.push_back(
         {Area::HoldingRegister, kShownItem, 1, "uint16", "shown item", "write 1 .. items: its values stand here"});
@@ -150,7 +173,19 @@ public:
         word(at + (m_outlet.lowWordFirst ? 1 : 0), value >> 16);
         word(at + (m_outlet.lowWordFirst ? 0 : 1), value & 0xffff);
     }
-    void real(int at, double value) { two(at, std::bit_cast<std::uint32_t>(float(value))); }
+    void real(int at, double value)
+    {
+        using Values = recipe::RegisterOutlet::Values;
+        if (m_outlet.values == Values::Float32) return two(at, std::bit_cast<std::uint32_t>(float(value)));
+        const bool small = m_outlet.values == Values::Int16;
+        const double least = small ? -32768.0 : -2147483648.0;
+        // The least stands for what is not there, so that nothing measured is ever it.
+        const double whole = std::isnan(value)
+                                 ? least
+                                 : std::clamp(std::round(value * m_outlet.scale), least + 1, -least - 1);
+        if (small) word(at, std::uint16_t(std::int16_t(whole)));
+        else two(at, std::uint32_t(std::int32_t(whole)));
+    }
     void check(const inspect::CheckResult* c, int address, int bits, int elements)
     {
         const double nothing = std::nan("");
@@ -166,13 +201,14 @@ public:
         }
         real(address, value);
         if (!elements) return;
-        word(address + 2, c ? c->values.size() : 0);
+        const int words = wordsOf(m_outlet);
+        word(address + words, c ? c->values.size() : 0);
         for (int i = 0; i < elements; ++i) {
             double one = nothing;
             if (c && std::size_t(i) < c->elements.size()) {
                 if (const int at = c->elements[std::size_t(i)].value; at >= 0) one = c->values[std::size_t(at)];
             } else if (c && c->elements.empty() && std::size_t(i) < c->values.size()) one = c->values[std::size_t(i)];
-            real(address + 3 + 2 * i, one);
+            real(address + words + 1 + words * i, one);
         }
     }
 
@@ -200,6 +236,14 @@ RegisterValues valuesOf(const station::Logged& logged, std::size_t index, const 
     fill.bit(kUnjudged, verdict == 3), fill.bit(kUnreadable, verdict == 4);
     fill.word(kItems, r.items.size()), fill.word(kItem, there ? index + 1 : 0);
     fill.word(kRevision, std::size_t(logged.line().release->revision));
+    const recipe::Recipe& recipe = logged.line().release->recipe();
+    recipe::RobotPose at{std::nan(""), std::nan(""), std::nan("")};
+    if (item && item->pose) {
+        const geometry::Point plane = recipe::planeOf(recipe, item->pose->origin);
+        at = {plane.x, plane.y, geometry::degrees(geometry::wrapped(item->pose->angle))};
+        if (const auto map = recipe::robotMap(recipe)) at = recipe::robotPose(recipe, *map, *item->pose);
+    }
+    fill.real(kPlace, at.x), fill.real(kPlace + 2, at.y), fill.real(kPlace + 4, at.angle);
     std::vector<int> failed;
     if (item)
         for (const auto& c : item->checks)
@@ -207,7 +251,7 @@ RegisterValues valuesOf(const station::Logged& logged, std::size_t index, const 
     fill.word(kFailed, failed.size());
     fill.word(kFirstFailed, failed.empty() ? 0 : std::size_t(failed.front()));
     fill.word(kLastFailed, failed.empty() ? 0 : std::size_t(failed.back()));
-    eachCheck(logged.line().release->recipe(), outlet,
+    eachCheck(recipe, outlet,
               [&](const recipe::Step& s, const recipe::Check& c, int address, int bits, int elements) {
                   fill.check(item ? item->check(s.id, c.output) : nullptr, address, bits, elements);
               });
@@ -223,11 +267,13 @@ std::string valueText(const Register& entry, const RegisterValues& values, const
     if (entry.area != Area::InputRegister) return "";
     const auto first = values.words.find(entry.address), second = values.words.find(entry.address + 1);
     if (first == values.words.end()) return "";
+    if (entry.type == "int16") return std::to_string(std::int16_t(first->second));
     if (entry.words == 1) return std::to_string(first->second);
     if (second == values.words.end()) return "";
     const std::uint32_t high = outlet.lowWordFirst ? second->second : first->second,
                         low = outlet.lowWordFirst ? first->second : second->second, whole = high << 16 | low;
     if (entry.type == "uint32") return std::to_string(whole);
+    if (entry.type == "int32") return std::to_string(std::int32_t(whole));
     const float value = std::bit_cast<float>(whole);
     return std::isnan(value) ? "NaN" : base::toText(value, 4);
 }
@@ -266,7 +312,8 @@ public:
         const recipe::Recipe& r = logged->line().release->recipe();
         int bits = kFirstCheckBit, words = kFirstValue;
         eachCheck(r, m_outlet.registers, [&](const auto&, const auto&, int address, int at, int elements) {
-            bits = at + 2, words = address + 2 + (elements ? 1 + 2 * elements : 0);
+            const int w = wordsOf(m_outlet.registers);
+            bits = at + 2, words = address + w + (elements ? 1 + w * elements : 0);
         });
         layOut(bits, words);
         m_shown = std::move(logged);

@@ -1,5 +1,7 @@
 #include "control/mqtt_output.h"
 
+#include "recipe/robot.h"
+
 #include "base/files.h"
 
 #include <cmath>
@@ -50,6 +52,10 @@ std::string itemMessage(const station::Logged& logged, std::size_t at)
         j["pose"] = {{"x", number(item.pose->origin.x)},
                      {"y", number(item.pose->origin.y)},
                      {"angle", number(geometry::degrees(geometry::wrapped(item.pose->angle)))}};
+    if (const auto map = recipe::robotMap(recipe); item.pose && map) {
+        const recipe::RobotPose place = recipe::robotPose(recipe, *map, *item.pose);
+        j["robot"] = {{"x", number(place.x)}, {"y", number(place.y)}, {"angle", number(place.angle)}};
+    }
     json& checks = j["checks"] = json::array();
     for (const inspect::CheckResult& c : item.checks) {
         json one{{"name", c.name},

@@ -1,5 +1,5 @@
 // Wires it all: the only place in the window that knows the demo's picture maker.
-#include "demo/reed_plate.h"
+#include "demo/conveyor.h"
 #include "desktop/hints.h"
 #include "desktop/main_window.h"
 #include "desktop/style.h"
@@ -28,8 +28,9 @@ int main(int argc, char** argv)
     report::useDarkTheme(QSettings().value(QStringLiteral("dark"), false).toBool());
     desktop::applyTheme(application);
     const auto simulated = [] {
-        return std::make_unique<station::SimulatedSource>(
-            [](int n) { return demo::plate(demo::Field{}, 2211, n).picture; });
+        return std::make_unique<station::ConveyorSource>(station::Conveyor{}, [](const station::Passing& p) {
+            return demo::passingPlate(demo::Field{}, p.seed, p.number, p.faulty, p.light, p.smearMm);
+        });
     };
     desktop::MainWindow window(simulated, QStandardPaths::writableLocation(QStandardPaths::AppDataLocation));
     window.show();

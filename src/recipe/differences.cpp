@@ -68,6 +68,8 @@ json bareSettings(const Recipe& r)
     bare.steps.clear();
     bare.outlets.clear();
     bare.camera = {};
+    bare.screen = {};
+    bare.robot = {};
     bare.calibration = {};
     bare.name.clear();
     return toJson(bare, "");
@@ -102,6 +104,8 @@ std::vector<std::string> differences(const Recipe& before, const Recipe& now)
     b.calibration = now.calibration;
     if (toJson(a, "") != toJson(b, "")) out.push_back("another calibration");
     if (!(before.camera == now.camera)) out.push_back("other settings of the camera");
+    if (!(before.screen == now.screen)) out.push_back("another screen for the operator");
+    if (!(before.robot == now.robot)) out.push_back("another frame of the robot");
     for (const Outlet& o : now.outlets) {
         const auto was = std::find_if(before.outlets.begin(), before.outlets.end(),
                                       [&](const Outlet& x) { return x.name == o.name; });

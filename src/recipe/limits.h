@@ -24,6 +24,12 @@ const char* name(General g); // "", "length", "radius", "angle"
 // OutOfRange for what the tables do not hold.
 base::Result<double> generalTolerance(ToleranceClass c, General g, double nominal);
 
+struct Span {
+    double from = 0, to = 0; // ends included
+    bool holds(double v) const { return v >= from && v <= to; }
+    friend bool operator==(const Span&, const Span&) = default;
+};
+
 struct Limits {
     std::optional<double> low, high; // stated limits
     std::optional<double> nominal;   // with plus and minus, else only for showing

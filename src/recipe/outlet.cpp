@@ -14,6 +14,7 @@ const char* name(Outlet::Kind kind)
 
 namespace
 {
+constexpr const char* kValues[] = {"float32", "int16", "int32"};
 constexpr const char* kWays[] = {"connect", "listen", "serial"};
 } // namespace
 
@@ -41,6 +42,7 @@ json outletToJson(const Outlet& o)
     case Outlet::Kind::Registers: {
         const RegisterOutlet& r = o.registers;
         j["host"] = r.host, j["port"] = r.port, j["unit"] = r.unit, j["elements"] = r.elements;
+        if (r.values != RegisterOutlet::Values::Float32) j["values"] = kValues[std::size_t(r.values)], j["scale"] = r.scale;
         if (r.lowWordFirst) j["low_word_first"] = true;
         if (r.handshake) j["handshake"] = true;
         break;
@@ -80,6 +82,12 @@ base::Result<Outlet> outletFromJson(const json& j, const std::string& where)
         RegisterOutlet& r = out.registers;
         o.text("host", r.host), o.whole("port", r.port, 1, 65535), o.whole("unit", r.unit, 1, 247);
         o.whole("elements", r.elements, 0, 200);
+        std::string values = kValues[0];
+        o.text("values", values), o.number("scale", r.scale, 1e-6, 1e9);
+        bool known = false;
+        for (std::size_t i = 0; i < 3; ++i)
+            if (values == kValues[i]) r.values = RegisterOutlet::Values(i), known = true;
+        if (!known) o.wrong("values = \"" + values + "\" is not one of float32, int16, int32");
         o.flag("low_word_first", r.lowWordFirst), o.flag("handshake", r.handshake);
     } else if (!kind.empty()) {
         o.wrong("kind = \"" + kind + "\" is not one of text, mqtt, modbus");

@@ -162,6 +162,19 @@ std::vector<std::pair<std::string, std::string>> foreignLimits(const Recipe& rec
     return out;
 }
 
+namespace
+{
+void convert(Check& c, base::Unit to, double factor)
+{
+    if (c.uncertainty) *c.uncertainty *= factor;
+    for (auto* may : {&c.lowMay, &c.highMay})
+        if (*may) *may = Span{(*may)->from * factor, (*may)->to * factor};
+    for (Element& e : c.elements)
+        if (e.own) e.own = e.own->in(to, factor);
+    c.limits = c.limits.in(to, factor);
+}
+} // namespace
+
 Check convertedCheck(const Recipe& recipe, const Step& step, const Check& check)
 {
     const StepKind* kind = findKind(step.kind);
@@ -171,10 +184,7 @@ Check convertedCheck(const Recipe& recipe, const Step& step, const Check& check)
     const double factor = between(recipe, check.limits.unit, to);
     if (base::convertible(check.limits.unit, to) || !(factor > 0)) return check;
     Check out = check;
-    if (check.uncertainty) out.uncertainty = *check.uncertainty * factor;
-    for (Element& e : out.elements)
-        if (e.own) e.own = e.own->in(to, factor);
-    out.limits = check.limits.in(to, factor);
+    convert(out, to, factor);
     return out;
 }
 
@@ -208,12 +218,7 @@ Recipe recalibrated(const Recipe& recipe, const geometry::Calibration& calibrati
                 const Recipe& scale = out.calibrated() ? out : recipe;
                 const base::Unit to = out.unitOf(s, *spec);
                 const double factor = between(scale, c.limits.unit, to);
-                if (!base::convertible(c.limits.unit, to) && factor > 0) {
-                    if (c.uncertainty) *c.uncertainty *= factor;
-                    for (Element& e : c.elements)
-                        if (e.own) e.own = e.own->in(to, factor);
-                    c.limits = c.limits.in(to, factor);
-                }
+                if (!base::convertible(c.limits.unit, to) && factor > 0) convert(c, to, factor);
             }
         }
     }

@@ -4,6 +4,7 @@
 #include "image/capture_files.h"
 #include "recipe/camera.h"
 #include "recipe/outlet.h"
+#include "recipe/screen.h"
 #include "recipe/step_kind.h"
 
 #include <memory>
@@ -25,6 +26,19 @@ struct Trial {
     Label label = Label::Open;      // of the whole picture
     std::vector<ItemLabel> items{}; // of single parts; they go before the picture's
     friend bool operator==(const Trial&, const Trial&) = default;
+};
+
+// Pairs of points that state a robot's frame.
+struct RobotFrame {
+    struct Pair {
+        geometry::Point here; // picture px, or mm in the plane of the calibration
+        bool inMm = false;
+        geometry::Point robot; // mm
+        friend bool operator==(const Pair&, const Pair&) = default;
+    };
+    std::vector<Pair> pairs;
+    std::optional<bool> mirrored; // the robot looks from the other side; none: whichever fits, which takes three pairs
+    friend bool operator==(const RobotFrame&, const RobotFrame&) = default;
 };
 
 // Something the recipe carries with it: the picture of a good part on which steps are drawn, the picture without a part.
@@ -70,6 +84,8 @@ struct Recipe {
     std::vector<Total> totals;
     std::vector<Outlet> outlets; // who is told of every item
     CameraSettings camera;       // what it wants of the camera
+    Screen screen;               // what the operator sees
+    RobotFrame robot;            // where places are told to a robot; no pairs: nowhere
     image::Naming pictures;      // of a capture; empty: one, whatever its file's name
     Asset reference;
     Asset empty; // the picture without a part, for uneven light; may be missing

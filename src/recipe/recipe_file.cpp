@@ -5,6 +5,7 @@
 #include "recipe/naming.h"
 
 #include "recipe/recipe_json.h"
+#include "recipe/robot.h"
 
 #include <algorithm>
 #include <filesystem>
@@ -24,7 +25,6 @@ namespace fs = std::filesystem;
 // ---------------------------------------------------------------- writing
 namespace
 {
-json pointJson(Point p) { return json::array({p.x, p.y}); }
 
 json limitsJson(const Check& c)
 {
@@ -45,6 +45,9 @@ json limitsJson(const Check& c)
     if (c.match == Match::Place) j["match"] = "place";
     if (c.reach > 0) j["reach"] = c.reach;
     if (c.labelAt) j["label_at"] = pointJson(*c.labelAt);
+    if (c.onScreen) j["on_screen"] = true;
+    if (c.lowMay) j["low_may_be"] = json::array({c.lowMay->from, c.lowMay->to});
+    if (c.highMay) j["high_may_be"] = json::array({c.highMay->from, c.highMay->to});
     for (const Element& e : c.elements) {
         json one = json::object();
         if (!e.name.empty()) one["name"] = e.name;
@@ -151,6 +154,8 @@ json toJson(const Recipe& r, const std::string& folder)
         j["totals"].push_back(one);
     }
     if (r.camera.any()) j["camera"] = cameraToJson(r.camera);
+    if (!(r.screen == usual.screen)) j["screen"] = screenToJson(r.screen);
+    if (!(r.robot == usual.robot)) j["robot"] = robotToJson(r.robot);
     for (const Outlet& o : r.outlets) j["outputs"].push_back(outletToJson(o));
     if (!r.pictures.empty()) j["pictures"] = namingToJson(r.pictures);
     for (const auto& [name, member] : Recipe::assets()) {
@@ -192,23 +197,6 @@ json toJson(const Recipe& r, const std::string& folder)
 // ---------------------------------------------------------------- reading
 namespace
 {
-base::Result<Point> pointFrom(const json& j, const std::string& where)
-{
-    if (!j.is_array() || j.size() != 2 || !j[0].is_number() || !j[1].is_number())
-        return fail(ErrorCode::InvalidArgument, "must be [x, y] in px", where);
-    const Point p{j[0].get<double>(), j[1].get<double>()};
-    if (!(std::abs(p.x) <= 1e6 && std::abs(p.y) <= 1e6))
-        return fail(ErrorCode::OutOfRange, "a number is outside -1000000 .. 1000000 px", where);
-    return p;
-}
-void readPoint(ObjectReader& o, const std::string& key, Point& out)
-{
-    const json* j = o.field(key);
-    if (!j) return o.missing(key);
-    if (auto p = pointFrom(*j, key)) out = *p;
-    else o.adopt(p.error());
-}
-
 base::Result<base::Unit> unitFromText(const std::string& text, const std::string& where)
 {
     if (const auto u = base::unitFrom(text)) return *u;
@@ -244,6 +232,17 @@ template <class Specs> std::string keysOf(const Specs& specs)
     return out.empty() ? "there are none" : out;
 }
 
+void readSpan(ObjectReader& o, const std::string& key, std::optional<Span>& out)
+{
+    const json* j = o.field(key);
+    if (!j) return;
+    if (!j->is_array() || j->size() != 2 || !(*j)[0].is_number() || !(*j)[1].is_number())
+        return o.wrong(key + " must be two numbers, [from, to]");
+    const Span span{(*j)[0].get<double>(), (*j)[1].get<double>()};
+    if (!(span.from < span.to)) return o.wrong(key + ": " + j->dump() + " does not rise", ErrorCode::OutOfRange);
+    out = span;
+}
+
 base::Result<Check> checkFrom(const json& j, const StepKind& kind, const Step& step, const std::string& where)
 {
     ObjectReader o(j, where);
@@ -270,6 +269,8 @@ base::Result<Check> checkFrom(const json& j, const StepKind& kind, const Step& s
         readPoint(o, "label_at", p);
         c.labelAt = p;
     }
+    o.flag("on_screen", c.onScreen);
+    readSpan(o, "low_may_be", c.lowMay), readSpan(o, "high_may_be", c.highMay);
     const json* elements = o.field("elements");
     const json* grid = o.field("grid");
     const bool unitGiven = o.field("unit") != nullptr;
@@ -803,7 +804,7 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     o.text("when_not_saved", unsaved);
     const json* totals = o.field("totals");
     const json* outputs = o.field("outputs");
-    const json* camera = o.field("camera");
+    const json *camera = o.field("camera"), *screen = o.field("screen"), *robot = o.field("robot");
     const json *pictures = nullptr, *assets = nullptr, *reference = nullptr, *empty = nullptr;
     if (version == 1) reference = o.field("reference"), empty = o.field("empty_picture");
     else pictures = o.field("pictures"), assets = o.field("assets");
@@ -840,6 +841,16 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
         auto c = cameraFromJson(*camera, "camera");
         if (!c) return base::passOn(c.error());
         r.camera = std::move(*c);
+    }
+    if (screen) {
+        auto s = screenFromJson(*screen, "screen");
+        if (!s) return base::passOn(s.error());
+        r.screen = std::move(*s);
+    }
+    if (robot) {
+        auto f = robotFromJson(*robot, "robot");
+        if (!f) return base::passOn(f.error());
+        r.robot = std::move(*f);
     }
     if (outputs)
         if (auto ok = readOutlets(*outputs, r); !ok) return base::passOn(ok.error());

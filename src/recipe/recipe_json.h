@@ -1,6 +1,7 @@
 // recipe_json.h - reading untrusted JSON objects field by field; whatever was not asked for is an error.
 #pragma once
 #include "base/result.h"
+#include "geometry/geometry.h"
 
 #include <nlohmann/json.hpp>
 #include <optional>
@@ -99,5 +100,23 @@ private:
     std::set<std::string> m_asked;
     base::Status m_status;
 };
+
+inline nlohmann::json pointJson(geometry::Point p) { return nlohmann::json::array({p.x, p.y}); }
+inline base::Result<geometry::Point> pointFrom(const nlohmann::json& j, const std::string& where)
+{
+    if (!j.is_array() || j.size() != 2 || !j[0].is_number() || !j[1].is_number())
+        return base::fail(base::ErrorCode::InvalidArgument, "must be [x, y] in px", where);
+    const geometry::Point p{j[0].get<double>(), j[1].get<double>()};
+    if (!(std::abs(p.x) <= 1e6 && std::abs(p.y) <= 1e6))
+        return base::fail(base::ErrorCode::OutOfRange, "a number is outside -1000000 .. 1000000 px", where);
+    return p;
+}
+inline void readPoint(ObjectReader& o, const std::string& key, geometry::Point& out)
+{
+    const auto* j = o.field(key);
+    if (!j) return o.missing(key);
+    if (auto p = pointFrom(*j, key)) out = *p;
+    else o.adopt(p.error());
+}
 
 } // namespace recipe

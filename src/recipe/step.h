@@ -33,6 +33,9 @@ struct Check {
     double reach = 0;
     std::vector<Element> elements;
     std::optional<geometry::Point> labelAt; // where the person put its label, reference px
+    bool onScreen = false;                  // its value is among those the operator sees
+    // How far the lower and the upper limit may be moved at the screen, in the limits' unit; none: not at all.
+    std::optional<Span> lowMay, highMay;
     friend bool operator==(const Check&, const Check&) = default;
 };
 

@@ -96,7 +96,11 @@ const char* kPictureTable =
     "null, kept text not null, not_kept text not null, primary key (item, position)) without rowid";
 const char* kEventTable =
     " (id integer primary key, at text not null, by text not null, what text not null, subject text not null,"
-    " before text not null, after text not null, revision integer not null)";
+    " before text not null, after text not null, revision integer not null, identity text not null default '')";
+// What persons said of items; the last one counts.
+const char* kOverruleTable = " (id integer primary key, item integer not null references item(id), at text not null, by "
+                             "text not null, verdict text not null check (verdict in ('accept', 'reject')), why text "
+                             "not null)";
 
 base::Result<int> number(QSqlQuery& query, const char* sql, const QString& path)
 {
@@ -198,8 +202,11 @@ base::Status RecordLog::prepare()
              << QStringLiteral("alter table recipe_new rename to recipe")
              << QStringLiteral("alter table item_new rename to item");
     }
+    if (*version < 4) table("picture", kPictureTable);
     if (*version < kSchemaVersion) {
-        table("picture", kPictureTable);
+        table("overrule", kOverruleTable);
+        work << QStringLiteral("create index overrule_item on overrule (item)");
+        if (*version >= 3) work << QStringLiteral("alter table event add column identity text not null default ''");
         work << QStringLiteral("pragma application_id = %1").arg(kApplication)
              << QStringLiteral("pragma user_version = %1").arg(kSchemaVersion);
     }
@@ -424,27 +431,55 @@ base::Result<std::vector<PictureRow>> RecordLog::pictures(long long item) const
     return out;
 }
 
-base::Status RecordLog::append(const EventRow& e)
+base::Status RecordLog::append(const EventRow& e) { return append(e, std::string()); }
+
+base::Status RecordLog::append(const EventRow& e, const std::string& identity)
 {
     QSqlQuery query(QSqlDatabase::database(m_connection));
     query.prepare(QStringLiteral(
-        "insert into event (at, by, what, subject, before, after, revision) values (?, ?, ?, ?, ?, ?, ?)"));
+        "insert into event (at, by, what, subject, before, after, revision, identity) values (?, ?, ?, ?, ?, ?, ?, ?)"));
     for (const QString& v : {e.at.isEmpty() ? q(nowUtc()) : e.at, e.by, e.what, e.subject, e.before, e.after})
         query.addBindValue(v.isNull() ? QString(QLatin1String("")) : v);
     query.addBindValue(e.revision);
+    query.addBindValue(text(identity));
     if (!query.exec()) return sqlError(query, m_path);
     return {};
 }
 
 base::Status RecordLog::append(const Release& release, const std::string& before)
 {
+    return append(release, EventRow{q(release.at), q(release.by), QStringLiteral("release"), q(release.recipe().name),
+                                    q(before), q(release.identity), release.revision});
+}
+
+base::Status RecordLog::append(const Release& release, EventRow event)
+{
+    event.revision = release.revision;
+    return inOne([&]() -> base::Status {
+        if (const auto id = recipeId(release); !id) return base::passOn(id.error());
+        return append(event, release.identity);
+    });
+}
+
+base::Status RecordLog::overrule(long long id, const QString& verdict, const QString& by, const QString& why)
+{
+    const auto row = item(id);
+    if (!row) return base::passOn(row.error());
+    return inOne([&]() -> base::Status {
+        QSqlQuery query(QSqlDatabase::database(m_connection));
+        query.prepare(QStringLiteral("insert into overrule (item, at, by, verdict, why) values (?, ?, ?, ?, ?)"));
+        for (const QVariant& v : QVariantList{id, q(nowUtc()), by, verdict, why}) query.addBindValue(v);
+        if (!query.exec()) return sqlError(query, m_path);
+        return append(EventRow{{}, by, QStringLiteral("overrule"), QStringLiteral("record %1: %2").arg(id).arg(why),
+                               row->overruled.isEmpty() ? row->verdict : row->overruled, verdict, 0});
+    });
+}
+
+base::Status RecordLog::inOne(const std::function<base::Status()>& work)
+{
     QSqlQuery transaction(QSqlDatabase::database(m_connection));
     if (!transaction.exec(QStringLiteral("begin immediate"))) return sqlError(transaction, m_path);
-    const auto id = recipeId(release);
-    base::Status done = id ? base::Status{} : base::passOn(id.error());
-    if (done)
-        done = append(EventRow{q(release.at), q(release.by), QStringLiteral("release"), q(release.recipe().name),
-                               q(before), q(release.identity), release.revision});
+    base::Status done = work();
     if (done && !transaction.exec(QStringLiteral("commit"))) done = sqlError(transaction, m_path);
     if (done) return {};
     transaction.exec(QStringLiteral("rollback"));
@@ -466,10 +501,13 @@ base::Result<std::vector<EventRow>> RecordLog::events() const
 base::Result<std::shared_ptr<const Release>> RecordLog::lastRelease() const
 {
     QSqlQuery query(QSqlDatabase::database(m_connection));
+    // Released by whom and when: the last release; as it runs now: with the limits moved since.
     if (!query.exec(QStringLiteral(
-            "select event.at, event.by, event.revision, recipe.packed, recipe.name from event join recipe on "
-            "recipe.identity = event.after"
-            " where event.what = 'release' and recipe.packed is not null order by event.id desc limit 1")))
+            "select released.at, released.by, event.revision, recipe.packed, recipe.name from event"
+            " join recipe on recipe.identity = case event.identity when '' then event.after else event.identity end"
+            " join event released on released.id = (select max(id) from event where what = 'release')"
+            " where event.revision > 0 and event.id >= released.id and recipe.packed is not null"
+            " order by event.id desc limit 1")))
         return sqlError(query, m_path);
     if (!query.next()) return std::shared_ptr<const Release>();
     auto recipe = recipe::unpacked(query.value(3).toByteArray().toStdString(),
@@ -492,8 +530,11 @@ base::Result<std::vector<ItemRow>> RecordLog::read(const QString& where, const F
     query.prepare(QStringLiteral("select item.id, item.at, recipe.name, item.batch, item.picture, item.verdict, "
                                  "item.sentence, item.revision, item.item,"
                                  " recipe.identity, item.released_by, item.station, item.picture_hash, item.kept, "
-                                 "item.not_kept, item.warnings") +
-                  QLatin1String(kFrom) + where + QStringLiteral(" order by item.id desc limit %1").arg(filter.limit));
+                                 "item.not_kept, item.warnings, overrule.verdict, overrule.by, overrule.why") +
+                  QLatin1String(kFrom) +
+                  QStringLiteral(" left join overrule on overrule.id = (select max(id) from overrule where "
+                                 "overrule.item = item.id)") +
+                  where + QStringLiteral(" order by item.id desc limit %1").arg(filter.limit));
     bind(query, filter);
     if (!query.exec()) return sqlError(query, m_path);
     std::vector<ItemRow> out;
@@ -516,6 +557,7 @@ base::Result<std::vector<ItemRow>> RecordLog::read(const QString& where, const F
         r.kept = at(13);
         r.notKept = at(14);
         for (const auto& w : QJsonDocument::fromJson(at(15).toUtf8()).array()) r.warnings << w.toString();
+        r.overruled = at(16), r.overruledBy = at(17), r.overruledWhy = at(18);
         out.push_back(r);
     }
     return out;

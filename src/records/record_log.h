@@ -11,6 +11,7 @@
 
 #include <QString>
 #include <QStringList>
+#include <functional>
 #include <memory>
 #include <optional>
 #include <vector>
@@ -24,7 +25,8 @@ namespace records
 // 3: the packed recipe once per identity, who, station, the picture kept, warnings, events, pictures that could not be
 // read
 // 4: the pictures of captures that have several
-constexpr int kSchemaVersion = 4;
+// 5: verdicts overruled by a person, events that changed what runs
+constexpr int kSchemaVersion = 5;
 
 struct ItemRow {
     long long id = 0;
@@ -34,6 +36,7 @@ struct ItemRow {
     int revision = 0, item = 0;
     QString identity, by, station, pictureHash, kept, notKept;
     QStringList warnings;
+    QString overruled, overruledBy, overruledWhy; // the verdict a person gave it last; "" when nobody did
 };
 // Of a list whose elements have limits or places of their own.
 struct ElementRow {
@@ -52,10 +55,11 @@ struct ValueRow {
 struct PictureRow {
     QString key, hash, kept, notKept;
 };
-// Something somebody did: put a recipe on the line, changed a limit.
+// Something somebody did, or that happened to the line: "release" of a recipe (before and after are identities), "limit"
+// moved at the screen, "overrule", "sign in", "sign out", "start", "stop", "fault", "fault over", …
 struct EventRow {
     QString at, by, what, subject, before, after;
-    int revision = 0; // of a release: of what was released; before and after are then identities
+    int revision = 0; // of what runs from then on; 0: that did not change
 };
 struct Filter {
     QString verdict; // "", "accept", "reject", "unjudged", "error"
@@ -77,7 +81,11 @@ public:
     base::Status append(const EventRow& event); // `at` is filled in when it is empty
     // Keeps the recipe and says in an event that it was put on the line; `before`: the identity that was there.
     base::Status append(const Release& release, const std::string& before);
-    // What was put on the line last, made ready again; null when nothing ever was.
+    // Keeps the recipe as it runs from this event on: a limit moved within what was released.
+    base::Status append(const Release& release, EventRow event);
+    // A person's verdict on an item, "accept" or "reject", beside the one it has; with an event. NotFound: no such item.
+    base::Status overrule(long long item, const QString& verdict, const QString& by, const QString& why);
+    // What was put on the line last, with the limits moved since, made ready again; null when nothing ever was.
     base::Result<std::shared_ptr<const Release>> lastRelease() const;
     base::Result<std::vector<EventRow>> events() const; // oldest first
     base::Result<ItemRow> item(long long id) const;     // NotFound
@@ -96,6 +104,8 @@ public:
 private:
     explicit RecordLog(QString path);
     base::Status prepare();
+    base::Status inOne(const std::function<base::Status()>& work); // transaction
+    base::Status append(const EventRow& event, const std::string& identity);
     base::Result<long long> recipeId(const Release& release);
     base::Result<std::vector<long long>> add(const Entry& entry);
     base::Result<std::vector<ItemRow>> read(const QString& where, const Filter& filter) const;

@@ -7,6 +7,7 @@
 #include "records/entry.h"
 #include "records/picture_store.h"
 
+#include <chrono>
 #include <cstdint>
 
 namespace station
@@ -27,6 +28,7 @@ struct Shot {
     std::shared_ptr<const image::Capture> ready;
     std::vector<image::FileBytes> files;
     std::optional<base::Error> error;
+    std::optional<std::chrono::steady_clock::time_point> triggered; // none: when the line asked for it
     // Nothing came in time; the source is asked again as long as the line wants something.
     bool nothing() const { return !ready && files.empty() && !error; }
 };
@@ -35,6 +37,7 @@ struct Taken {
     LinePtr line;
     Shot shot;
     std::string at; // ISO 8601, UTC
+    std::chrono::steady_clock::time_point triggered;
 };
 struct Inspected {
     Taken taken;
@@ -48,6 +51,7 @@ struct Logged {
     std::vector<long long> records; // ids in the record log; empty when there is none, or it did not take the item
     bool saved = false;             // every sink has it on disk
     bool unsaved = false;           // there are sinks, and one of them has not
+    double milliseconds = 0;        // from its trigger until everybody is told
     const Line& line() const { return *inspected.taken.line; }
     const inspect::PictureResult& result() const { return *inspected.result; }
     void letGoOfPicture()

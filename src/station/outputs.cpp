@@ -22,14 +22,14 @@ base::Status LampOutput::tell(const Logged& item)
 }
 
 Teller::Teller(std::unique_ptr<Output> output, Trouble trouble)
-    : m_output(std::move(output)), m_trouble(std::move(trouble))
+    : m_output(std::move(output)), m_name(m_output->name()), m_trouble(std::move(trouble))
 {
     m_thread = std::jthread([this] {
         bool dead = false;
         m_output->begin();
         while (const auto item = m_queue.pop()) {
             const auto ok = m_output->tell(*item);
-            if (!ok && !dead) m_trouble(m_output->name(), ok.error().text()); // said once, until it works again
+            if (ok.has_value() == dead) m_trouble(m_output->name(), ok ? "" : ok.error().text()); // said once, until it works again
             dead = !ok;
         }
         m_output->end();
@@ -45,7 +45,10 @@ Teller::~Teller()
 
 void Teller::tell(const Logged& item)
 {
-    if (!m_queue.offer(item)) ++m_lost;
+    const bool taken = m_queue.offer(item);
+    if (!taken) ++m_lost;
+    if (taken == m_behind) m_trouble(m_name + kQueue, taken ? "" : "is full: what it cannot be told is counted");
+    m_behind = !taken;
 }
 
 } // namespace station

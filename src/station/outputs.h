@@ -38,17 +38,22 @@ private:
 class Teller
 {
 public:
+    // An empty message: what was said before is over.
     using Trouble = std::function<void(const std::string& what, const std::string& message)>;
     Teller(std::unique_ptr<Output> output, Trouble trouble);
     ~Teller(); // tells what waits, then ends
     void tell(const Logged& item);
     std::uint64_t lost() const { return m_lost; }
+    const std::string& name() const { return m_name; }
+    static constexpr const char* kQueue = ", its queue"; // behind the name: in trouble when it is full
 
 private:
     std::unique_ptr<Output> m_output;
+    const std::string m_name;
     Trouble m_trouble;
     Queue<Logged> m_queue{256};
     std::atomic<std::uint64_t> m_lost{0};
+    bool m_behind = false; // on the telling thread only
     std::jthread m_thread;
 };
 

@@ -5,13 +5,26 @@
 namespace station
 {
 
+base::Status RecordSink::open()
+{
+    if (m_log) return {};
+    auto opened = records::RecordLog::open(QString::fromStdString(m_path));
+    if (!opened) return base::passOn(opened.error());
+    m_log = std::move(*opened);
+    return {};
+}
+
+base::Status RecordSink::note(const records::EventRow& event)
+{
+    if (auto ok = open(); !ok) return ok;
+    auto written = m_log->append(event);
+    if (!written) m_log.reset();
+    return written;
+}
+
 base::Status RecordSink::write(const std::vector<records::Entry>& entries, std::vector<std::vector<long long>>& ids)
 {
-    if (!m_log) {
-        auto opened = records::RecordLog::open(QString::fromStdString(m_path));
-        if (!opened) return base::passOn(opened.error());
-        m_log = std::move(*opened);
-    }
+    if (auto ok = open(); !ok) return ok;
     auto written = m_log->append(entries);
     if (!written) {
         m_log.reset();

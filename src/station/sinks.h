@@ -16,6 +16,8 @@ public:
     // `ids`: of the record log, one list an entry; other sinks leave them alone.
     virtual base::Status write(const std::vector<records::Entry>& entries,
                                std::vector<std::vector<long long>>& ids) = 0;
+    // What somebody did, and what happened to the line; sinks that keep items only leave it alone.
+    virtual base::Status note(const records::EventRow&) { return {}; }
 };
 
 // The record log, opened when it is first needed and again after a fault.
@@ -25,8 +27,10 @@ public:
     explicit RecordSink(std::string path) : m_path(std::move(path)) {}
     std::string name() const override { return "records"; }
     base::Status write(const std::vector<records::Entry>& entries, std::vector<std::vector<long long>>& ids) override;
+    base::Status note(const records::EventRow& event) override;
 
 private:
+    base::Status open();
     std::string m_path;
     std::unique_ptr<records::RecordLog> m_log;
 };

@@ -10,7 +10,9 @@ namespace station
 {
 namespace
 {
-constexpr std::size_t kWaiting = 16; // inspected and not logged yet
+constexpr std::size_t kWaiting = 16;  // inspected and not logged yet
+constexpr std::size_t kNotes = 10000; // kept while the log cannot be written
+constexpr std::chrono::seconds kNoteAgain(2), kFastAgain(3);
 }
 
 Station::Station(std::vector<std::unique_ptr<Sink>> sinks, std::vector<std::unique_ptr<Output>> outputs,
@@ -51,11 +53,16 @@ void Station::setOutputs(std::vector<std::unique_ptr<Output>> outputs)
         before = std::exchange(m_tellers, std::make_shared<Tellers>());
         for (const auto& t : *before) m_untoldBefore += t->lost();
     }
+    std::vector<std::string> gone;
+    for (const auto& t : *before) gone.push_back(t->name());
     before.reset(); // a port is free again before somebody else asks for it
+    for (const std::string& name : gone) over(name), over(name + Teller::kQueue);
     auto next = std::make_shared<Tellers>();
     for (auto& output : outputs)
         next->push_back(std::make_unique<Teller>(
-            std::move(output), [this](const std::string& what, const std::string& message) { say(what, message); }));
+            std::move(output), [this](const std::string& what, const std::string& message) {
+                message.empty() ? over(what) : say(what, message);
+            }));
     const std::lock_guard lock(m_mutex);
     m_tellers = std::move(next);
 }
@@ -118,6 +125,7 @@ void Station::setRunning(bool on)
         m_running = on;
         m_wake.notify_all();
     }
+    if (on) over("line");
     if (m_listener.runningChanged) m_listener.runningChanged(on);
 }
 void Station::takeOne()
@@ -140,7 +148,30 @@ bool Station::settle(std::chrono::milliseconds most)
 }
 void Station::say(const std::string& what, const std::string& message)
 {
+    bool begins = false;
+    {
+        const std::lock_guard lock(m_mutex);
+        begins = m_troubled.insert(what).second;
+    }
+    if (begins) note({{}, {}, "fault", QString::fromStdString(what), {}, QString::fromStdString(message), 0});
     if (m_listener.trouble) m_listener.trouble(what, message);
+}
+void Station::over(const std::string& what)
+{
+    {
+        const std::lock_guard lock(m_mutex);
+        if (m_troubled.erase(what) == 0) return;
+    }
+    note({{}, {}, "fault over", QString::fromStdString(what), {}, {}, 0});
+    if (m_listener.over) m_listener.over(what);
+}
+void Station::note(records::EventRow event)
+{
+    if (event.at.isEmpty()) event.at = QString::fromStdString(records::nowUtc());
+    const std::lock_guard lock(m_mutex);
+    if (m_sinks.empty()) return; // nobody keeps it
+    if (m_notes.size() < kNotes) m_notes.push_back(std::move(event));
+    m_ready.notify_all();
 }
 
 // ---------------------------------------------------------------- acquire
@@ -183,6 +214,7 @@ void Station::acquire()
 void Station::takeShot(const LinePtr& line, PictureSource& source)
 {
     const bool ran = running();
+    const auto asked = std::chrono::steady_clock::now();
     source.prepare(line->release->recipe());
     auto shot = source.next(line->release->recipe().pictures);
     const auto wanted = [&] {
@@ -204,6 +236,7 @@ void Station::takeShot(const LinePtr& line, PictureSource& source)
     taken.line = line;
     taken.shot = std::move(*shot);
     taken.at = records::nowUtc();
+    taken.triggered = taken.shot.triggered.value_or(asked);
     const bool live = source.live();
     {
         const std::lock_guard lock(m_mutex);
@@ -218,9 +251,12 @@ void Station::takeShot(const LinePtr& line, PictureSource& source)
             const std::lock_guard lock(m_mutex);
             --m_counts.taken; // its number goes to the next one
             lost = ++m_counts.tooSlow;
+            m_tooSlowAt = std::chrono::steady_clock::now();
         }
-        say("camera",
+        say("speed",
             "too slow: " + std::to_string(lost) + (lost == 1 ? " picture was" : " pictures were") + " not inspected");
+    } else if (std::chrono::steady_clock::now() > m_tooSlowAt + kFastAgain) {
+        over("speed");
     }
 }
 
@@ -261,21 +297,48 @@ void Station::log()
 {
     std::unique_lock lock(m_mutex);
     for (;;) {
-        m_ready.wait(lock, [this] { return m_done.count(m_next) > 0 || (m_inspected && m_done.empty()); });
+        const auto due = [this] {
+            return m_done.count(m_next) > 0 || (m_inspected && m_done.empty()) ||
+                   (!m_notes.empty() && std::chrono::steady_clock::now() >= m_noteAgain);
+        };
+        if (m_notes.empty()) m_ready.wait(lock, due);
+        else m_ready.wait_until(lock, m_noteAgain, due);
+        writeNotes(lock);
         std::vector<Inspected> items;
         for (auto it = m_done.find(m_next); it != m_done.end() && it->first == m_next; it = m_done.erase(it)) {
             items.push_back(std::move(it->second));
             ++m_next;
         }
+        if (items.empty() && !(m_inspected && m_done.empty())) continue;
         if (items.empty()) {
+            m_noteAgain = {};
+            writeNotes(lock); // what came last
+            m_notes.clear();
+            const auto sinks = std::exchange(m_sinks, {}); // on the thread that used them
             lock.unlock();
-            m_sinks.clear(); // on the thread that used them
             return;
         }
         m_room.notify_all();
         lock.unlock();
         writeDown(std::move(items));
         lock.lock();
+    }
+}
+
+// In their order; what cannot be written now is written later.
+void Station::writeNotes(std::unique_lock<std::mutex>& lock)
+{
+    while (!m_notes.empty() && std::chrono::steady_clock::now() >= m_noteAgain) {
+        const records::EventRow event = m_notes.front();
+        lock.unlock();
+        bool written = true;
+        for (const auto& sink : m_sinks) written = sink->note(event).has_value() && written;
+        lock.lock();
+        if (!written) {
+            m_noteAgain = std::chrono::steady_clock::now() + kNoteAgain;
+            return;
+        }
+        m_notes.pop_front();
     }
 }
 
@@ -295,6 +358,7 @@ records::Entry Station::entryOf(const Inspected& item)
     const char* why = line.keep == records::Keep::None                                  ? "no pictures are kept"
                       : line.keep == records::Keep::Rejects && !item.result->rejected() ? "only rejects are kept"
                                                                                         : nullptr;
+    bool stored = true;
     for (std::size_t i = 0; i < item.capture->pictures().size(); ++i) {
         const image::Picture& picture = item.capture->pictures()[i];
         records::EntryPicture out{picture.key, i < item.hashes.size() ? item.hashes[i] : "", "", why ? why : ""};
@@ -306,10 +370,12 @@ records::Entry Station::entryOf(const Inspected& item)
             } else {
                 out.notKept = kept.error().text();
                 say("pictures", out.notKept);
+                stored = false;
             }
         }
         e.pictures.push_back(std::move(out));
     }
+    if (!why && stored) over("pictures");
     return e;
 }
 
@@ -324,6 +390,7 @@ void Station::writeDown(std::vector<Inspected> items)
         auto ok = sink->write(entries, given);
         if (ok) {
             if (!given.empty()) ids = std::move(given);
+            over(sink->name());
             continue;
         }
         // One by one: what can be written is.
@@ -346,8 +413,12 @@ void Station::writeDown(std::vector<Inspected> items)
         }
     for (std::size_t i = 0; i < items.size(); ++i) {
         Logged logged{std::move(items[i]), std::move(ids[i]), saved[i], !m_sinks.empty() && !saved[i]};
+        logged.milliseconds = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() -
+                                                                        logged.inspected.taken.triggered)
+                                  .count();
         const bool unreadable = logged.result().error.has_value();
         if (unreadable) say("camera", *logged.result().error);
+        else over("camera");
         if (m_listener.logged) m_listener.logged(logged);
         std::shared_ptr<Tellers> tellers;
         {

@@ -15,7 +15,9 @@
 #include "station/source.h"
 
 #include <chrono>
+#include <deque>
 #include <map>
+#include <set>
 
 namespace station
 {
@@ -26,10 +28,12 @@ public:
     struct Listener {
         std::function<void(const Inspected&)> inspected; // on the inspecting threads, several at once
         std::function<void(const Logged&)> logged;
-        // what: "camera", "records", "table", "pictures", an output
+        // what: "camera", "records", "table", "pictures", "speed", "line", an output. Each begins in trouble once and
+        // is over once; what is said meanwhile of the same is another message.
         std::function<void(const std::string& what, const std::string& message)> trouble;
         std::function<void(bool)> runningChanged;
         std::function<void(const std::string& source)> ended; // it has no more pictures; the line stopped
+        std::function<void(const std::string& what)> over{};  // the trouble of before
     };
     struct Threads {
         int inspecting = 0, eachItem = 1; // 0: one per core
@@ -46,6 +50,9 @@ public:
     void setSource(std::shared_ptr<PictureSource> source);
     // Others are told from the next item on; those before are told what waits, and end first.
     void setOutputs(std::vector<std::unique_ptr<Output>> outputs);
+    // What somebody did: written by the sinks that keep it, in order, and again when it could not be. Faults and their
+    // end are written by the line itself.
+    void note(records::EventRow event);
     void setPause(int milliseconds); // least time from shot to shot; takeOne does not wait
     void start();
     void takeOne();
@@ -71,6 +78,8 @@ private:
     void setRunning(bool on);
 
     bool settled() const; // under the mutex
+    void over(const std::string& what);
+    void writeNotes(std::unique_lock<std::mutex>& lock);
 
     const Listener m_listener;
     const Threads m_threadsWanted;
@@ -92,6 +101,9 @@ private:
     // number whose turn it is to be logged
     std::uint64_t m_next = 1;
     Counts m_counts;
+    std::set<std::string> m_troubled;       // what is in trouble now
+    std::deque<records::EventRow> m_notes;  // not written yet
+    std::chrono::steady_clock::time_point m_noteAgain{}, m_tooSlowAt{};
     std::vector<std::jthread> m_threads;
     std::jthread m_logger;
 };

@@ -46,6 +46,10 @@ LineBridge::LineBridge(const QString& logPath, QObject* parent) : QObject(parent
             this, [this, w = QString::fromStdString(what), m = QString::fromStdString(message)] { emit trouble(w, m); },
             Qt::QueuedConnection);
     };
+    listener.over = [this](const std::string& what) {
+        QMetaObject::invokeMethod(
+            this, [this, w = QString::fromStdString(what)] { emit over(w); }, Qt::QueuedConnection);
+    };
     listener.ended = [this](const std::string& source) {
         QMetaObject::invokeMethod(
             this,

@@ -21,6 +21,7 @@ public:
 signals:
     void logged(); // there is something to take
     void trouble(const QString& what, const QString& message);
+    void over(const QString& what);
     void runningChanged(bool running);
 
 private:

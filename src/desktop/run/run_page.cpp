@@ -325,7 +325,7 @@ bool RunPage::chooseSource()
         const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder of pictures"), m_folder,
                                                                  QFileDialog::DontUseNativeDialog);
         if (folder.isEmpty()) return false;
-        auto source = station::ListSource::folder(folder.toStdString(), false);
+        auto source = station::ListSource::folder(folder.toStdString(), station::ListSource::End::Stop);
         if (!source) {
             m_trouble->setText(q(source.error().text()));
             return false;
