@@ -127,7 +127,7 @@ int main(int argc, char** argv)
     report::loadFonts();
     desktop::applyTheme(application);
     if (auto ok = demo::writeReedPlates(dir.path().toStdString(), 1, 24); !ok) return 1;
-    g_window = std::make_unique<desktop::MainWindow>([] { return nullptr; }, dir.path());
+    g_window = std::make_unique<desktop::MainWindow>([](const station::Conveyor&) { return nullptr; }, dir.path());
     g_window->resize(1280, 800);
     g_window->show();
     g_heart = std::make_unique<Heartbeat>();

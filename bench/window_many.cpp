@@ -159,7 +159,7 @@ int main(int argc, char** argv)
     QApplication application(argc, argv);
     report::loadFonts();
     desktop::applyTheme(application);
-    desktop::MainWindow window([] { return nullptr; }, dir.path());
+    desktop::MainWindow window([](const station::Conveyor&) { return nullptr; }, dir.path());
     window.resize(1280, 800);
     window.show();
     if (!QTest::qWaitForWindowExposed(&window)) return 1;

@@ -33,7 +33,7 @@ private:
 
 inline desktop::RunPage::SourceMaker smallStation()
 {
-    return [] {
+    return [](const station::Conveyor&) {
         return std::make_unique<station::SimulatedSource>(
             [](int n) { return demo::plate(smallField(), 77, n).picture; });
     };

@@ -1,6 +1,6 @@
 // shots DEMO_FOLDER OUTPUT_FOLDER [SCENE…] - opens the demo in the real window and keeps a picture of each main view:
 // without scenes those of docs/screenshots, else the ones named ("all": every one; "kinds": one of each kind of step).
-#include "demo/reed_plate.h"
+#include "demo/conveyor.h"
 #include "desktop/calibrate_dialog.h"
 #include "desktop/check_dialog.h"
 #include "desktop/find_dialog.h"
@@ -17,6 +17,8 @@
 #include "desktop/repeat_dialog.h"
 #include "desktop/revisions_dialog.h"
 #include "desktop/run/release_dialog.h"
+#include "desktop/screen_dialog.h"
+#include "desktop/sign_in_dialog.h"
 #include "desktop/style.h"
 #include "tests/kind_gestures.h"
 
@@ -61,9 +63,10 @@ public:
     Studio(QString demo, QString out)
         : m_demo(std::move(demo)), m_out(std::move(out)),
           m_window(
-              [] {
-                  return std::make_unique<station::SimulatedSource>(
-                      [](int n) { return demo::plate(demo::Field{}, 2211, n).picture; });
+              [](const station::Conveyor& conveyor) {
+                  return std::make_unique<station::ConveyorSource>(conveyor, [](const station::Passing& p) {
+                      return demo::passingPlate(demo::Field{}, p.seed, p.number, p.faulty, p.light, p.smearMm);
+                  });
               },
               m_scratch.path())
     {
@@ -165,6 +168,9 @@ private:
     void rest();
     void guide();
     void outputs();
+    void line();
+    void locked();
+    void screen();
     void kinds()
     {
         for (const gestures::Making& m : gestures::makings())
@@ -213,6 +219,9 @@ const std::vector<Studio::Scene>& Studio::scenes()
         {"records", true, &Studio::records},
         {"release", true, &Studio::released},
         {"run-items", false, &Studio::runItems},
+        {"screen", false, &Studio::screen},
+        {"line", false, &Studio::line},
+        {"locked", false, &Studio::locked},
     };
     return all;
 }
@@ -317,6 +326,77 @@ void Studio::run()
     QTest::qWait(900);
     shoot("run");
     m_window.showWorkspace(0);
+}
+
+// What the engineer ticks for the operator.
+void Studio::screen()
+{
+    open("reed-plate");
+    ScreenDialog d(s, &m_window);
+    auto* table = d.findChild<QTableWidget*>(QStringLiteral("screenValues"));
+    for (const int row : {0, 2, 3}) table->item(row, 0)->setCheckState(Qt::Checked);
+    d.show();
+    shootDialog(d, "screen");
+}
+
+// Run as the operator sees it: good, rejected, not measured, an older one pinned, the camera lost, nothing saved.
+void Studio::line()
+{
+    release("reed-plate");
+    m_window.showWorkspace(1);
+    auto* run = m_window.runPage();
+    auto* band = m_window.findChild<VerdictBand*>(QStringLiteral("verdictBand"));
+    const auto until = [&](auto wanted) {
+        for (int i = 0; i < 60 && !wanted(); ++i) {
+            const auto before = run->itemCount();
+            run->takeOne();
+            waitFor([&] { return run->itemCount() > before; }, 20000);
+        }
+        QTest::qWait(300);
+    };
+    for (int i = 0; i < 9; ++i) {
+        const auto before = run->itemCount();
+        run->takeOne();
+        waitFor([&] { return run->itemCount() > before; }, 20000);
+    }
+    until([&] { return band->word() == QStringLiteral("ACCEPT"); });
+    shoot("run-accept");
+    until([&] { return band->word() == QStringLiteral("REJECT") && band->sentence().contains(QStringLiteral("mm")); });
+    shoot("run-reject");
+    until([&] { return band->word() == QStringLiteral("REJECT") && !band->sentence().contains(QStringLiteral("mm")); });
+    shoot("run-not-measured");
+    auto* strip = m_window.findChild<RejectStrip*>(QStringLiteral("lastRejects"));
+    if (strip->count() > 2) emit strip->chosen(strip->numberAt(2));
+    shoot("run-pinned");
+    m_window.resize(1920, 1080);
+    shoot("run-large");
+    m_window.resize(1280, 800);
+    m_window.showWorkspace(0);
+}
+
+void Studio::locked()
+{
+    if (m_window.runPage()->itemCount() == 0) line();
+    auto& who = m_window.who();
+    (void)who.change(QStringLiteral("person added"), QStringLiteral("A. Person"), [](people::People& p) {
+        (void)p.add("A. Person", people::Role::Administrator, "1234");
+        return p.add("B. Person", people::Role::Operator, "2345");
+    });
+    PeopleDialog people(who, &m_window);
+    people.show();
+    shootDialog(people, "people");
+    people.close();
+    who.signOut();
+    shoot("run-locked");
+    SignInDialog dialog(who, &m_window);
+    dialog.show();
+    shootDialog(dialog, "sign-in");
+    dialog.close();
+    (void)who.signIn(QStringLiteral("A. Person"), QStringLiteral("1234"));
+    (void)who.change({}, {}, [](people::People& p) {
+        (void)p.remove("B. Person");
+        return p.remove("A. Person");
+    });
 }
 
 void Studio::records()

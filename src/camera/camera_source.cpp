@@ -376,6 +376,14 @@ std::optional<double> CameraSource::exposure() const
     const double v = arv_camera_get_exposure_time(m_device->camera, fault.out());
     return fault.failed() ? std::nullopt : std::optional(v);
 }
+std::optional<std::pair<double, double>> CameraSource::exposureBounds()
+{
+    Fault fault;
+    std::pair<double, double> out;
+    if (!m_device) return {};
+    arv_camera_get_exposure_time_bounds(m_device->camera, &out.first, &out.second, fault.out());
+    return fault.failed() || !(out.second > out.first) ? std::nullopt : std::optional(out);
+}
 std::optional<double> CameraSource::gain() const
 {
     Fault fault;

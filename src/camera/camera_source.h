@@ -34,6 +34,7 @@ public:
     void prepare(const recipe::Recipe& recipe) override;
     std::optional<station::Shot> next(const image::Naming& naming) override;
     bool live() const override { return m_settings.trigger != "software"; }
+    std::optional<std::pair<double, double>> exposureBounds() override;
     struct Counts {
         std::uint64_t frames = 0, incomplete = 0, lost = 0; // lost: how often the camera went away
     };

@@ -27,8 +27,8 @@ int main(int argc, char** argv)
     report::loadFonts();
     report::useDarkTheme(QSettings().value(QStringLiteral("dark"), false).toBool());
     desktop::applyTheme(application);
-    const auto simulated = [] {
-        return std::make_unique<station::ConveyorSource>(station::Conveyor{}, [](const station::Passing& p) {
+    const auto simulated = [](const station::Conveyor& conveyor) {
+        return std::make_unique<station::ConveyorSource>(conveyor, [](const station::Passing& p) {
             return demo::passingPlate(demo::Field{}, p.seed, p.number, p.faulty, p.light, p.smearMm);
         });
     };
@@ -36,7 +36,7 @@ int main(int argc, char** argv)
     window.show();
     const QStringList files = arguments.positionalArguments();
     if (!files.isEmpty()) window.addPictures(files);
-    if (arguments.isSet(hints)) window.hints()->start();
+    if (arguments.isSet(hints) && window.who().may(people::Right::Engineer)) window.hints()->start();
     window.offerRecovery();
     return QApplication::exec();
 }

@@ -18,6 +18,8 @@
 #include "desktop/review_dialog.h"
 #include "desktop/revisions_dialog.h"
 #include "desktop/run/release_dialog.h"
+#include "desktop/screen_dialog.h"
+#include "desktop/sign_in_dialog.h"
 #include "desktop/style.h"
 #include "image/decode.h"
 #include "inspect/labels.h"
@@ -81,13 +83,14 @@ public:
 const QString kPictureFilter = QStringLiteral("Pictures (*.png *.jpg *.jpeg *.tif *.tiff);;All files (*)");
 } // namespace
 
-MainWindow::MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder, QWidget* parent) : QMainWindow(parent)
+MainWindow::MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder, QWidget* parent)
+    : QMainWindow(parent), m_who(dataFolder + QStringLiteral("/people.json"))
 {
     setObjectName(QStringLiteral("mainWindow"));
     setAcceptDrops(true);
     setMinimumSize(960, 640);
     m_setup = new SetupPage(m_session, this);
-    m_run = new RunPage(m_session, std::move(simulated), dataFolder + QStringLiteral("/records.sqlite"), this);
+    m_run = new RunPage(m_session, m_who, std::move(simulated), dataFolder + QStringLiteral("/records.sqlite"), this);
     m_records = new RecordsPage(dataFolder + QStringLiteral("/records.sqlite"), this);
     m_pages = new QStackedWidget(this);
     m_pages->addWidget(m_setup);
@@ -114,7 +117,10 @@ MainWindow::MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder
     connect(m_setup->evidence()->form(), &ParamForm::convertWanted, this, [this] { m_session.convertLimits(); });
     connect(&m_session, &Session::said, this, [this](const QString& text) { say(text); });
     m_saidTimer.setSingleShot(true);
-    connect(&m_saidTimer, &QTimer::timeout, m_said, &QLabel::clear);
+    connect(&m_saidTimer, &QTimer::timeout, this, [this] {
+        m_run->unsay(m_said->text());
+        m_said->clear();
+    });
     QSettings settings;
     if (!restoreGeometry(settings.value(QStringLiteral("geometry")).toByteArray())) {
         // The frame belongs to the window: with it, it fits the screen; on a large one it takes most of it.
@@ -127,6 +133,10 @@ MainWindow::MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder
     m_setup->restoreSizes(settings);
     refreshHeader();
     showWorkspace(0);
+    connect(m_run, &RunPage::signInWanted, this, &MainWindow::signInOrOut);
+    connect(m_run, &RunPage::fullScreenWanted, this, &MainWindow::setWholeScreen);
+    connect(&m_who, &SignedIn::changed, this, &MainWindow::applyRights);
+    applyRights();
 }
 
 void MainWindow::makeHeader()
@@ -135,7 +145,7 @@ void MainWindow::makeHeader()
     auto* layout = new QVBoxLayout(whole);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(0);
-    auto* header = new QWidget(whole);
+    auto* header = m_header = new QWidget(whole);
     header->setObjectName(QStringLiteral("header"));
     header->setFixedHeight(40);
     auto* row = new QHBoxLayout(header);
@@ -313,6 +323,7 @@ void MainWindow::makeActions()
         goToDoubt((m_doubt + 1) % int(m_findings.size()));
     }));
     edit->addAction(add("outputs", [this] { OutputsDialog(m_session, this).exec(); }));
+    edit->addAction(add("screen", [this] { ScreenDialog(m_session, this).exec(); }));
     edit->addAction(add("recipeSettings", [this] { RecipeDialog(m_session, this).exec(); }));
 
     QMenu* view = m_menus->addMenu(tr("&View"));
@@ -351,6 +362,11 @@ void MainWindow::makeActions()
     run->addAction(add("start", [this] { showWorkspace(1), m_run->start(); }));
     run->addAction(add("takeOne", [this] { showWorkspace(1), m_run->takeOne(); }));
     run->addAction(add("stop", [this] { m_run->stop(); }));
+    run->addSeparator();
+    run->addAction(add("signIn", [this] { signInOrOut(); }));
+    run->addAction(add("people", [this] { PeopleDialog(m_who, this).exec(); }));
+    run->addAction(add("wholeScreen", [this] { setWholeScreen(!m_run->fullScreen()); }));
+    m_engineerMenus = {recipe, edit, view};
     m_hints = new Hints(m_session, *m_setup, m_tabs[1], this);
     QMenu* help = m_menus->addMenu(tr("&Help"));
     help->addAction(add("firstSteps", [this] {
@@ -383,6 +399,7 @@ void MainWindow::checkDetails(const std::string& output)
 // ---------------------------------------------------------------- the line
 void MainWindow::releaseRecipe()
 {
+    if (!engineer()) return m_run->say(tr("Nothing is released yet, and an engineer has to"));
     ReleaseDialog dialog(m_session, *m_run, this);
     if (dialog.exec() != QDialog::Accepted) return;
     if (auto ok = m_run->release(dialog.by()); !ok) say(QString::fromStdString(ok.error().text()), true);
@@ -438,8 +455,75 @@ void MainWindow::goToDoubt(int finding)
     if (m_review) m_review->choose(finding);
 }
 
+// ---------------------------------------------------------------- who
+void MainWindow::signInOrOut()
+{
+    if (!m_who.needed()) return say(tr("Nobody is on file: everybody may everything. Run ▸ People… begins it"));
+    if (m_who.role() != people::Role::Nobody) return m_who.signOut();
+    SignInDialog(m_who, this).exec();
+}
+
+// While the window is locked nothing of the engineer's is there: neither to be seen, nor by key, drop or word.
+void MainWindow::applyRights()
+{
+    const bool may = engineer();
+    static const QStringList open{QStringLiteral("runPage"),    QStringLiteral("records"), QStringLiteral("start"),
+                                  QStringLiteral("takeOne"),    QStringLiteral("stop"),    QStringLiteral("signIn"),
+                                  QStringLiteral("wholeScreen"), QStringLiteral("guide"),   QStringLiteral("guidePages"),
+                                  QStringLiteral("quit")};
+    for (const auto& a : m_locked)
+        if (a) a->setEnabled(true);
+    m_locked.clear();
+    for (QAction* a : findChildren<QAction*>()) {
+        const bool people = a->objectName() == QLatin1String("people");
+        const bool allowed = people ? m_who.may(people::Right::People) : may || open.contains(a->objectName());
+        if (allowed || !a->isEnabled() || a->objectName().isEmpty()) continue;
+        a->setEnabled(false);
+        m_locked.emplace_back(a);
+    }
+    for (QMenu* m : m_engineerMenus) m->menuAction()->setVisible(may), m->menuAction()->setEnabled(may);
+    m_tabs[0]->setVisible(may);
+    setAcceptDrops(may);
+    for (QWidget* chip : {m_trialChip, m_foreign, m_reviewChip, m_lineChip, m_calibrated}) chip->setEnabled(may);
+    for (QWidget* chip : {m_trialChip, m_calibrated}) chip->setVisible(may);
+    if (may) {
+        refreshHeader();
+        refreshLine();
+        refreshReview();
+        if (m_recoveryWaits) offerRecovery();
+        return;
+    }
+    for (QWidget* chip : {m_foreign, m_reviewChip, m_lineChip}) chip->hide();
+    m_notice->hide();
+    m_session.dropDraft();
+    // What stands open is closed: its owner has gone.
+    for (QWidget* w : QApplication::topLevelWidgets())
+        if (auto* d = qobject_cast<QDialog*>(w); d && d->isVisible() && d->objectName() != QLatin1String("signInDialog")) d->reject();
+    if (QWidget* popup = QApplication::activePopupWidget()) popup->close();
+    if (workspace() == 0) showWorkspace(1);
+    refreshHeader();
+}
+
+void MainWindow::setWholeScreen(bool on)
+{
+    if (on == m_run->fullScreen()) return;
+    if (on) {
+        showWorkspace(1);
+        m_wasMaximized = isMaximized();
+        m_header->hide();
+        showFullScreen();
+    } else {
+        m_header->show();
+        m_wasMaximized ? showMaximized() : showNormal();
+    }
+    m_run->setFullScreen(on);
+    statusBar()->setVisible(workspace() != 1);
+}
+
 void MainWindow::showWorkspace(int index)
 {
+    if (index == 0 && !engineer()) index = 1;
+    if (index != 1 && m_run->fullScreen()) setWholeScreen(false);
     m_pages->setCurrentIndex(index);
     m_tabs[std::size_t(index)]->setChecked(true);
     if (m_hints) {
@@ -449,6 +533,7 @@ void MainWindow::showWorkspace(int index)
     if (index == 0) m_setup->sheet()->setFocus();
     if (index == 1) m_run->setFocus();
     if (index == 2) m_records->refresh();
+    statusBar()->setVisible(index != 1); // Run has a line of its own
 }
 int MainWindow::workspace() const { return m_pages->currentIndex(); }
 
@@ -487,6 +572,7 @@ void MainWindow::say(const QString& text, bool wrong)
     if (!wrong) {
         m_said->setText(text);
         m_saidTimer.start(8000);
+        if (workspace() == 1) m_run->say(text);
         return;
     }
     while (QLayoutItem* i = m_noticeButtons->takeAt(0)) delete i->widget(), delete i;
@@ -501,6 +587,7 @@ void MainWindow::say(const QString& text, bool wrong)
 // ---------------------------------------------------------------- files
 bool MainWindow::openRecipe(const QString& path)
 {
+    if (!engineer()) return false;
     if (auto ok = m_session.open(QFileInfo(path).absoluteFilePath()); !ok) {
         say(tr("Not opened. %1").arg(QString::fromStdString(ok.error().text())), true);
         return false;
@@ -687,6 +774,7 @@ bool MainWindow::mayLoseChanges()
 
 void MainWindow::addPictures(const QStringList& paths)
 {
+    if (!engineer()) return say(tr("Sign in as engineer to open %1").arg(paths.value(0)), true);
     QStringList pictures;
     for (const QString& path : paths) {
         if (QFileInfo(path).isDir() && !QFileInfo::exists(path + QStringLiteral("/recipe.json"))) {
@@ -709,6 +797,8 @@ void MainWindow::addPictures(const QStringList& paths)
 
 void MainWindow::offerRecovery()
 {
+    m_recoveryWaits = !engineer(); // it is the engineer's work
+    if (m_recoveryWaits) return;
     const auto found = Recovery::find();
     if (!found) return;
     say(tr("Unsaved work from %1 was found%2.")
@@ -747,7 +837,8 @@ void MainWindow::resizeEvent(QResizeEvent* e)
 
 void MainWindow::closeEvent(QCloseEvent* e)
 {
-    if (!mayLoseChanges()) return e->ignore();
+    // Whoever closes a locked window is not asked about somebody else's work: it is kept for recovery.
+    if (engineer() && !mayLoseChanges()) return e->ignore();
     m_run->stop();
     QSettings settings;
     settings.setValue(QStringLiteral("geometry"), saveGeometry());

@@ -6,6 +6,7 @@
 #include "inspect/review.h"
 
 #include <QMainWindow>
+#include <QPointer>
 
 class QMenu;
 class QMenuBar;
@@ -39,6 +40,7 @@ public:
     QString usualFolder() const;
     void showWorkspace(int index);
     int workspace() const;
+    SignedIn& who() { return m_who; }
 
 protected:
     void changeEvent(QEvent*) override; // coming back from another program: pictures may have changed
@@ -70,7 +72,17 @@ private:
     void refreshLine();
     QAction* add(const char* id, const std::function<void()>& call);
 
+    void applyRights();
+    void signInOrOut();
+    void setWholeScreen(bool on);
+    bool engineer() const { return m_who.may(people::Right::Engineer); }
+
     Session m_session;
+    SignedIn m_who;
+    QWidget* m_header = nullptr;
+    std::vector<QMenu*> m_engineerMenus;
+    std::vector<QPointer<QAction>> m_locked; // switched off while nobody may use them
+    bool m_wasMaximized = false, m_recoveryWaits = false;
     QMenuBar* m_menus = nullptr;
     QMenu* m_recent = nullptr;
     QLabel *m_name = nullptr, *m_said = nullptr;

@@ -57,6 +57,7 @@ void applyTheme(QApplication& application)
         QPushButton:disabled { color: %second; background: %paper; }
         #startButton:enabled { background: %button; color: %buttonText; font-weight: bold; }
         QLineEdit, QComboBox, QDoubleSpinBox, QSpinBox { border: 1px solid %rule; border-radius: 2px; padding: 2px 6px; min-height: 20px; background: %raised; color: %ink; selection-background-color: %selected; selection-color: %ink; }
+        QLineEdit:disabled, QComboBox:disabled, QDoubleSpinBox:disabled, QSpinBox:disabled { background: %paper; color: %second; border-color: %hair; }
         QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus, QSpinBox:focus { border-color: %datum; }
         QComboBox::drop-down { border: 0; width: 22px; }
         QComboBox::down-arrow, QAbstractSpinBox::down-arrow { image: url(:/ui/down-%tone.xpm); width: 9px; height: 5px; }

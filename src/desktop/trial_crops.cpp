@@ -1,10 +1,8 @@
 #include "desktop/trial_crops.h"
 
+#include "desktop/picture_cut.h"
 #include "inspect/worst.h"
-#include "report/sheet_painter.h"
-#include "report/theme.h"
 
-#include <QPainter>
 #include <algorithm>
 #include <cmath>
 
@@ -17,34 +15,7 @@ constexpr std::size_t kMost = 800, kQueue = 120;
 
 QImage cut(const image::Image& pixels, geometry::Point at, double half, double turn)
 {
-    QImage out(2 * TrialCrops::kWide, 2 * TrialCrops::kHigh, QImage::Format_RGB32);
-    out.setDevicePixelRatio(2);
-    out.fill(report::lightTheme().hair);
-    const QImage all = report::toQImage(pixels);
-    QPainter p(&out);
-    p.setRenderHint(QPainter::SmoothPixmapTransform);
-    p.translate(TrialCrops::kWide / 2.0, TrialCrops::kHigh / 2.0);
-    if (half <= 0) {
-        const double k = std::min(double(TrialCrops::kWide) / all.width(), double(TrialCrops::kHigh) / all.height());
-        const QImage small = all.scaled(int(2 * k * all.width()), int(2 * k * all.height()), Qt::IgnoreAspectRatio,
-                                        Qt::SmoothTransformation);
-        p.drawImage(QRectF(-k * all.width() / 2, -k * all.height() / 2, k * all.width(), k * all.height()), small);
-        return out;
-    }
-    // Only what is seen is scaled, in steps of two first, so that fine lines stay.
-    const double reach = 1.5 * half;
-    const QRect part =
-        QRect(int(at.x - reach), int(at.y - reach), int(2 * reach), int(2 * reach)).intersected(all.rect());
-    if (part.isEmpty()) return out;
-    const double k = TrialCrops::kHigh / (2 * half);
-    const double finest = std::min(1.0, 2 * k);
-    const QImage seen = all.copy(part);
-    const QImage small = seen.scaled(std::max(1, int(part.width() * finest)), std::max(1, int(part.height() * finest)),
-                                     Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
-    p.rotate(geometry::degrees(turn));
-    p.scale(k, k);
-    p.drawImage(QRectF(part.x() - at.x - 0.5, part.y() - at.y - 0.5, part.width(), part.height()), small);
-    return out;
+    return cutOut(pixels, at, half, turn, QSize(TrialCrops::kWide, TrialCrops::kHigh));
 }
 } // namespace
 

@@ -214,9 +214,28 @@ void ConveyorSource::prepare(const recipe::Recipe& recipe)
     m_settings = recipe.camera;
 }
 
+std::chrono::steady_clock::duration ConveyorSource::period() const
+{
+    return std::chrono::duration_cast<std::chrono::steady_clock::duration>(
+        std::chrono::duration<double>(60 / m_conveyor.perMinute));
+}
+
+// The part that is drawn already, once it is there; an empty shot while it is on its way.
+Shot ConveyorSource::whenDue()
+{
+    const auto waited = std::chrono::steady_clock::now() + std::chrono::milliseconds(500);
+    std::this_thread::sleep_until(std::min(*m_due, waited));
+    if (*m_due > waited) return {};
+    Shot shot = std::move(*m_coming);
+    m_coming.reset();
+    shot.triggered = *m_due;
+    return shot;
+}
+
 std::optional<Shot> ConveyorSource::next(const image::Naming& naming)
 {
     using Clock = std::chrono::steady_clock;
+    if (m_coming) return whenDue();
     Shot shot;
     const double exposure = m_settings.exposure.value_or(kUsualExposure), gain = m_settings.gain.value_or(0);
     const auto refuse = [&](const char* what, double v, double low, double high) {
@@ -238,18 +257,9 @@ std::optional<Shot> ConveyorSource::next(const image::Naming& naming)
     for (;;) {
         random.seed(std::uint32_t(m_conveyor.seed * 7919 + std::uint64_t(m_at) * 104729 + 1));
         random.discard(3);
-        if (live()) {
-            const auto period = std::chrono::duration_cast<Clock::duration>(
-                std::chrono::duration<double>(60 / m_conveyor.perMinute));
-            if (!m_due) m_due = Clock::now() + period;
-            const auto waited = Clock::now() + std::chrono::milliseconds(500);
-            std::this_thread::sleep_until(std::min(*m_due, waited));
-            if (*m_due > waited) return shot; // nothing yet
-            shot.triggered = *m_due;
-            *m_due += period;
-        }
         if (!live() || chance() >= m_conveyor.dropped) break;
         ++m_at, ++m_dropped; // it passes unseen
+        if (m_due) *m_due += period();
     }
     Passing part;
     part.number = m_at++;
@@ -264,7 +274,12 @@ std::optional<Shot> ConveyorSource::next(const image::Naming& naming)
     for (std::size_t i = 0; i < std::max<std::size_t>(1, naming.size()); ++i, part.light /= 2)
         pictures.push_back(image::makePicture(m_maker(part), naming.empty() ? std::string() : naming[i].key));
     shot.ready = std::make_shared<const image::Capture>(shot.id, std::move(pictures));
-    return shot;
+    // It is there when the part is: how long it took to draw counts for nobody.
+    shot.triggered = Clock::now();
+    if (!live()) return shot;
+    m_due = std::max(m_due ? *m_due + period() : *shot.triggered, *shot.triggered);
+    m_coming = std::move(shot);
+    return whenDue();
 }
 
 std::optional<Shot> SimulatedSource::next(const image::Naming&)

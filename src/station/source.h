@@ -27,6 +27,8 @@ public:
     virtual void prepare(const recipe::Recipe&) {}
     // True: it goes at its own pace, and what nobody takes in time is lost (and counted). False: it waits.
     virtual bool live() const { return false; }
+    // µs; nothing: it has no exposure.
+    virtual std::optional<std::pair<double, double>> exposureBounds() { return {}; }
 };
 
 // Pictures of a list, in order; ends after the last one, or starts over, or waits for more. Of a capture of several
@@ -106,7 +108,12 @@ public:
     bool live() const override { return m_conveyor.perMinute > 0; }
     std::uint64_t dropped() const { return m_dropped; }
 
+    std::optional<std::pair<double, double>> exposureBounds() override { return std::pair(kLeastExposure, kMostExposure); }
+
 private:
+    std::chrono::steady_clock::duration period() const;
+    Shot whenDue();
+    std::optional<Shot> m_coming;
     Conveyor m_conveyor;
     Maker m_maker;
     recipe::CameraSettings m_settings;

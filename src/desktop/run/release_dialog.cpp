@@ -59,6 +59,7 @@ ReleaseDialog::ReleaseDialog(const Session& session, const RunPage& run, QWidget
     m_by = new QLineEdit(person(), this);
     m_by->setObjectName(QStringLiteral("releaseBy"));
     m_by->setMaxLength(200);
+    if (run.who().needed()) m_by->setText(run.who().name()), m_by->setReadOnly(true); // by nobody else's name
     m_by->setToolTip(tr("Who answers for it; kept with the records."));
     form->addRow(tr("Released by"), m_by);
     layout->addLayout(form);

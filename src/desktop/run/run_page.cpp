@@ -1,22 +1,17 @@
 #include "desktop/run/run_page.h"
 
-#include "camera/camera_source.h"
 #include "control/outlets.h"
 #include "desktop/latest_job.h"
+#include "desktop/run/line_dialogs.h"
 #include "recipe/differences.h"
 #include "recipe/history.h"
 #include "recipe/recipe_file.h"
 #include "recipe/soundness.h"
 #include "report/theme.h"
 
-#include <QComboBox>
 #include <QDateTime>
-#include <QFileDialog>
 #include <QFileInfo>
-#include <QInputDialog>
 #include <QKeyEvent>
-#include <QLineEdit>
-#include <QSettings>
 #include <QVBoxLayout>
 #include <algorithm>
 
@@ -40,8 +35,8 @@ int worstItem(const inspect::PictureResult& r)
 }
 } // namespace
 
-RunPage::RunPage(Session& session, SourceMaker simulated, QString logPath, QWidget* parent)
-    : QWidget(parent), m_session(session), m_simulated(std::move(simulated)), m_log(std::move(logPath)), m_bridge(m_log)
+RunPage::RunPage(Session& session, SignedIn& who, SourceMaker simulated, QString logPath, QWidget* parent)
+    : QWidget(parent), m_session(session), m_who(who), m_log(std::move(logPath)), m_bridge(m_log)
 {
     setObjectName(QStringLiteral("runPage"));
     setFocusPolicy(Qt::StrongFocus);
@@ -52,8 +47,14 @@ RunPage::RunPage(Session& session, SourceMaker simulated, QString logPath, QWidg
     m_grid->setObjectName(QStringLiteral("tape"));
     m_grid->setHeadVisible(false);
     m_grid->setFollowLatest(true);
-    m_grid->setMinimumHeight(130);
     m_grid->setFocusPolicy(Qt::NoFocus);
+    m_feed = new Feed(session, std::move(simulated), this);
+    m_lamps = new Lamps(this);
+    m_trouble = new QLabel(this);
+    m_trouble->setObjectName(QStringLiteral("troubleLine"));
+    m_trouble->setContentsMargins(12, 2, 12, 2);
+    m_trouble->setWordWrap(true);
+    m_trouble->hide();
 
     auto* upper = new QHBoxLayout;
     upper->setSpacing(0);
@@ -62,36 +63,61 @@ RunPage::RunPage(Session& session, SourceMaker simulated, QString logPath, QWidg
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(0);
-    layout->addLayout(upper, 6);
+    layout->addLayout(upper, 1);
     layout->addWidget(m_band);
     layout->addWidget(makeTotals());
-    layout->addWidget(m_grid, 3);
-    layout->addWidget(makeFeed());
+    layout->addWidget(m_grid);
+    layout->addWidget(m_feed);
+    layout->addWidget(m_lamps);
+    layout->addWidget(m_trouble);
+    layout->addWidget(makeBottom());
 
     connect(&m_bridge, &LineBridge::logged, this, &RunPage::arrived);
     connect(&m_bridge, &LineBridge::runningChanged, this, [this](bool on) {
         m_start->setEnabled(!on);
         m_stop->setEnabled(on);
-        m_source->setEnabled(!on);
-        m_camera->setText(on ? tr("camera: %1").arg(m_source->currentText()) : tr("camera: stopped"));
+        m_feed->setRunning(on);
+        if (m_lamps->state(tr("camera")) != Lamps::State::Trouble || !on)
+            m_lamps->set(tr("camera"), on ? Lamps::State::Well : Lamps::State::Off,
+                         on ? m_feed->sourceWord() : tr("stopped"));
+        note(on ? QStringLiteral("start") : QStringLiteral("stop"), m_feed->sourceWord());
     });
-    connect(&m_bridge, &LineBridge::trouble, this, [this](const QString& what, const QString& message) {
-        m_trouble->setText(what + QStringLiteral(": ") + message);
-        m_trouble->setVisible(true);
-    });
+    connect(&m_bridge, &LineBridge::trouble, this, &RunPage::trouble);
+    connect(&m_bridge, &LineBridge::over, this, &RunPage::over);
     connect(m_grid, &GridView::chosen, this, [this](int, int c) {
         if (c >= 0) pin(c);
     });
+    connect(m_rejects, &RejectStrip::chosen, this, &RunPage::pinNumber);
+    connect(m_feed, &Feed::said, this, &RunPage::say);
+    connect(m_feed, &Feed::changed, this, [this] { putOnLine(); });
+    connect(m_feed, &Feed::batchNamed, this, [this](const QString& before, const QString& now) {
+        note(QStringLiteral("batch"), tr("batch"), before, now);
+    });
+    connect(m_feed, &Feed::sourceChosen, this, [this](const QString& words) {
+        m_lamps->set(tr("camera"), Lamps::State::Well, words);
+        note(QStringLiteral("source"), words);
+    });
+    connect(m_feed, &Feed::takeWanted, this, &RunPage::takeOne);
+    connect(&m_who, &SignedIn::changed, this, &RunPage::showRights);
+    connect(&m_who, &SignedIn::happened, this,
+            [this](const QString& what, const QString& subject, const QString& after) {
+                note(what, subject, {}, after);
+            });
+    m_lamps->set(tr("camera"), Lamps::State::Off, tr("not started"));
+    m_lamps->set(tr("records"), Lamps::State::Off, QFileInfo(m_log).fileName());
     m_bridge.line().setPause(700);
     // What was released runs on after the program was ended.
     if (QFileInfo::exists(m_log)) {
         const auto log = records::RecordLog::open(m_log);
         auto last = log ? (*log)->lastRelease() : base::passOn(log.error());
         if (last) m_released = *last;
-        else m_trouble->setText(tr("records: what was released last cannot be read: %1").arg(q(last.error().text())));
+        else say(tr("records: what was released last cannot be read: %1").arg(q(last.error().text())));
     }
     putOnLine();
+    tellOutputs();
     showReleased();
+    showRights();
+    showCounts();
 }
 
 RunPage::~RunPage() = default;
@@ -107,7 +133,9 @@ QWidget* RunPage::makeTotals()
     auto* anew = new QPushButton(tr("Start totals anew"), m_totalsRow);
     anew->setObjectName(QStringLiteral("resetTotals"));
     connect(anew, &QPushButton::clicked, this, [this] {
+        if (!m_who.may(people::Right::Report)) return emit signInWanted();
         m_tally.resetTotals();
+        note(QStringLiteral("totals anew"), tr("totals"), m_totalsText->text());
         showTotals();
     });
     totals->addWidget(m_totalsText, 1);
@@ -116,86 +144,54 @@ QWidget* RunPage::makeTotals()
     return m_totalsRow;
 }
 
-QWidget* RunPage::makeFeed()
+QWidget* RunPage::makeBottom()
 {
-    auto* feed = new QWidget(this);
-    m_source = new QComboBox(feed);
-    m_source->setObjectName(QStringLiteral("source"));
-    m_source->setAccessibleName(tr("Source of pictures"));
-    m_source->addItem(tr("Simulated station: reed plates"));
-    m_source->addItem(tr("The trials, one after another"));
-    m_source->addItem(tr("A folder of pictures…"));
-    m_source->addItem(tr("A camera…"));
-    m_source->setToolTip(tr("Where the pictures of the items come from."));
-    m_keep = new QComboBox(feed);
-    m_keep->setObjectName(QStringLiteral("keepPictures"));
-    m_keep->setAccessibleName(tr("Pictures kept with the records"));
-    m_keep->addItem(tr("keep no pictures"));
-    m_keep->addItem(tr("keep rejects"));
-    m_keep->addItem(tr("keep all pictures"));
-    m_keep->setToolTip(tr("Pictures put aside beside the records, so that an item can be inspected again."));
-    m_keep->setCurrentIndex(QSettings().value(QStringLiteral("run/keep"), 1).toInt());
-    m_batch = new QLineEdit(feed);
-    m_batch->setObjectName(QStringLiteral("batch"));
-    m_batch->setPlaceholderText(tr("batch"));
-    m_batch->setToolTip(tr("Name of the production lot; kept with every item."));
-    m_batch->setMaximumWidth(150);
-    const auto lamp = [&](const char* name) {
-        auto* l = new QLabel(feed);
-        l->setObjectName(QLatin1String(name));
-        l->setFont(report::uiFont(13));
-        return l;
-    };
-    m_camera = lamp("cameraLamp");
-    m_records = lamp("recordsLamp");
-    m_trouble = lamp("troubleLine");
-    m_runs = lamp("runsLine");
-    m_trouble->setWordWrap(true);
-    m_camera->setText(tr("camera: not started"));
-    m_records->setText(tr("records: %1").arg(QFileInfo(m_log).fileName()));
-    m_records->setToolTip(m_log);
-
-    auto* left = new QVBoxLayout;
-    auto* sources = new QHBoxLayout;
-    sources->addWidget(m_source, 1);
-    sources->addWidget(m_keep);
-    sources->addWidget(m_batch);
-    left->addLayout(sources);
-    left->addWidget(m_runs);
-    auto* lamps = new QHBoxLayout;
-    lamps->addWidget(m_camera);
-    lamps->addSpacing(24);
-    lamps->addWidget(m_records);
-    lamps->addStretch(1);
-    left->addLayout(lamps);
-    left->addWidget(m_trouble);
-    auto* buttons = new QHBoxLayout(feed);
-    buttons->setContentsMargins(12, 8, 12, 8);
-    buttons->setSpacing(8);
-    buttons->addLayout(left, 1);
-    buttons->addSpacing(16);
-    const auto button = [&](const char* name, const QString& text, const QString& tip, void (RunPage::*call)()) {
-        auto* b = new QPushButton(text, feed);
+    auto* bottom = new QWidget(this);
+    bottom->setFixedHeight(140);
+    auto* row = new QHBoxLayout(bottom);
+    row->setContentsMargins(4, 4, 10, 6);
+    row->setSpacing(8);
+    m_rejects = new RejectStrip(bottom);
+    row->addWidget(m_rejects, 3);
+    auto* middle = new QVBoxLayout;
+    middle->setSpacing(4);
+    m_counts = new QLabel(bottom);
+    m_counts->setObjectName(QStringLiteral("countsText"));
+    m_counts->setFont(report::uiFont(14, true));
+    m_counts->setTextFormat(Qt::PlainText);
+    middle->addWidget(m_counts);
+    m_cycle = new CyclePlot(bottom);
+    middle->addWidget(m_cycle, 1);
+    row->addLayout(middle, 2);
+    auto* buttons = new QGridLayout;
+    buttons->setSpacing(6);
+    int n = 0;
+    const auto button = [&](const char* name, const QString& text, const QString& tip, auto call) {
+        auto* b = new QPushButton(text, bottom);
         b->setObjectName(QLatin1String(name));
-        b->setMinimumHeight(56);
-        b->setMinimumWidth(130);
-        b->setFont(report::uiFont(17));
+        b->setMinimumSize(104, 56);
+        b->setFont(report::uiFont(15));
         b->setToolTip(tip);
         connect(b, &QPushButton::clicked, this, call);
-        buttons->addWidget(b);
+        buttons->addWidget(b, n % 2, n / 2);
+        ++n;
         return b;
     };
-    m_start = button("startButton", tr("Start"), tr("Inspects items one after another  (F6)"), &RunPage::start);
-    m_one = button("takeOneButton", tr("Take one"), tr("Inspects one item  (F7)"), &RunPage::takeOne);
-    m_stop = button("stopButton", tr("Stop"), tr("Stops after the present item  (F8)"), &RunPage::stop);
+    // What is not always there stands first, so that no gap opens among the others.
+    m_person = button("personButton", tr("Sign in"), tr("Who is at the screen  (F9)"), [this] { emit signInWanted(); });
+    m_limits = button("limitsButton", tr("Limits"), tr("Limits that may be moved here, within their bounds  (L)"),
+                      [this] { askLimits(); });
+    m_start = button("startButton", tr("Start"), tr("Inspects items one after another  (F6)"), [this] { start(); });
+    m_overrule = button("overruleButton", tr("Overrule"), tr("Your verdict beside this item's own, with a reason  (O)"),
+                        [this] { askOverrule(); });
+    m_one = button("takeOneButton", tr("Take one"), tr("Inspects one item  (F7)"), [this] { takeOne(); });
+    m_anew = button("countAnew", tr("Count anew"), tr("Counts, totals and cycle times begin anew"), [this] { countAnew(); });
+    m_stop = button("stopButton", tr("Stop"), tr("Stops after the present item  (F8)"), [this] { stop(); });
+    button("fullScreenButton", tr("Whole screen"), tr("Run alone on the whole screen, or back  (Shift+F11)"),
+           [this] { emit fullScreenWanted(!m_full); });
     m_stop->setEnabled(false);
-    connect(m_source, &QComboBox::activated, this, [this] { m_sourceIndex = -1; });
-    connect(m_keep, &QComboBox::activated, this, [this](int index) {
-        QSettings().setValue(QStringLiteral("run/keep"), index);
-        putOnLine();
-    });
-    connect(m_batch, &QLineEdit::textChanged, this, [this] { putOnLine(); });
-    return feed;
+    row->addLayout(buttons);
+    return bottom;
 }
 
 // ---------------------------------------------------------------- what runs
@@ -225,20 +221,12 @@ base::Status RunPage::release(const QString& by)
     auto log = records::RecordLog::open(m_log);
     const base::Status written =
         log ? (*log)->append(**made, m_released ? m_released->identity : std::string()) : base::passOn(log.error());
-    // Those who are told change with the recipe; what waits for the others is told first.
-    if (!m_released || m_released->recipe().outlets != (*made)->recipe().outlets) {
-        control::ModbusOutput::Commands commands;
-        commands.trigger = [line = &m_bridge.line()] { line->takeOne(); };
-        (void)awake([&] {
-            m_bridge.line().setOutputs(control::outputsOf((*made)->recipe(), commands));
-            return true;
-        });
-    }
     m_released = *made;
+    tellOutputs(); // what waits for those before is told first
     putOnLine();
     showReleased();
     emit released(tr("Released: %1").arg(name(*m_released)));
-    if (!written) m_trouble->setText(tr("records: the release is not in the log: %1").arg(q(written.error().text())));
+    if (!written) say(tr("records: the release is not in the log: %1").arg(q(written.error().text())));
     return {};
 }
 
@@ -255,21 +243,39 @@ void RunPage::putOnLine()
     if (!m_released) return;
     auto line = std::make_shared<station::Line>();
     line->release = m_released;
-    line->batch = m_batch->text().toStdString();
-    line->keep = records::Keep(m_keep->currentIndex());
+    line->batch = m_feed->batch().toStdString();
+    line->keep = m_feed->keep();
     line->pictures = (QFileInfo(m_log).absolutePath() + QStringLiteral("/pictures")).toStdString();
     m_bridge.line().setLine(std::move(line));
+}
+
+// Those who are told change with the recipe.
+void RunPage::tellOutputs()
+{
+    const std::vector<recipe::Outlet> wanted = m_released ? m_released->recipe().outlets : std::vector<recipe::Outlet>{};
+    if (wanted == m_told) return;
+    for (const recipe::Outlet& o : m_told) m_lamps->drop(q(o.name));
+    m_told = wanted;
+    control::ModbusOutput::Commands commands;
+    commands.trigger = [line = &m_bridge.line()] { line->takeOne(); };
+    (void)awake([&] {
+        m_bridge.line().setOutputs(control::outputsOf(m_released->recipe(), commands));
+        return true;
+    });
+    for (const recipe::Outlet& o : m_told)
+        if (o.inUse && m_lamps->state(q(o.name)) != Lamps::State::Trouble)
+            m_lamps->set(q(o.name), Lamps::State::Well, tr("told"));
 }
 
 void RunPage::showReleased()
 {
     if (!m_released) {
-        m_runs->setText(tr("runs: nothing is released yet (Ctrl+Shift+R)"));
+        m_feed->setRuns(tr("runs: nothing is released yet (Ctrl+Shift+R)"));
         return;
     }
     QString by = q(m_released->by);
     if (by.isEmpty()) by = tr("nobody named");
-    m_runs->setText(tr("runs: %1 · revision %2 · released %3 by %4")
+    m_feed->setRuns(tr("runs: %1 · revision %2 · released %3 by %4")
                         .arg(q(m_released->recipe().name))
                         .arg(m_released->revision)
                         .arg(QDateTime::fromString(q(m_released->at), Qt::ISODateWithMs)
@@ -278,72 +284,12 @@ void RunPage::showReleased()
                              by));
 }
 
-// The one that answers, or one of several; the network is asked aside.
-bool RunPage::chooseCamera()
-{
-    const auto there = awake([] { return camera::cameras(); });
-    if (there.empty()) {
-        m_trouble->setText(tr("No camera answers"));
-        return false;
-    }
-    std::string id = there.front().id;
-    if (there.size() > 1) {
-        QStringList names;
-        for (const camera::Found& f : there) names << q(f.id);
-        bool ok = false;
-        const QString chosen =
-            QInputDialog::getItem(this, tr("Camera"), tr("Pictures come from"), names, 0, false, &ok);
-        if (!ok) return false;
-        id = chosen.toStdString();
-    }
-    auto source = awake([&] { return camera::CameraSource::open(id); });
-    if (!source) {
-        m_trouble->setText(q(source.error().text()));
-        return false;
-    }
-    m_bridge.line().setSource(std::move(*source));
-    return true;
-}
-
-bool RunPage::chooseSource()
-{
-    if (m_sourceIndex == m_source->currentIndex()) return true;
-    const int wanted = m_source->currentIndex();
-    if (wanted == 0) {
-        m_bridge.line().setSource(m_simulated());
-    } else if (wanted == 1) {
-        std::vector<std::string> pictures;
-        for (const auto& t : m_session.recipe().trials) pictures.push_back(t.picture);
-        if (pictures.empty()) {
-            m_trouble->setText(tr("There are no trials to feed"));
-            return false;
-        }
-        m_bridge.line().setSource(std::make_shared<station::ListSource>("trials", std::move(pictures), true));
-    } else if (wanted == 3) {
-        if (!chooseCamera()) return false;
-    } else {
-        const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder of pictures"), m_folder,
-                                                                 QFileDialog::DontUseNativeDialog);
-        if (folder.isEmpty()) return false;
-        auto source = station::ListSource::folder(folder.toStdString(), station::ListSource::End::Stop);
-        if (!source) {
-            m_trouble->setText(q(source.error().text()));
-            return false;
-        }
-        m_folder = folder;
-        m_bridge.line().setSource(std::move(*source));
-    }
-    m_sourceIndex = wanted;
-    m_trouble->clear();
-    return true;
-}
-
 bool RunPage::ready()
 {
     m_pinned = -1;
     if (!m_released) emit releaseWanted();
     if (!m_released) return false;
-    return chooseSource();
+    return m_feed->choose(m_bridge.line());
 }
 
 void RunPage::start()
@@ -353,10 +299,207 @@ void RunPage::start()
 void RunPage::takeOne()
 {
     if (!ready()) return;
-    m_camera->setText(tr("camera: %1").arg(m_source->currentText()));
     m_bridge.line().takeOne();
 }
 void RunPage::stop() { m_bridge.line().stop(); }
+
+void RunPage::say(const QString& text)
+{
+    m_trouble->setText(text);
+    m_trouble->setVisible(!text.isEmpty());
+}
+void RunPage::unsay(const QString& text)
+{
+    if (m_trouble->text() == text) say({});
+}
+void RunPage::note(const QString& what, const QString& subject, const QString& before, const QString& after)
+{
+    m_bridge.line().note({{}, m_who.name(), what, subject, before, after, 0});
+}
+
+// ---------------------------------------------------------------- the world
+void RunPage::trouble(const QString& what, const QString& message)
+{
+    if (what == QLatin1String("records"))
+        return m_lamps->set(tr("records"), Lamps::State::Trouble, tr("NOT saved: %1").arg(message));
+    m_lamps->set(what, Lamps::State::Trouble, message);
+}
+void RunPage::over(const QString& what)
+{
+    if (what == QLatin1String("camera"))
+        return m_lamps->set(what, running() ? Lamps::State::Well : Lamps::State::Off,
+                            running() ? m_feed->sourceWord() : tr("stopped"));
+    if (what == QLatin1String("records")) return m_lamps->set(what, Lamps::State::Well, tr("%1 items saved").arg(m_saved));
+    const bool told = std::any_of(m_told.begin(), m_told.end(), [&](const auto& o) { return q(o.name) == what; });
+    if (told) m_lamps->set(what, Lamps::State::Well, tr("told"));
+    else m_lamps->drop(what);
+}
+
+void RunPage::showRights()
+{
+    const bool engineer = m_who.may(people::Right::Engineer), named = m_who.may(people::Right::Report);
+    m_feed->setRights(engineer, named);
+    m_person->setVisible(m_who.needed());
+    m_person->setText(m_who.role() == people::Role::Nobody ? tr("Sign in")
+                                                           : tr("Sign out\n%1").arg(m_who.name().left(14)));
+    m_limits->setVisible(!movable().empty());
+}
+
+void RunPage::setFullScreen(bool on)
+{
+    m_full = on;
+    m_feed->setVisible(!on);
+}
+
+void RunPage::showCounts()
+{
+    const auto& c = m_tally.counts();
+    const double span = m_times.size() > 1 ? double(m_times.back() - m_times.front()) / 60000.0 : 0;
+    const auto share = [&](long long n) {
+        return c.items ? QStringLiteral(" · %1 %").arg(100.0 * double(n) / double(c.items), 0, 'f', 1) : QString();
+    };
+    QStringList lines{tr("%1 items").arg(c.items) +
+                          (span > 0 ? tr(" · %1 a minute").arg(double(m_times.size() - 1) / span, 0, 'f', 0) : QString()),
+                      tr("%1 accepted").arg(c.accepted) + share(c.accepted),
+                      tr("%1 rejected").arg(c.rejected)};
+    if (c.unjudged) lines.back() += tr(" · %1 unjudged").arg(c.unjudged);
+    if (c.unreadable) lines.back() += tr(" · %1 unreadable").arg(c.unreadable);
+    if (m_overruled) lines.back() += tr(" · %1 overruled").arg(m_overruled);
+    m_counts->setText(lines.join(QLatin1Char('\n')));
+}
+
+void RunPage::countAnew()
+{
+    if (!m_who.may(people::Right::Report)) return emit signInWanted();
+    note(QStringLiteral("count anew"), tr("counts"), m_counts->text().replace(QLatin1Char('\n'), QStringLiteral(", ")));
+    m_tally = {};
+    m_overruled = 0;
+    m_cycle->clear();
+    m_rejects->clear();
+    m_times.clear();
+    showTotals();
+    showCounts();
+    if (!m_tape.empty()) showPinned();
+}
+
+// ---------------------------------------------------------------- limits and verdicts by persons
+std::vector<RunPage::Movable> RunPage::movable() const
+{
+    std::vector<Movable> out;
+    if (!m_released) return out;
+    const recipe::Recipe& r = m_released->recipe();
+    for (const recipe::Step& s : r.steps)
+        for (const recipe::Check& c : s.checks) {
+            const auto limits = c.limits.resolved(r.toleranceClass);
+            if (!limits) continue;
+            const auto put = [&](bool upper, const std::optional<double>& now, const std::optional<recipe::Span>& may) {
+                if (now && may)
+                    out.push_back({s.id, c.output, q(c.name), QString::fromUtf8(base::symbol(c.limits.unit)), upper, *now,
+                                   *may, base::decimals(c.limits.unit) + 1});
+            };
+            put(false, limits->lowest(), c.lowMay);
+            put(true, limits->highest(), c.highMay);
+        }
+    return out;
+}
+
+base::Status RunPage::moveLimit(const Movable& limit, double value)
+{
+    using base::ErrorCode;
+    if (!m_who.may(people::Right::Report)) return base::fail(ErrorCode::InvalidArgument, "sign in first");
+    recipe::Recipe r = m_released->recipe();
+    recipe::Step* s = r.find(limit.step);
+    const auto it = s ? std::find_if(s->checks.begin(), s->checks.end(),
+                                     [&](const recipe::Check& c) { return c.output == limit.output; })
+                      : std::vector<recipe::Check>::iterator{};
+    if (!s || it == s->checks.end()) return base::fail(ErrorCode::NotFound, "no longer on the line", limit.name.toStdString());
+    const auto& may = limit.upper ? it->highMay : it->lowMay;
+    if (!may || !may->holds(value))
+        return base::fail(ErrorCode::OutOfRange,
+                          base::shortest(value) + " is outside what was released" +
+                              (may ? ", " + base::shortest(may->from) + " .. " + base::shortest(may->to) : ""),
+                          limit.name.toStdString());
+    // A general tolerance is stated in numbers from now on.
+    if (const auto stated = it->limits.resolved(r.toleranceClass)) it->limits = *stated, it->limits.general = {};
+    limit.upper ? it->limits.setHighest(value) : it->limits.setLowest(value);
+    if (auto ok = it->limits.check(); !ok) return ok;
+    const auto made = awake([&]() -> base::Result<std::shared_ptr<const records::Release>> {
+        auto prepared = inspect::Prepared::make(std::move(r), m_released->prepared.get());
+        if (!prepared) return base::passOn(prepared.error());
+        auto release = records::release(std::make_shared<const inspect::Prepared>(std::move(*prepared)), m_released->by);
+        if (!release) return base::passOn(release.error());
+        auto out = std::make_shared<records::Release>(**release);
+        out->at = m_released->at;
+        auto log = records::RecordLog::open(m_log);
+        if (!log) return base::passOn(log.error());
+        const QString unit = limit.unit.isEmpty() ? QString() : QStringLiteral(" ") + limit.unit;
+        const auto text = [&](double v) { return q(base::shortest(v)) + unit; };
+        const auto written = (*log)->append(
+            *out, records::EventRow{{}, m_who.name(), QStringLiteral("limit"),
+                                    limit.name + (limit.upper ? tr(", upper limit") : tr(", lower limit")),
+                                    text(limit.now), text(value), 0});
+        if (!written) return base::passOn(written.error());
+        return std::shared_ptr<const records::Release>(std::move(out));
+    });
+    if (!made) return base::passOn(made.error());
+    m_released = *made;
+    putOnLine();
+    showRights();
+    emit released(tr("%1: the %2 limit is %3 %4 from the next item on")
+                      .arg(limit.name, limit.upper ? tr("upper") : tr("lower"), q(base::shortest(value)), limit.unit));
+    return {};
+}
+
+void RunPage::askLimits()
+{
+    if (movable().empty()) return say(tr("The recipe on the line has no limit that may be moved here"));
+    if (!m_who.may(people::Right::Report)) return emit signInWanted();
+    LimitsDialog(*this, this).exec();
+}
+
+RunPage::TapeItem* RunPage::inView()
+{
+    if (m_tape.empty()) return nullptr;
+    return &m_tape[std::size_t(m_pinned < 0 ? int(m_tape.size()) - 1 : m_pinned)];
+}
+
+base::Status RunPage::overrule(inspect::Outcome outcome, const QString& why)
+{
+    TapeItem* item = inView();
+    if (!m_who.may(people::Right::Report)) return base::fail(base::ErrorCode::InvalidArgument, "sign in first");
+    if (why.trimmed().isEmpty()) return base::fail(base::ErrorCode::InvalidArgument, "a reason is needed");
+    if (!item || std::size_t(m_item) >= item->item.records.size())
+        return base::fail(base::ErrorCode::NotFound, "this item is not in the records");
+    const long long record = item->item.records[std::size_t(m_item)];
+    const QString verdict = QLatin1String(inspect::name(outcome)), by = m_who.name();
+    const auto ok = awake([&]() -> base::Status {
+        auto log = records::RecordLog::open(m_log);
+        if (!log) return base::passOn(log.error());
+        return (*log)->overrule(record, verdict, by, why.trimmed());
+    });
+    if (!ok) return ok;
+    item = inView(); // the tape may have moved meanwhile
+    if (m_overruled == 0 || !item->overruled.count(std::size_t(m_item))) ++m_overruled;
+    item->overruled[std::size_t(m_item)] = tr("overruled: %1 by %2: %3").arg(verdict, by, why.trimmed());
+    showCounts();
+    showPinned();
+    return {};
+}
+
+void RunPage::askOverrule()
+{
+    const TapeItem* item = inView();
+    if (!item) return say(tr("There is no item to overrule yet"));
+    if (!m_who.may(people::Right::Report)) return emit signInWanted();
+    // The item asked about stays in view.
+    if (m_pinned < 0) m_pinned = int(m_tape.size()) - 1, showPinned();
+    const auto& items = item->item.result().items;
+    if (items.empty()) return say(tr("A picture that could not be read has no verdict to overrule"));
+    OverruleDialog dialog(items[std::size_t(m_item)], this);
+    if (dialog.exec() != QDialog::Accepted) return;
+    const auto ok = overrule(dialog.outcome(), dialog.why());
+    say(ok ? QString() : tr("Not overruled: %1").arg(q(ok.error().message)));
+}
 
 // ---------------------------------------------------------------- what was inspected
 void RunPage::arrived()
@@ -365,8 +508,12 @@ void RunPage::arrived()
     if (items.empty()) return;
     for (const station::Logged& item : items) add(item);
     showTotals();
-    m_records->setText(m_unsaved == 0 ? tr("records: %1 items saved").arg(m_saved)
-                                      : tr("records: %1 items saved, %2 NOT saved").arg(m_saved).arg(m_unsaved));
+    showCounts();
+    if (m_lamps->state(tr("records")) != Lamps::State::Trouble)
+        m_lamps->set(tr("records"), m_unsaved ? Lamps::State::Trouble : Lamps::State::Well,
+                     m_unsaved == 0 ? tr("%1 items saved").arg(m_saved)
+                                    : tr("%1 items saved, %2 NOT saved").arg(m_saved).arg(m_unsaved));
+    m_feed->refresh();
     rebuildRows();
     m_grid->refresh();
     if (m_pinned < 0) pin(int(m_tape.size()) - 1);
@@ -379,9 +526,11 @@ void RunPage::add(const station::Logged& logged)
     m_tally.add(logged);
     m_arrived += (long long)(result.items.size());
     (logged.saved ? m_saved : m_unsaved) += (long long)(result.items.size());
+    m_cycle->add(logged.milliseconds);
     // What was said of an earlier item is over when a later one is well.
-    if (!result.warnings.empty()) m_trouble->setText(tr("beware: %1").arg(q(result.warnings.front())));
-    else if (logged.saved && !result.error) m_trouble->clear();
+    if (!result.warnings.empty()) say(tr("beware: %1").arg(q(result.warnings.front())));
+    else if (logged.saved && !result.error) say({});
+    if (result.rejected()) m_rejects->add(logged, m_arrived - (long long)(result.items.size()) + 1);
     m_times.push_back(QDateTime::currentMSecsSinceEpoch());
     if (m_times.size() > 20) m_times.pop_front();
     m_tape.push_back({logged, m_arrived});
@@ -428,12 +577,53 @@ void RunPage::rebuildRows()
                       seen == m_seen.end() ? std::vector<double>{} : seen->second.ends, row.low, row.high);
             m_rows.push_back(row);
         }
+    joinRows(latest.line().release->identity);
+}
+
+// What failed on the tape in view has a row, most often first; the others join into one.
+void RunPage::joinRows(const std::string& identity)
+{
+    constexpr std::size_t inSight = 60;
+    std::map<std::pair<std::string, std::string>, int> out;
+    for (std::size_t c = m_tape.size() - std::min(inSight, m_tape.size()); c < m_tape.size(); ++c)
+        if (m_tape[c].item.line().release->identity == identity)
+            for (const auto& item : m_tape[c].item.result().items)
+                for (const auto& check : item.checks)
+                    if (check.verdict == inspect::Verdict::Fail || check.verdict == inspect::Verdict::NotMeasured)
+                        ++out[{check.step, check.output}];
+    m_joined.clear();
+    std::vector<GridRow> own;
+    GridRow joined;
+    for (const GridRow& row : m_rows) {
+        if (out.count({row.step, row.output})) {
+            own.push_back(row);
+            continue;
+        }
+        if (m_joined.empty()) joined = row;
+        m_joined.push_back({row.step, row.output});
+    }
+    if (m_joined.size() < 2) return;
+    std::stable_sort(own.begin(), own.end(), [&](const GridRow& a, const GridRow& b) {
+        return out[{a.step, a.output}] > out[{b.step, b.output}];
+    });
+    GridRow all;
+    all.name = own.empty() ? tr("all %1 checks").arg(m_joined.size()) : tr("%1 other checks").arg(m_joined.size());
+    all.verdict = inspect::Verdict::Pass;
+    own.push_back(all);
+    m_rows = std::move(own);
+}
+
+void RunPage::resizeEvent(QResizeEvent* e)
+{
+    QWidget::resizeEvent(e);
+    m_band->setFixedHeight(std::clamp(int(0.112 * window()->height()), 96, 150));
+    m_grid->setFixedHeight(std::clamp(int(0.155 * window()->height()), 110, 170));
 }
 
 void RunPage::showTotals()
 {
     const auto release = m_tally.release();
-    m_totalsRow->setVisible(release && !release->recipe().totals.empty());
+    m_totalsRow->setVisible(release && release->recipe().screen.totals && !release->recipe().totals.empty());
     if (!release) return;
     QStringList all;
     const auto& totals = release->recipe().totals;
@@ -455,6 +645,20 @@ void RunPage::pin(int column)
     showPinned();
 }
 
+// The item that bears this number on the screen, while it is still on the tape.
+void RunPage::pinNumber(long long number)
+{
+    for (std::size_t c = 0; c < m_tape.size(); ++c) {
+        const long long last = m_tape[c].number, count = std::max<long long>(1, (long long)(m_tape[c].item.result().items.size()));
+        if (number > last || number <= last - count) continue;
+        pin(int(c));
+        m_pinned = int(c); // also when it is the latest: it stays in view while others come
+        m_item = int(number - (last - count) - 1);
+        return showPinned();
+    }
+    say(tr("Item %1 is no longer on the tape; Records (Ctrl+3) has it").arg(number));
+}
+
 void RunPage::nextItem()
 {
     if (m_tape.empty()) return;
@@ -466,7 +670,26 @@ void RunPage::nextItem()
 
 void RunPage::keyPressEvent(QKeyEvent* e)
 {
-    if (e->key() == Qt::Key_N && e->modifiers() == Qt::NoModifier) return nextItem();
+    if (e->modifiers() == Qt::NoModifier) {
+        const int last = int(m_tape.size()) - 1, at = m_pinned < 0 ? last : m_pinned;
+        switch (e->key()) {
+        case Qt::Key_N: return nextItem();
+        case Qt::Key_L: return askLimits();
+        case Qt::Key_O: return askOverrule();
+        case Qt::Key_Left:
+            if (at > 0) pin(at - 1);
+            return;
+        case Qt::Key_Right:
+            if (at < last) pin(at + 1);
+            return;
+        case Qt::Key_Escape:
+        case Qt::Key_End:
+            if (e->key() == Qt::Key_Escape && m_pinned < 0 && m_full) return emit fullScreenWanted(false);
+            if (last >= 0) pin(last);
+            return;
+        default: break;
+        }
+    }
     QWidget::keyPressEvent(e);
 }
 
@@ -479,11 +702,19 @@ void RunPage::showPinned()
     m_sheet->show(item, m_item);
     const QString title =
         items.size() > 1 ? tr("item %1 of %2  (N: next)").arg(m_item + 1).arg(items.size()) : QString();
-    m_ladder->show(items.empty() ? nullptr : &items[std::size_t(m_item)], title);
+    if (items.empty()) m_ladder->showNothing();
+    else m_ladder->show(items[std::size_t(m_item)], item.line().release->recipe(), title);
     const double span = m_times.size() > 1 ? double(m_times.back() - m_times.front()) / 60000.0 : 0;
     const auto& counts = m_tally.counts();
-    m_band->show(&item.result(), {counts.items, counts.accepted, span > 0 ? double(m_times.size() - 1) / span : 0},
-                 present);
+    const TapeItem& shown = m_tape[std::size_t(column)];
+    const long long number = items.empty() ? 0 : shown.number - (long long)(items.size()) + m_item + 1;
+    const auto said = shown.overruled.find(std::size_t(m_item));
+    m_band->show(&item.result(), number, m_item,
+                 {counts.items, counts.accepted, span > 0 ? double(m_times.size() - 1) / span : 0}, present,
+                 said == shown.overruled.end() ? QString() : said->second);
+    const recipe::Screen& screen = item.line().release->recipe().screen;
+    m_cycle->setVisible(screen.cycle), m_rejects->setVisible(screen.rejects);
+    m_rejects->setChosen(present ? 0 : number);
     m_grid->setCurrent(-1, column);
 }
 
@@ -509,7 +740,25 @@ GridCell RunPage::cell(int r, int c) const
     const GridRow& row = m_rows[std::size_t(r)];
     const station::Logged& item = m_tape[std::size_t(c)].item;
     if (item.line().release->identity != m_tape.back().item.line().release->identity) return {};
+    if (row.step.empty()) return joinedCell(item.result());
     return cellFor(&item.result(), row.step, row.output, row.low, row.high);
+}
+GridCell RunPage::joinedCell(const inspect::PictureResult& result) const
+{
+    GridCell cell;
+    if (result.error) return cell;
+    for (const auto& item : result.items)
+        for (const auto& [step, output] : m_joined) {
+            const auto* check = item.check(step, output);
+            if (!check) continue;
+            const bool worse = check->verdict == inspect::Verdict::Fail ||
+                               (check->verdict == inspect::Verdict::NotMeasured && cell.verdict != inspect::Verdict::Fail) ||
+                               !cell.asked;
+            if (worse) cell.verdict = check->verdict;
+            cell.asked = true;
+        }
+    cell.text = tr("%1 checks together").arg(m_joined.size());
+    return cell;
 }
 QString RunPage::verdictLine() const { return tr("Verdict"); }
 QString RunPage::emptyHint() const { return tr("The latest items appear here, newest at the right."); }

@@ -1,18 +1,18 @@
-// run_page.h - Run: large picture and verdict, values on one ladder, the latest items as a tape. Nothing here can
-// change the recipe, and no edit reaches the line: what runs is what was released.
+// run_page.h - Run: large picture and verdict, values on one ladder, the latest items as a tape, the last rejects.
+// Nothing here can change the recipe but a limit the engineer released, within its bounds; no edit reaches the line:
+// what runs is what was released.
 #pragma once
 #include "desktop/grid_view.h"
+#include "desktop/run/feed.h"
 #include "desktop/run/line_bridge.h"
+#include "desktop/run/run_panels.h"
 #include "desktop/run/run_views.h"
-#include "desktop/session.h"
+#include "desktop/signed_in.h"
 #include "station/tally.h"
 
 #include <QLabel>
 #include <QPushButton>
 #include <deque>
-
-class QComboBox;
-class QLineEdit;
 
 namespace desktop
 {
@@ -21,9 +21,9 @@ class RunPage : public QWidget, private GridSource
 {
     Q_OBJECT
 public:
-    using SourceMaker = std::function<std::unique_ptr<station::PictureSource>()>;
+    using SourceMaker = Feed::SourceMaker;
     // `simulated` makes the station without a camera; `logPath` is the record log's file.
-    RunPage(Session& session, SourceMaker simulated, QString logPath, QWidget* parent = nullptr);
+    RunPage(Session& session, SignedIn& who, SourceMaker simulated, QString logPath, QWidget* parent = nullptr);
     ~RunPage() override;
     bool running() { return m_bridge.line().running(); }
     long long itemCount() const { return m_arrived; } // since the program started
@@ -35,33 +35,72 @@ public:
     std::shared_ptr<const records::Release> released() const { return m_released; }
     // In what the recipe being edited differs from the one on the line.
     QStringList differences() const;
+    // Limits of what is on the line that may be moved here; in the unit they are stated in.
+    struct Movable {
+        std::string step, output;
+        QString name, unit;
+        bool upper = false;
+        double now = 0;
+        recipe::Span within;
+        int decimals = 3;
+    };
+    std::vector<Movable> movable() const;
+    // Valid from the next item; in the log before that, or not at all. Fails with OutOfRange naming the bounds.
+    base::Status moveLimit(const Movable& limit, double value);
+    // A person's verdict beside the recipe's, on the item in view.
+    base::Status overrule(inspect::Outcome outcome, const QString& why);
+    void note(const QString& what, const QString& subject, const QString& before = {}, const QString& after = {});
+    bool fullScreen() const { return m_full; }
+    const Lamps* lamps() const { return m_lamps; }
+    const SignedIn& who() const { return m_who; }
 
 signals:
     void itemLogged();    // after it is in the log and on the screen
     void releaseWanted(); // Start was asked for and nothing is released
     void released(const QString& words);
+    void signInWanted();
+    void fullScreenWanted(bool on);
 
 public slots:
     void start();
     void takeOne();
     void stop();
-    void nextItem(); // of the picture in view
+    void nextItem();   // of the picture in view
+    void askLimits();  // those that may be moved here
+    void askOverrule();
+    void countAnew();
+    void setFullScreen(bool on); // the feed's line is gone
+    void say(const QString& text); // empty: nothing
+    void unsay(const QString& text); // if that stands there
 
 protected:
-    void keyPressEvent(QKeyEvent* e) override; // N: the next item
+    void keyPressEvent(QKeyEvent* e) override;
+    void resizeEvent(QResizeEvent*) override;
 
 private:
+    struct TapeItem {
+        station::Logged item;
+        long long number; // of its last item, from the program's start
+        std::map<std::size_t, QString> overruled{}; // by item, from 0: what was said
+    };
     void arrived();
     void add(const station::Logged& logged);
     void putOnLine();
+    void tellOutputs();
     bool ready();
-    bool chooseSource();
-    bool chooseCamera();
     void rebuildRows();
+    void joinRows(const std::string& identity);
+    GridCell joinedCell(const inspect::PictureResult& result) const;
     void pin(int column);
+    void pinNumber(long long number);
     void showPinned();
     void showTotals();
     void showReleased();
+    void showRights();
+    void showCounts();
+    void trouble(const QString& what, const QString& message);
+    void over(const QString& what);
+    TapeItem* inView();
     // the tape
     int rows() const override { return int(m_rows.size()); }
     int columns() const override { return int(m_tape.size()); }
@@ -72,24 +111,23 @@ private:
     QString emptyHint() const override;
     QString columnWord(int c) const override { return tr("item %1").arg(m_tape[std::size_t(c)].number); }
 
-    struct TapeItem {
-        station::Logged item;
-        long long number; // of its last item, from the program's start
-    };
-    QWidget* makeFeed();
+    QWidget* makeBottom();
     QWidget* makeTotals();
 
     Session& m_session;
-    SourceMaker m_simulated;
+    SignedIn& m_who;
     QString m_log;
     RunSheet* m_sheet = nullptr;
     LadderView* m_ladder = nullptr;
     VerdictBand* m_band = nullptr;
     GridView* m_grid = nullptr;
-    QComboBox *m_source = nullptr, *m_keep = nullptr;
-    QLineEdit* m_batch = nullptr;
-    QPushButton *m_start = nullptr, *m_one = nullptr, *m_stop = nullptr;
-    QLabel *m_camera = nullptr, *m_records = nullptr, *m_trouble = nullptr, *m_runs = nullptr;
+    Feed* m_feed = nullptr;
+    Lamps* m_lamps = nullptr;
+    RejectStrip* m_rejects = nullptr;
+    CyclePlot* m_cycle = nullptr;
+    QPushButton *m_start = nullptr, *m_one = nullptr, *m_stop = nullptr, *m_limits = nullptr, *m_overrule = nullptr,
+                *m_anew = nullptr, *m_person = nullptr;
+    QLabel *m_trouble = nullptr, *m_counts = nullptr;
     QWidget* m_totalsRow = nullptr;
     QLabel* m_totalsText = nullptr;
     std::deque<TapeItem> m_tape;
@@ -101,13 +139,15 @@ private:
     std::map<std::pair<std::string, std::string>, Seen> m_seen; // by step and output
     std::string m_seenOf;                                       // the recipe's identity
     std::vector<GridRow> m_rows;
-    long long m_arrived = 0, m_saved = 0, m_unsaved = 0;
+    std::vector<std::pair<std::string, std::string>> m_joined; // checks without a fail in view: one row
+    long long m_arrived = 0, m_saved = 0, m_unsaved = 0, m_overruled = 0;
     station::Tally m_tally;
     std::deque<qint64> m_times;
-    QString m_folder;
-    int m_sourceIndex = -1, m_pinned = -1, m_item = 0;
+    int m_pinned = -1, m_item = 0;
+    bool m_full = false;
     std::shared_ptr<const records::Release> m_released;
-    LineBridge m_bridge; // last: its threads end first
+    std::vector<recipe::Outlet> m_told; // those that are told now
+    LineBridge m_bridge;                // last: its threads end first
 };
 
 } // namespace desktop

@@ -3,9 +3,11 @@
 #include "desktop/grid_view.h"
 #include "report/sheet_painter.h"
 
+#include <QLocale>
 #include <QPainter>
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 namespace desktop
 {
@@ -35,7 +37,13 @@ void RunSheet::show(const station::Logged& logged, int item)
     m_item = item;
     m_hint.clear();
     const auto& capture = logged.inspected.capture;
-    setPicture(capture ? report::toQImage(capture->first().pixels) : QImage());
+    const recipe::Screen& screen = logged.line().release->recipe().screen;
+    m_turn = -geometry::radians(screen.turn);
+    const image::Picture* seen = nullptr;
+    if (capture)
+        for (const image::Picture& one : capture->pictures())
+            if (!seen || one.key == screen.picture) seen = &one;
+    setPicture(seen ? report::toQImage(seen->pixels) : QImage());
     if (logged.result().error) m_hint = tr("The picture could not be read\n%1").arg(q(*logged.result().error));
     else if (!capture)
         m_hint = tr("This item's picture is no longer in memory\nIts values and verdict are shown beside and below");
@@ -58,8 +66,11 @@ void RunSheet::paintEvent(QPaintEvent*)
     const QTransform t = toScreen();
     paintPicture(p, false);
     const recipe::Recipe& recipe = m_logged.line().release->recipe();
+    m_labels = 0;
+    if (recipe.screen.marks == recipe::Screen::Marks::None) return;
     report::SheetScene scene{&recipe, &m_logged.result(), std::max(0, m_item), {}, false, QSizeF(m_picture.size())};
-    report::paintSheet(p, scene, t, QRectF(rect()));
+    scene.onlyFailed = recipe.screen.marks == recipe::Screen::Marks::Failed;
+    m_labels = report::paintSheet(p, scene, t, QRectF(rect())).size();
 }
 
 // ---------------------------------------------------------------- values
@@ -77,30 +88,48 @@ QString LadderView::othersText() const
                             : tr("%1 others, %2 of them do not pass").arg(m_others).arg(m_othersOut);
 }
 
-void LadderView::show(const inspect::ItemResult* item, const QString& title)
+QStringList LadderView::shownNames() const
+{
+    QStringList out;
+    for (const auto& c : m_rows) out << q(c.name);
+    return out;
+}
+
+void LadderView::showNothing()
+{
+    m_rows.clear();
+    m_title.clear();
+    m_others = 0, m_has = false;
+    update();
+}
+
+void LadderView::show(const inspect::ItemResult& item, const recipe::Recipe& recipe, const QString& title)
 {
     m_title = title;
     m_rows.clear();
     m_others = 0;
-    m_has = item != nullptr;
-    if (item) {
-        m_rows = item->checks;
-        // Fails, not measured, near, then the recipe's order; eight at most.
-        const auto rank = [](const inspect::CheckResult& c) {
-            return c.verdict == Verdict::Fail          ? 0
-                   : c.verdict == Verdict::NotMeasured ? 1
-                   : c.share && *c.share >= 0.8        ? 2
-                                                       : 3;
-        };
-        std::stable_sort(m_rows.begin(), m_rows.end(), [&](const auto& a, const auto& b) { return rank(a) < rank(b); });
-        m_othersOut = 0;
-        if (m_rows.size() > 8) {
-            m_others = int(m_rows.size()) - 8;
-            m_othersOut = int(std::count_if(m_rows.begin() + 8, m_rows.end(),
-                                            [](const auto& c) { return c.verdict != Verdict::Pass; }));
-            m_rows.resize(8);
-        }
-    }
+    m_has = true;
+    m_rows = item.checks;
+    // Fails, not measured, near, then what the engineer chose (else the recipe's order); eight at most.
+    bool any = false;
+    std::set<std::pair<std::string, std::string>> wanted;
+    for (const recipe::Step& s : recipe.steps)
+        for (const recipe::Check& c : s.checks)
+            if (c.onScreen) any = true, wanted.insert({s.id, c.output});
+    const auto rank = [&](const inspect::CheckResult& c) {
+        return c.verdict == Verdict::Fail                      ? 0
+               : c.verdict == Verdict::NotMeasured             ? 1
+               : c.share && *c.share >= 0.8                    ? 2
+               : !any || wanted.count({c.step, c.output}) == 1 ? 3
+                                                               : 4;
+    };
+    std::stable_sort(m_rows.begin(), m_rows.end(), [&](const auto& a, const auto& b) { return rank(a) < rank(b); });
+    const auto seen = std::min<std::ptrdiff_t>(
+        8, std::find_if(m_rows.begin(), m_rows.end(), [&](const auto& c) { return rank(c) == 4; }) - m_rows.begin());
+    m_others = int(m_rows.size() - seen);
+    m_othersOut = int(std::count_if(m_rows.begin() + seen, m_rows.end(),
+                                    [](const auto& c) { return c.verdict != Verdict::Pass; }));
+    m_rows.resize(std::size_t(seen));
     update();
 }
 
@@ -198,68 +227,133 @@ VerdictBand::VerdictBand(QWidget* parent) : QWidget(parent)
 {
     setObjectName(QStringLiteral("verdictBand"));
     setMinimumHeight(96);
-    setMaximumHeight(130);
 }
 
-void VerdictBand::show(const inspect::PictureResult* result, const Counts& counts, bool present)
+// Of a reject the first fault by its short text; its limit and the further faults in near text.
+VerdictBand::Part VerdictBand::partOf(const inspect::ItemResult& item)
+{
+    Part part;
+    part.outcome = item.outcome;
+    part.word = !item.word.empty()                         ? q(item.word)
+                : item.outcome == Outcome::Accept          ? tr("ACCEPT")
+                : item.outcome == Outcome::Reject          ? tr("REJECT")
+                                                           : tr("UNJUDGED");
+    QStringList more;
+    bool anyFail = false, allMeasured = true;
+    for (const auto& c : item.checks) {
+        allMeasured = allMeasured && c.verdict != Verdict::NotMeasured;
+        if (c.verdict != Verdict::Fail) continue;
+        const QString text = (c.balloon ? QString::number(c.balloon) + QStringLiteral(" ") : QString()) +
+                             q(c.fault.empty() ? c.name : c.fault) + QStringLiteral(" ") + q(c.valueText());
+        if (anyFail) {
+            more << text;
+            continue;
+        }
+        anyFail = true;
+        part.sentence = text;
+        if (!c.fault.empty()) more << q(c.name);
+        if (!c.reason.empty()) more << q(c.reason);
+    }
+    // Nothing but what could not be measured: no fault is proved, and none excluded.
+    part.measured = anyFail || item.outcome != Outcome::Reject;
+    if (part.sentence.isEmpty())
+        part.sentence = item.outcome == Outcome::Accept     ? (allMeasured ? tr("all checks pass") : tr("accepted by the recipe's rule"))
+                        : item.outcome == Outcome::Unjudged ? tr("no check has limits: nothing was judged")
+                                                            : q(item.sentence());
+    else if (item.outcome == Outcome::Accept) part.sentence = tr("accepted by the recipe's rule");
+    part.second = more.join(QStringLiteral(" · "));
+    return part;
+}
+
+VerdictBand::Part VerdictBand::inView() const
+{
+    for (const Part& p : m_parts)
+        if (p.chosen) return p;
+    return m_parts.empty() ? Part{} : m_parts.front();
+}
+
+void VerdictBand::show(const inspect::PictureResult* result, long long number, int chosen, const Counts& counts,
+                       bool present, const QString& note)
 {
     m_counts = counts;
     m_present = present;
+    m_number = number;
+    m_note = note;
     m_word.clear();
-    m_sentence.clear();
-    m_second.clear();
+    m_parts.clear();
+    m_more = m_moreOut = 0;
     if (result && result->error) {
-        m_outcome = Outcome::Reject;
-        m_measured = false;
         m_word = tr("NO PICTURE");
-        m_sentence = tr("the picture could not be read");
-        m_second = q(*result->error);
+        m_parts.push_back(
+            {m_word, tr("the picture could not be read"), q(*result->error), Outcome::Reject, false, true});
     } else if (result) {
-        m_outcome = result->outcome();
-        m_word = m_outcome == Outcome::Accept   ? tr("ACCEPT")
-                 : m_outcome == Outcome::Reject ? tr("REJECT")
-                                                : tr("UNJUDGED");
-        for (const auto& item : result->items) // the recipe's own words
-            if (item.outcome == m_outcome && !item.word.empty()) m_word = q(item.word);
-        m_measured = false;
-        QStringList more;
-        for (const auto& item : result->items) {
-            for (const auto& c : item.checks)
-                if (c.verdict == Verdict::Fail) {
-                    m_measured = true;
-                    const QString text = (result->items.size() > 1 ? tr("item %1: ").arg(item.number) : QString()) +
-                                         (c.balloon ? QString::number(c.balloon) + QStringLiteral(" ") : QString()) +
-                                         (c.fault.empty() ? QString() : q(c.fault) + QStringLiteral(" · ")) +
-                                         q(c.name) + QStringLiteral(" ") + q(c.valueText());
-                    if (m_sentence.isEmpty()) {
-                        m_sentence = text;
-                        if (!c.reason.empty()) more << q(c.reason);
-                    } else {
-                        more << text;
-                    }
-                }
-            if (m_sentence.isEmpty() && item.rejected())
-                m_sentence =
-                    (result->items.size() > 1 ? tr("item %1: ").arg(item.number) : QString()) + q(item.sentence());
+        for (std::size_t i = 0; i < result->items.size(); ++i) {
+            const auto& item = result->items[i];
+            Part part = partOf(item);
+            part.chosen = int(i) == chosen;
+            if (result->items.size() > 1) part.sentence = tr("item %1: ").arg(item.number) + part.sentence;
+            if (m_word.isEmpty() && item.outcome == result->outcome()) m_word = part.word;
+            m_parts.push_back(std::move(part));
         }
-        const bool all = std::all_of(result->items.begin(), result->items.end(), [](const auto& item) {
-            return std::none_of(item.checks.begin(), item.checks.end(), [](const auto& c) {
-                return c.verdict == Verdict::Fail || c.verdict == Verdict::NotMeasured;
+        if (m_parts.size() > kMostParts) {
+            std::stable_sort(m_parts.begin(), m_parts.end(), [](const Part& a, const Part& b) {
+                return (a.outcome == Outcome::Reject) > (b.outcome == Outcome::Reject);
             });
-        });
-        if (m_outcome == Outcome::Accept)
-            m_sentence = all ? tr("all checks pass") : tr("accepted by the recipe's rule"), m_measured = true;
-        if (m_outcome == Outcome::Unjudged)
-            m_sentence = tr("no check has limits: nothing was judged"), m_measured = true;
-        m_second = more.join(QStringLiteral(" · "));
+            m_more = int(m_parts.size()) - kMostParts;
+            m_moreOut = int(std::count_if(m_parts.begin() + kMostParts, m_parts.end(),
+                                          [](const Part& p) { return p.outcome == Outcome::Reject; }));
+            m_parts.resize(kMostParts);
+        }
     }
-    setAccessibleName(m_word + QStringLiteral(" ") + m_sentence);
+    setAccessibleName(m_word + QStringLiteral(" ") + sentence());
     update();
 }
 
-QColor VerdictBand::outcomeColour() const
+void VerdictBand::paintPart(QPainter& p, const Part& part, QRectF box, bool alone) const
 {
-    return m_outcome == Outcome::Accept ? theme().pass : m_outcome == Outcome::Reject ? theme().fail : theme().ink;
+    const report::Theme& th = theme();
+    const int far = alone ? farSize(this) : std::min(farSize(this), int(box.width() / 9));
+    const QRectF stamp(box.left(), box.top(), alone ? 6.1 * far : 5.2 * far, box.height());
+    const bool reject = part.outcome == Outcome::Reject, filled = reject && part.measured;
+    const QColor colour = part.outcome == Outcome::Accept ? th.pass : reject ? th.fail : th.ink;
+    if (filled) p.fillRect(stamp, colour);
+    if (reject && !part.measured) report::hatch(p, stamp, th.notMeasured, 6);
+    if (!filled) {
+        p.setPen(QPen(colour, 3));
+        p.setBrush(!reject ? QBrush(Qt::NoBrush) : QBrush(th.paper));
+        p.drawRect(!reject ? stamp.adjusted(8, 8, -8, -8) : stamp.adjusted(16, 14, -16, -14));
+    }
+    double px = far;
+    p.setFont(report::sheetFont(px));
+    while (px > 14 && p.fontMetrics().horizontalAdvance(part.word) > stamp.width() - 40)
+        p.setFont(report::sheetFont(px -= 1));
+    p.setPen(filled ? th.paper : colour);
+    p.drawText(stamp, Qt::AlignCenter, part.word);
+    const QRectF text(stamp.right() + (alone ? 18 : 10), box.top() + 4, box.right() - stamp.right() - (alone ? 24 : 14),
+                      box.height() - 8);
+    // The sentence shrinks before it is cut; beside others it takes two lines.
+    px = alone ? far : far * 0.6;
+    p.setFont(report::sheetFont(px));
+    const double room = alone ? text.width() : 1.8 * text.width();
+    while (px > 15 && p.fontMetrics().horizontalAdvance(part.sentence) > room) p.setFont(report::sheetFont(px -= 1));
+    p.setPen(colour);
+    const QString second = !m_note.isEmpty() ? m_note
+                           : m_present       ? part.second
+                                             : tr("this is not the present item: Start or click the last column to go on");
+    if (!alone) {
+        p.drawText(text, Qt::AlignVCenter | Qt::AlignLeft | Qt::TextWordWrap, part.sentence);
+    } else {
+        p.drawText(text.adjusted(0, 0, 0, -26), Qt::AlignVCenter | Qt::AlignLeft,
+                   p.fontMetrics().elidedText(part.sentence, Qt::ElideRight, int(text.width())));
+        p.setFont(report::uiFont(14));
+        p.setPen(th.second);
+        p.drawText(QRectF(text.left(), text.bottom() - 26, text.width(), 24), Qt::AlignVCenter,
+                   p.fontMetrics().elidedText(second, Qt::ElideRight, int(text.width())));
+    }
+    if (!alone && part.chosen) {
+        p.setPen(QPen(th.datum, 4));
+        p.drawLine(QPointF(box.left() + 2, box.bottom() - 2), QPointF(box.right() - 4, box.bottom() - 2));
+    }
 }
 
 void VerdictBand::paintEvent(QPaintEvent*)
@@ -267,68 +361,41 @@ void VerdictBand::paintEvent(QPaintEvent*)
     QPainter p(this);
     const report::Theme& th = theme();
     p.setRenderHint(QPainter::Antialiasing);
-    p.fillRect(rect(), th.paper);
+    p.fillRect(rect(), m_present || m_parts.empty() ? th.paper : th.selected);
     p.setPen(QPen(th.ink, 2));
     p.drawLine(0, 1, width(), 1);
     p.drawLine(0, height() - 1, width(), height() - 1);
     const int far = farSize(this);
-    const QRectF stamp(0, 2, 6.1 * far, height() - 3);
-    if (!m_word.isEmpty()) {
-        const bool reject = m_outcome == Outcome::Reject;
-        const QColor colour = outcomeColour();
-        if (reject && m_measured) p.fillRect(stamp, colour);
-        if (reject && !m_measured) report::hatch(p, stamp, th.notMeasured, 6);
-        if (!reject || !m_measured) {
-            p.setPen(QPen(colour, 3));
-            p.setBrush(!reject ? QBrush(Qt::NoBrush) : QBrush(th.paper));
-            p.drawRect(!reject ? stamp.adjusted(8, 8, -8, -8) : stamp.adjusted(16, 14, -16, -14));
-        }
-        p.setFont(report::sheetFont(far));
-        p.setPen(reject && m_measured ? th.paper : colour);
-        p.drawText(stamp, Qt::AlignCenter, m_word);
+    // The item's number at the right, far text too.
+    const QString number = m_number > 0 ? QLocale::c().toString(m_number).replace(QLatin1Char(','), QChar(0x2009)) : QString();
+    p.setFont(report::sheetFont(far * 0.8));
+    const double right = m_number > 0 ? std::max(104.0, p.fontMetrics().horizontalAdvance(number) + 36.0) : 0;
+    if (m_number > 0) {
+        p.setPen(QPen(th.rule, 1));
+        p.drawLine(QPointF(width() - right, 10), QPointF(width() - right, height() - 10));
+        p.setPen(th.ink);
+        p.drawText(QRectF(width() - right, 0, right, height() - 22), Qt::AlignCenter, number);
+        p.setFont(report::uiFont(13));
+        p.setPen(th.second);
+        p.drawText(QRectF(width() - right, height() - 30, right, 24), Qt::AlignCenter,
+                   m_present ? tr("item") : tr("not present"));
     }
-    const double counts = 210;
-    const QRectF text(stamp.right() + 18, 6, width() - stamp.right() - counts - 30, height() - 12);
-    if (m_word.isEmpty()) {
+    if (m_parts.empty()) {
         p.setFont(report::uiFont(15));
         p.setPen(th.second);
-        p.drawText(text, Qt::AlignVCenter, tr("waiting for the first item"));
-    } else {
-        // The sentence shrinks before it is cut.
-        double px = far;
-        p.setFont(report::sheetFont(px));
-        while (px > 18 && p.fontMetrics().horizontalAdvance(m_sentence) > text.width())
-            p.setFont(report::sheetFont(px -= 2));
-        p.setPen(outcomeColour());
-        p.drawText(text.adjusted(0, 0, 0, -26), Qt::AlignVCenter | Qt::AlignLeft,
-                   p.fontMetrics().elidedText(m_sentence, Qt::ElideRight, int(text.width())));
-        p.setFont(report::uiFont(14));
-        p.setPen(th.second);
-        const QString second =
-            m_present ? m_second : tr("this is not the present item: Start or click the last column to go on");
-        p.drawText(QRectF(text.left(), text.bottom() - 26, text.width(), 24), Qt::AlignVCenter,
-                   p.fontMetrics().elidedText(second, Qt::ElideRight, int(text.width())));
+        p.drawText(QRectF(24, 6, width() - right - 30, height() - 12), Qt::AlignVCenter, tr("waiting for the first item"));
+        return;
     }
-    const QRectF right(width() - counts, 8, counts - 16, height() - 16);
-    p.setPen(QPen(th.rule, 1));
-    p.drawLine(QPointF(right.left() - 10, 8), QPointF(right.left() - 10, height() - 8));
-    const auto line = [&](int i, const QString& name, const QString& value) {
-        const QRectF r(right.left(), right.top() + i * right.height() / 3, right.width(), right.height() / 3);
-        p.setFont(report::uiFont(14));
-        p.setPen(th.second);
-        p.drawText(r, Qt::AlignVCenter | Qt::AlignLeft, name);
+    const double more = m_more ? 120 : 0, each = (width() - right - more) / double(m_parts.size());
+    for (std::size_t i = 0; i < m_parts.size(); ++i)
+        paintPart(p, m_parts[i], QRectF(double(i) * each, 2, each - (m_parts.size() > 1 ? 4 : 0), height() - 3),
+                  m_parts.size() == 1);
+    if (m_more) {
         p.setFont(report::uiFont(15, true));
         p.setPen(th.ink);
-        p.drawText(r, Qt::AlignVCenter | Qt::AlignRight, value);
-    };
-    line(0, tr("items"), QString::number(m_counts.items));
-    line(1, tr("accepted"),
-         m_counts.items ? tr("%1 · %2 %")
-                              .arg(m_counts.accepted)
-                              .arg(100.0 * double(m_counts.accepted) / double(m_counts.items), 0, 'f', 1)
-                        : QStringLiteral("–"));
-    line(2, tr("rate"),
-         m_counts.perMinute > 0 ? tr("%1 a minute").arg(m_counts.perMinute, 0, 'f', 0) : QStringLiteral("–"));
+        p.drawText(QRectF(width() - right - more, 2, more, height() - 4), Qt::AlignCenter,
+                   m_moreOut ? tr("%1 more,\n%2 rejected").arg(m_more).arg(m_moreOut) : tr("%1 more,\nnone rejected").arg(m_more));
+    }
 }
 
 } // namespace desktop

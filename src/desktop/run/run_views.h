@@ -18,6 +18,7 @@ public:
     // `item`: which of the picture's items is in view; -1: nothing yet.
     void show(const station::Logged& logged, int item);
     QString hint() const { return m_hint; } // said instead of a picture
+    bool showsLabels() const { return m_labels > 0; }
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -26,6 +27,7 @@ private:
     station::Logged m_logged;
     int m_item = -1;
     QString m_hint;
+    std::size_t m_labels = 0;
 };
 
 // Each value between its limits; all share one ladder.
@@ -35,7 +37,10 @@ class LadderView : public QWidget
 public:
     explicit LadderView(QWidget* parent = nullptr);
     // `title`: of which item, where there are several.
-    void show(const inspect::ItemResult* item, const QString& title = {});
+    // `recipe`: which values the engineer chose for the screen.
+    void show(const inspect::ItemResult& item, const recipe::Recipe& recipe, const QString& title = {});
+    void showNothing();
+    QStringList shownNames() const; // of the checks that have a row, from above
     QString title() const { return m_title; }
     QString othersText() const; // of the checks that have no row
 
@@ -49,6 +54,7 @@ private:
     QString m_title;
 };
 
+// The verdict, far text: stamp, first fault, item. A picture with several items splits the band, one part each.
 class VerdictBand : public QWidget
 {
     Q_OBJECT
@@ -58,21 +64,35 @@ public:
         long long items = 0, accepted = 0;
         double perMinute = 0;
     };
-    // `present`: the latest item, not an older one looked at.
-    void show(const inspect::PictureResult* result, const Counts& counts, bool present);
+    static constexpr int kMostParts = 4; // items side by side; with more the worst are shown and the rest counted
+    // `number`: of the item in view; `present`: the latest one, not an older one looked at; `note`: said in place of
+    // limits and further faults. `chosen`: which of the picture's items is in view.
+    void show(const inspect::PictureResult* result, long long number, int chosen, const Counts& counts, bool present,
+              const QString& note = {});
     QString word() const { return m_word; }
     const Counts& counts() const { return m_counts; }
-    QString sentence() const { return m_sentence; }
+    QString sentence() const { return inView().sentence; } // of the item in view
+    QString second() const { return inView().second; }
+    int parts() const { return int(m_parts.size()); }
 
 protected:
     void paintEvent(QPaintEvent*) override;
 
 private:
-    QColor outcomeColour() const;
-    QString m_word, m_sentence, m_second;
+    struct Part {
+        QString word, sentence, second;
+        inspect::Outcome outcome = inspect::Outcome::Unjudged;
+        bool measured = true, chosen = false;
+    };
+    Part inView() const;
+    static Part partOf(const inspect::ItemResult& item);
+    void paintPart(QPainter& p, const Part& part, QRectF box, bool alone) const;
+    QString m_word, m_note;
+    std::vector<Part> m_parts;
+    int m_more = 0, m_moreOut = 0;
+    long long m_number = 0;
     Counts m_counts;
-    inspect::Outcome m_outcome = inspect::Outcome::Unjudged;
-    bool m_measured = true, m_present = true;
+    bool m_present = true;
 };
 
 } // namespace desktop
