@@ -1,9 +1,9 @@
 // How a picture is lit and focused: counted by hand, against light that is known, and never past eight pictures.
 #include "demo/conveyor.h"
 #include "support.h"
-#include "vision/light.h"
+#include "inspect/light.h"
 
-using namespace vision;
+using namespace inspect;
 
 namespace
 {

@@ -2,6 +2,7 @@
 // without scenes those of docs/screenshots, else the ones named ("all": every one; "kinds": one of each kind of step).
 #include "demo/conveyor.h"
 #include "desktop/calibrate_dialog.h"
+#include "desktop/camera_dialog.h"
 #include "desktop/check_dialog.h"
 #include "desktop/find_dialog.h"
 #include "desktop/fit_dialog.h"
@@ -23,6 +24,7 @@
 #include "tests/kind_gestures.h"
 
 #include <QApplication>
+#include <QCheckBox>
 #include <QComboBox>
 #include <QDir>
 #include <QElapsedTimer>
@@ -171,6 +173,7 @@ private:
     void line();
     void locked();
     void screen();
+    void camera();
     void kinds()
     {
         for (const gestures::Making& m : gestures::makings())
@@ -220,6 +223,7 @@ const std::vector<Studio::Scene>& Studio::scenes()
         {"release", true, &Studio::released},
         {"run-items", false, &Studio::runItems},
         {"screen", false, &Studio::screen},
+        {"camera", false, &Studio::camera},
         {"line", false, &Studio::line},
         {"locked", false, &Studio::locked},
     };
@@ -326,6 +330,31 @@ void Studio::run()
     QTest::qWait(900);
     shoot("run");
     m_window.showWorkspace(0);
+}
+
+// Standing at the camera: too long exposed, then found by itself, with the light as a map.
+void Studio::camera()
+{
+    open("reed-plate");
+    s.change(QStringLiteral("exposure"), [](recipe::Recipe& r) { r.camera.exposure = 3000; });
+    CameraDialog d(
+        s,
+        [](const station::Conveyor& c) {
+            return std::make_unique<station::ConveyorSource>(c, [](const station::Passing& p) {
+                return demo::passingPlate(demo::Field{}, p.seed, 0, false, p.light, p.smearMm);
+            });
+        },
+        m_scratch.path() + QStringLiteral("/camera"), &m_window);
+    d.show();
+    fine = waitFor([&] { return d.frames() >= 3; }) && fine;
+    shootDialog(d, "camera-clips");
+    d.automatic();
+    fine = waitFor([&] { return !d.exposing(); }) && fine;
+    d.findChild<QCheckBox*>(QStringLiteral("evenness"))->setChecked(true);
+    const auto frames = d.frames();
+    waitFor([&] { return d.frames() >= frames + 3; });
+    shootDialog(d, "camera");
+    s.undo();
 }
 
 // What the engineer ticks for the operator.

@@ -79,6 +79,8 @@ private:
 
     Session m_session;
     SignedIn m_who;
+    RunPage::SourceMaker m_simulated;
+    QString m_data; // folder
     QWidget* m_header = nullptr;
     std::vector<QMenu*> m_engineerMenus;
     std::vector<QPointer<QAction>> m_locked; // switched off while nobody may use them

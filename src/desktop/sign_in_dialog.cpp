@@ -235,9 +235,9 @@ void PeopleDialog::act(const QString& what, const QString& subject,
                        const std::function<base::Status(people::People&)>& edit)
 {
     const auto ok = m_who.change(what, subject, edit);
-    m_state->setText(ok ? QString() : q(ok.error().text()));
     if (ok) m_pin->clear(), m_name->clear();
     fill();
+    m_state->setText(ok ? QString() : q(ok.error().text()));
 }
 
 } // namespace desktop

@@ -24,16 +24,17 @@ QString roleWord(people::Role role)
     return {};
 }
 
-SignedIn::SignedIn(QString path, QObject* parent) : QObject(parent), m_path(std::move(path))
+SignedIn::SignedIn(QString path, QObject* parent, int minute)
+    : QObject(parent), m_path(std::move(path)), m_minute(minute)
 {
     QDir().mkpath(QFileInfo(m_path).absolutePath());
     auto loaded = people::People::load(base::realFiles(), m_path.toStdString());
     if (loaded) m_people = std::move(*loaded);
     else m_trouble = q(loaded.error().text());
-    m_look.setInterval(1000);
+    m_look.setInterval(m_minute / 60);
     connect(&m_look, &QTimer::timeout, this, [this] {
         const int minutes = m_people.signOutMinutes();
-        if (m_role != people::Role::Nobody && minutes > 0 && m_idle.elapsed() > minutes * 60000LL)
+        if (m_role != people::Role::Nobody && minutes > 0 && m_idle.elapsed() > minutes * qint64(m_minute))
             signOut(tr("no hand on the window for %1 min").arg(minutes));
     });
     qApp->installEventFilter(this);

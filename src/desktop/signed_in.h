@@ -14,7 +14,7 @@ class SignedIn : public QObject
     Q_OBJECT
 public:
     // `path`: the file of persons; one that cannot be read lets nobody in.
-    explicit SignedIn(QString path, QObject* parent = nullptr);
+    explicit SignedIn(QString path, QObject* parent = nullptr, int minute = 60000); // ms
     bool needed() const { return !m_trouble.isEmpty() || m_people.any(); }
     people::Role role() const { return needed() ? m_role : people::Role::Administrator; }
     bool may(people::Right right) const { return people::may(role(), right); }
@@ -37,6 +37,7 @@ protected:
 
 private:
     QString m_path, m_name, m_trouble;
+    const int m_minute;
     people::People m_people;
     people::Role m_role = people::Role::Nobody;
     QElapsedTimer m_idle;

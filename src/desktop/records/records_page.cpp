@@ -101,6 +101,7 @@ RecordsPage::RecordsPage(QString logPath, QWidget* parent) : QWidget(parent), m_
     for (int i = 0; i < 6; ++i) m_values->setColumnWidth(i, valueWidths[i]);
     m_values->horizontalHeader()->setStretchLastSection(true);
     m_valuesTitle = new QLabel(this);
+    m_valuesTitle->setObjectName(QStringLiteral("valuesTitle"));
     m_valuesTitle->setContentsMargins(12, 4, 12, 4);
     m_valuesTitle->setWordWrap(true);
 
@@ -163,7 +164,9 @@ void RecordsPage::refresh()
                 .toLocalTime()
                 .toString(QStringLiteral("yyyy-MM-dd hh:mm:ss")));
         put(m_table, i, 2, r.verdict);
-        put(m_table, i, 3, r.sentence);
+        put(m_table, i, 3,
+            r.overruled.isEmpty() ? r.sentence
+                                  : tr("overruled: %1 · %2").arg(r.overruled, r.sentence.isEmpty() ? r.overruledWhy : r.sentence));
         put(m_table, i, 4, QFileInfo(r.picture).fileName());
         put(m_table, i, 5, QString::number(r.item));
         put(m_table, i, 6, r.batch);
@@ -211,6 +214,9 @@ void RecordsPage::showValues()
         title += QStringLiteral("\n") + (item->kept.isEmpty()
                                              ? tr("picture not kept: %1").arg(item->notKept)
                                              : tr("picture kept: %1").arg(QFileInfo(item->kept).fileName().left(12)));
+        if (!item->overruled.isEmpty())
+            title += QStringLiteral("\n") + tr("overruled: %1 by %2: %3")
+                                                .arg(item->overruled, item->overruledBy, item->overruledWhy);
         for (const QString& w : item->warnings) title += QStringLiteral("\n") + tr("beware: %1").arg(w);
         m_valuesTitle->setToolTip(item->kept);
     }

@@ -1,6 +1,7 @@
 #include "desktop/run/feed.h"
 
 #include "camera/camera_source.h"
+#include "desktop/elided_label.h"
 #include "desktop/latest_job.h"
 #include "report/theme.h"
 
@@ -97,7 +98,7 @@ Feed::Feed(Session& session, SourceMaker simulated, QWidget* parent)
     m_batch->setMaximumWidth(130);
     m_batch->setMaxLength(100);
     row->addWidget(m_batch);
-    m_runs = new QLabel(this);
+    m_runs = new ElidedLabel(this);
     m_runs->setObjectName(QStringLiteral("runsLine"));
     m_runs->setFont(report::uiFont(12));
     m_runs->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
@@ -260,6 +261,14 @@ bool Feed::makeFolder()
     m_folder = folder;
     m_made = std::move(*source);
     return true;
+}
+
+void Feed::letGo(station::Station& line)
+{
+    if (m_source->currentIndex() != Camera) return;
+    line.setSource(nullptr);
+    m_made.reset();
+    m_madeIndex = -1;
 }
 
 bool Feed::choose(station::Station& line)

@@ -23,6 +23,7 @@ public:
     Feed(Session& session, SourceMaker simulated, QWidget* parent);
     // Gives the line the source that is chosen, if it has another one. False: there is none, and said() says why.
     bool choose(station::Station& line);
+    void letGo(station::Station& line); // it is made anew when it is needed again
     QString sourceWord() const;
     records::Keep keep() const;
     QString batch() const;

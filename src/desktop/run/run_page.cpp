@@ -324,12 +324,17 @@ void RunPage::trouble(const QString& what, const QString& message)
         return m_lamps->set(tr("records"), Lamps::State::Trouble, tr("NOT saved: %1").arg(message));
     m_lamps->set(what, Lamps::State::Trouble, message);
 }
+QString RunPage::savedWords() const
+{
+    return m_unsaved == 0 ? tr("%1 items saved").arg(m_saved)
+                          : tr("%1 items saved, %2 were NOT").arg(m_saved).arg(m_unsaved);
+}
 void RunPage::over(const QString& what)
 {
     if (what == QLatin1String("camera"))
         return m_lamps->set(what, running() ? Lamps::State::Well : Lamps::State::Off,
                             running() ? m_feed->sourceWord() : tr("stopped"));
-    if (what == QLatin1String("records")) return m_lamps->set(what, Lamps::State::Well, tr("%1 items saved").arg(m_saved));
+    if (what == QLatin1String("records")) return m_lamps->set(what, Lamps::State::Well, savedWords());
     const bool told = std::any_of(m_told.begin(), m_told.end(), [&](const auto& o) { return q(o.name) == what; });
     if (told) m_lamps->set(what, Lamps::State::Well, tr("told"));
     else m_lamps->drop(what);
@@ -510,9 +515,7 @@ void RunPage::arrived()
     showTotals();
     showCounts();
     if (m_lamps->state(tr("records")) != Lamps::State::Trouble)
-        m_lamps->set(tr("records"), m_unsaved ? Lamps::State::Trouble : Lamps::State::Well,
-                     m_unsaved == 0 ? tr("%1 items saved").arg(m_saved)
-                                    : tr("%1 items saved, %2 NOT saved").arg(m_saved).arg(m_unsaved));
+        m_lamps->set(tr("records"), Lamps::State::Well, savedWords());
     m_feed->refresh();
     rebuildRows();
     m_grid->refresh();

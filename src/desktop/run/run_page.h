@@ -50,6 +50,7 @@ public:
     // A person's verdict beside the recipe's, on the item in view.
     base::Status overrule(inspect::Outcome outcome, const QString& why);
     void note(const QString& what, const QString& subject, const QString& before = {}, const QString& after = {});
+    void letGoOfSource() { m_feed->letGo(m_bridge.line()); } // of a camera somebody else wants
     bool fullScreen() const { return m_full; }
     const Lamps* lamps() const { return m_lamps; }
     const SignedIn& who() const { return m_who; }
@@ -100,6 +101,7 @@ private:
     void showCounts();
     void trouble(const QString& what, const QString& message);
     void over(const QString& what);
+    QString savedWords() const;
     TapeItem* inView();
     // the tape
     int rows() const override { return int(m_rows.size()); }

@@ -1,9 +1,9 @@
-#include "vision/light.h"
+#include "inspect/light.h"
 
 #include <algorithm>
 #include <cmath>
 
-namespace vision
+namespace inspect
 {
 namespace
 {
@@ -144,4 +144,4 @@ void AutoExposure::saw(const Levels& levels)
     if (!done() && m_pictures >= kMostPictures) m_outcome = m_dark > 0 ? Outcome::Found : Outcome::Unsteady;
 }
 
-} // namespace vision
+} // namespace inspect

@@ -7,7 +7,7 @@
 #include <cstdint>
 #include <vector>
 
-namespace vision
+namespace inspect
 {
 
 struct Window { // of a picture, px; right and bottom are outside
@@ -61,4 +61,4 @@ private:
     Outcome m_outcome = Outcome::Looking;
 };
 
-} // namespace vision
+} // namespace inspect
