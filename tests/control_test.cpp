@@ -5,6 +5,7 @@
 #include "control/outlets.h"
 #include "control/text_output.h"
 #include "recipe/recipe_file.h"
+#include "recipe/robot.h"
 #include "station/station.h"
 #include "support_records.h"
 
@@ -13,6 +14,7 @@
 #include <QTcpSocket>
 #include <cmath>
 #include <csignal>
+#include <cstring>
 #include <nlohmann/json.hpp>
 
 using namespace control;
@@ -679,6 +681,115 @@ private slots:
         QCOMPARE(poll(port, "3", 9).at(0), 2.0);
         take();
         QCOMPARE(poll(port, "3", 8).at(0), 9.0);
+    }
+    // An item at a known place under a recipe with a robot's frame.
+    static station::Logged placed(recipe::Recipe r, geometry::Pose pose)
+    {
+        inspect::PictureResult result;
+        result.picture = "placed";
+        inspect::ItemResult item;
+        item.number = 1;
+        item.pose = pose;
+        for (const recipe::Step& s : r.steps)
+            for (const recipe::Check& c : s.checks) {
+                inspect::CheckResult one;
+                one.step = s.id, one.output = c.output, one.name = c.name;
+                item.checks.push_back(one);
+            }
+        item.checks[0].values = {26.0137}, item.checks[0].verdict = inspect::Verdict::Pass;
+        item.checks[1].verdict = inspect::Verdict::NotMeasured;
+        result.items = {item};
+        station::Logged logged;
+        logged.inspected.taken.line = lineOf(r);
+        logged.inspected.result = std::make_shared<const inspect::PictureResult>(result);
+        return logged;
+    }
+    void aRobotIsToldPlacesInItsOwnFrame()
+    {
+        recipe::Recipe r = named(recipeOf());
+        const auto text = [&](const char* pattern, const station::Logged& l) {
+            const auto m = Message::parse(pattern, l.line().release->recipe());
+            return m ? m->of(l, 0) : "refused: " + m.error().message;
+        };
+        const geometry::Pose pose{{300, 200}, geometry::radians(30)};
+        QCOMPARE(text("{robot.x|none}", placed(r, pose)), std::string("none")); // no frame is stated
+        // The robot's x runs along the picture's, y upwards, 0.1 mm a px, (300, 200) px is (130, -20) mm.
+        r.robot.pairs = {{{0, 0}, false, {100, 0}}, {{1000, 0}, false, {200, 0}}, {{0, 1000}, false, {100, -100}}};
+        QCOMPARE(text("{robot.x} {robot.y} {robot.angle}", placed(r, pose)), std::string("130.000 -20.000 30.000"));
+        const auto message = nlohmann::json::parse(itemMessage(placed(r, pose), 0));
+        QVERIFY(std::abs(message["robot"]["x"].get<double>() - 130) < 1e-9);
+        // Two pairs: which way y runs is stated.
+        r.robot.pairs.pop_back();
+        r.robot.mirrored = true;
+        QCOMPARE(text("{robot.y:.1f}", placed(r, pose)), std::string("-20.0"));
+        r.robot.mirrored = false;
+        QCOMPARE(text("{robot.y:.1f}", placed(r, pose)), std::string("20.0"));
+        // In mm of the calibration; not without one.
+        r.robot.pairs = {{{0, 0}, true, {100, 0}}, {{50, 0}, true, {150, 0}}};
+        QVERIFY(!recipe::robotMap(r));
+        r.calibration = geometry::Calibration::factor(0.05, "test");
+        QCOMPARE(text("{robot.x} {item.x}", placed(r, pose)), std::string("115.000 15.000"));
+        // As its file says it; broken ones are refused with field and bound.
+        const auto again = recipe::robotFromJson(recipe::robotToJson(r.robot), "robot");
+        QVERIFY(again && *again == r.robot);
+        for (const char* broken : {"{}", "{\"pairs\":3}", "{\"pairs\":[{\"robot\":[1,2]}]}",
+                                   "{\"pairs\":[{\"mm\":[1,2],\"picture\":[1,2],\"robot\":[1,2]}]}",
+                                   "{\"pairs\":[{\"mm\":[1,2e9],\"robot\":[1,2]}]}", "{\"pairs\":[],\"x\":1}"})
+            QVERIFY2(!recipe::robotFromJson(nlohmann::json::parse(broken), "robot"), broken);
+    }
+    void valuesAreWholeNumbersWhereTheOtherSideKnowsNoOthers()
+    {
+        using Area = Register::Area;
+        using Values = recipe::RegisterOutlet::Values;
+        recipe::Recipe r = named(recipeOf());
+        r.calibration = geometry::Calibration::factor(0.05, "test");
+        for (const Values as : {Values::Int16, Values::Int32, Values::Float32}) {
+            for (const bool lowFirst : {false, true}) {
+                Outlet o = registerOutlet(502);
+                o.registers.values = as, o.registers.lowWordFirst = lowFirst, o.registers.scale = 1000;
+                const auto back = recipe::outletFromJson(recipe::outletToJson(o), "o");
+                QVERIFY(back && *back == o);
+                const auto table = registerTable(r, o.registers);
+                const auto logged = placed(r, {{300, 200}, geometry::radians(30)});
+                const RegisterValues v = valuesOf(logged, 0, o.registers);
+                // Read as the other side does, from its words.
+                const auto read = [&](const Register& at) {
+                    const auto word = [&](int i) { return v.words.at(at.address + i); };
+                    if (at.words == 1) return double(std::int16_t(word(0)));
+                    const std::uint32_t whole = lowFirst ? std::uint32_t(word(1)) << 16 | word(0) : std::uint32_t(word(0)) << 16 | word(1);
+                    float real = 0;
+                    std::memcpy(&real, &whole, sizeof real);
+                    return as == Values::Float32 ? double(real) : double(std::int32_t(whole));
+                };
+                std::map<int, std::set<int>> taken;
+                for (const Register& one : table) {
+                    for (int w = 0; w < one.words; ++w)
+                        QVERIFY2(taken[int(one.area)].insert(one.address + w).second, one.name.c_str());
+                    if (one.area != Area::InputRegister) continue;
+                    if (one.name == "Width" && one.type != "uint16") {
+                        const double wanted = as == Values::Float32 ? 26.0137 : as == Values::Int16 ? 26014 : 26014;
+                        QVERIFY2(std::abs(read(one) - wanted) < 1e-5, qPrintable(QString::number(read(one))));
+                    }
+                    if (one.name == "place angle")
+                        QVERIFY2(std::abs(read(one) - (as == Values::Float32 ? 30 : 30000)) < 1e-4, qPrintable(QString::number(read(one))));
+                    if (one.name == "Sizes [1]") { // not measured
+                        if (as == Values::Float32) QVERIFY(std::isnan(read(one)));
+                        else QCOMPARE(read(one), as == Values::Int16 ? -32768.0 : -2147483648.0);
+                    }
+                }
+                // What does not fit is held at the end, never taken for what is not there.
+                o.registers.scale = 1e9;
+                const RegisterValues far = valuesOf(logged, 0, o.registers);
+                if (as == Values::Int16)
+                    QCOMPARE(std::int16_t(far.words.at(addressOf(table, Area::InputRegister, "Width"))), std::int16_t(32767));
+            }
+        }
+        Outlet o = registerOutlet(502);
+        auto j = recipe::outletToJson(o);
+        j["values"] = "int8";
+        QVERIFY(!recipe::outletFromJson(j, "o"));
+        j["values"] = "int16", j["scale"] = 0;
+        QVERIFY(!recipe::outletFromJson(j, "o"));
     }
     void theTableIsForTheOtherSide()
     {

@@ -1,7 +1,11 @@
 // Outputs written down, tried and put on the line through the real window; the peer is a socket of our own.
 #include "camera/camera_source.h"
 #include "control/modbus_output.h"
+#include "desktop/camera_dialog.h"
 #include "desktop/outputs_dialog.h"
+#include "desktop/robot_dialog.h"
+#include "recipe/robot.h"
+#include "recipe/variants.h"
 #include "records/record_log.h"
 #include "window_support.h"
 
@@ -191,12 +195,114 @@ private slots:
         QVERIFY(items.has_value() && !items->empty());
         QVERIFY2(items->front().picture.contains(QStringLiteral("SIM2")), qPrintable(items->front().picture));
         QCOMPARE(items->front().verdict, QStringLiteral("reject")); // there is no plate
+        // Standing at it: the line lets go of it, its live picture comes, and its exposure is found.
+        m_window->showWorkspace(0);
+        whenDialog<CameraDialog>([&](CameraDialog& d) {
+            auto* from = d.findChild<QComboBox*>("liveSource");
+            QVERIFY(waitFor([&] { return from->count() > 1; }, 15000));
+            QVERIFY(from->itemText(1).contains("SIM2"));
+            QVERIFY(waitFor([&] { return d.frames() >= 3; }, 30000));
+            click(d.findChild<QPushButton*>("autoExposure"));
+            QVERIFY(waitFor([&] { return !d.exposing(); }, 60000));
+            const auto found = session().recipe().camera.exposure;
+            QVERIFY2(found && *found >= 10, qPrintable(d.findChild<QLabel*>("cameraState")->text()));
+            d.reject();
+        });
+        m_window->findChild<QAction*>(QStringLiteral("camera"))->trigger();
         world.kill();
         QVERIFY(world.waitForFinished(5000));
         source->setCurrentIndex(0);
         m_window->runPage()->takeOne();
         QTRY_VERIFY_WITH_TIMEOUT(m_window->runPage()->itemCount() >= before + 2, 20000);
         m_window->showWorkspace(0);
+    }
+    void aRobotsFrameIsStatedByPairs()
+    {
+        whenDialog<RobotDialog>([&](RobotDialog& d) {
+            auto* table = d.findChild<QTableWidget*>("robotPairs");
+            auto* state = d.findChild<QLabel*>("robotState");
+            const auto pair = [&](std::array<const char*, 4> numbers) {
+                click(d.findChild<QPushButton*>("addPair"));
+                for (int c = 0; c < 4; ++c) table->item(table->rowCount() - 1, c + 1)->setText(numbers[std::size_t(c)]);
+            };
+            pair({"0", "0", "100", "50"});
+            QVERIFY(state->text().contains("two pairs"));
+            pair({"1000", "0", "150", "x"});
+            QVERIFY2(state->text().contains("\"x\" is not a number"), qPrintable(state->text()));
+            table->item(1, 4)->setText("50");
+            QVERIFY2(state->text().contains("residual 0.000 mm"), qPrintable(state->text()));
+            pair({"0", "1000", "100", "0.3"});
+            d.findChild<QComboBox*>("robotMirrored")->setCurrentIndex(0);
+            QVERIFY2(state->text().contains("residual 0.0") && !state->text().contains("residual 0.000"), qPrintable(state->text()));
+            QVERIFY(table->item(2, 5)->text().toDouble() > 0.01);
+            QVERIFY(state->text().contains("the item in view: x "));
+            d.accept();
+        });
+        clickMenu(*m_window, "Edit", "robot");
+        QCOMPARE(session().recipe().robot.pairs.size(), std::size_t(3));
+        const auto map = recipe::robotMap(session().recipe());
+        QVERIFY(map && map->mirrored);
+        session().undo();
+        QVERIFY(session().recipe().robot.pairs.empty());
+    }
+    // Variants of what was released are chosen by a controller, by number, from the next item on.
+    void aControllerChoosesTheVariant()
+    {
+        QTcpServer free;
+        QVERIFY(free.listen(QHostAddress::LocalHost));
+        const int port = free.serverPort();
+        free.close();
+        session().change("table", [&](recipe::Recipe& r) {
+            recipe::Outlet o;
+            o.kind = recipe::Outlet::Kind::Registers, o.name = "Table", o.registers.port = port;
+            r.outlets = {o};
+            r.camera = {};
+        });
+        session().toVariant("first", [](const recipe::Recipe& r) { return recipe::withVariantNamed(r, "A long one"); });
+        session().toVariant("second", [](const recipe::Recipe& r) { return recipe::withNewVariant(r, "B short one"); });
+        QVERIFY(waitFor([&] { return session().settled(); }));
+        session().setLimits("width", "distance", *recipe::parseLimits("20 .. 21", base::Unit::Millimetre), false);
+        auto* run = m_window->runPage();
+        QVERIFY(run->release(QStringLiteral("A. Person")).has_value());
+        QCOMPARE(run->lamps()->state("Table"), Lamps::State::Well);
+        m_window->showWorkspace(1);
+        m_window->findChild<QComboBox*>(QStringLiteral("source"))->setCurrentIndex(0);
+        const auto takes = [&] {
+            const auto before = run->itemCount();
+            run->takeOne();
+            QVERIFY(waitFor([&] { return run->itemCount() > before; }, 20000));
+        };
+        takes();
+        const auto log = records::RecordLog::open(run->logPath());
+        const auto widthHigh = [&] {
+            const auto values = (*log)->values((*log)->items({})->front().id).value();
+            for (const auto& v : values)
+                if (v.step == "width") return v.high.value_or(0);
+            return 0.0;
+        };
+        QVERIFY(std::abs(widthHigh() - 21) < 1e-9);
+        const auto choose = [&](int n) {
+            QProcess master;
+            master.start("mbpoll", {"-1", "-0", "-t", "4", "-r", "1", "-p", QString::number(port), "127.0.0.1", QString::number(n)});
+            QVERIFY(waitFor([&] { return master.state() == QProcess::NotRunning; }, 20000));
+            QCOMPARE(master.exitCode(), 0);
+        };
+        choose(1);
+        QVERIFY(waitFor([&] { return run->released()->recipe().variant == "A long one"; }));
+        takes();
+        QVERIFY(std::abs(widthHigh() - 26.05) < 1e-9);
+        QVERIFY(run->differences().isEmpty()); // what is edited is the other one, and as released
+        choose(7);                             // there is none: it stays
+        takes();
+        QVERIFY(std::abs(widthHigh() - 26.05) < 1e-9);
+        const auto events = (*log)->events().value();
+        QVERIFY(std::any_of(events.begin(), events.end(), [](const auto& e) {
+            return e.what == "chosen" && e.by == "controller" && e.after == "A long one";
+        }));
+        QCOMPARE((*log)->lastRelease().value()->recipe().variant, std::string("A long one"));
+        m_window->showWorkspace(0);
+        session().change("none", [](recipe::Recipe& r) { r.outlets.clear(); });
+        QVERIFY(run->release(QStringLiteral("A. Person")).has_value());
     }
     // An output that cannot be is no release.
     void aPatternThatFitsNoStepIsNotReleased()

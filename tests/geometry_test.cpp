@@ -1,3 +1,4 @@
+#include "geometry/planar_map.h"
 #include "demo/render.h"
 #include "geometry/fit.h"
 #include "geometry/region.h"
@@ -235,6 +236,36 @@ private slots:
         const TurnedBox b = smallestBox(Region::rectangle({7, 8}, 30, 12, radians(20)).outlines().front());
         QVERIFY(std::abs(b.length - 30) < 1e-9 && std::abs(b.width - 12) < 1e-9 &&
                 std::abs(degrees(b.angle) - 20) < 1e-6 && distance(b.centre, {7, 8}) < 1e-9);
+    }
+    // Known frames with noise, mirrored and not, are found; what cannot be told is not.
+    void framesByPairsOfPoints()
+    {
+        demo::Random random(5);
+        for (int round = 0; round < 200; ++round) {
+            PlanarMap truth;
+            truth.mirrored = round % 2;
+            truth.a = std::polar(random.uniform(0.05, 3), random.uniform(-kPi, kPi));
+            truth.b = {random.uniform(-500, 500), random.uniform(-500, 500)};
+            std::vector<std::pair<Point, Point>> pairs;
+            const int count = 2 + random.below(6);
+            const double noise = round % 3 ? 0 : 0.02;
+            for (int i = 0; i < count; ++i) {
+                const Point p{random.uniform(0, 2000), random.uniform(0, 2000)};
+                pairs.emplace_back(p, truth.map(p) + Point{random.normal(noise, 4), random.normal(noise, 4)});
+            }
+            const auto stated = fitPlanarMap(pairs, truth.mirrored);
+            QVERIFY(stated);
+            const Point at{700, 1300};
+            QVERIFY(distance(stated->map(at), truth.map(at)) < (noise > 0 ? 0.3 : 1e-8));
+            QVERIFY(stated->worst >= stated->residual && (noise > 0 || stated->residual < 1e-8));
+            if (count < 3) continue;
+            const auto found = fitPlanarMap(pairs, {});
+            // Three places nearly in line say little about it.
+            QVERIFY(found && (found->mirrored == truth.mirrored || stated->residual <= found->residual + 0.05));
+        }
+        QVERIFY(!fitPlanarMap({{{1, 1}, {2, 2}}}, {}));
+        QVERIFY(!fitPlanarMap({{{1, 1}, {2, 2}}, {{1, 1}, {3, 2}}}, {}));
+        QVERIFY(!fitPlanarMap({{{1, 1}, {2, 2}}, {{5, 1}, {2, 2}}}, {}));
     }
     void crossingsAndFeet()
     {

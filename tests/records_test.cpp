@@ -317,7 +317,8 @@ private slots:
             db.setDatabaseName(path);
             QVERIFY(db.open());
             QSqlQuery q(db);
-            QVERIFY(q.exec("drop table picture") && q.exec("pragma user_version = 3"));
+            QVERIFY(q.exec("drop table picture") && q.exec("drop table overrule") &&
+                    q.exec("alter table event drop column identity") && q.exec("pragma user_version = 3"));
         }
         QSqlDatabase::removeDatabase("third");
         auto log = RecordLog::open(path);

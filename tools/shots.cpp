@@ -397,6 +397,13 @@ void Studio::line()
     auto* strip = m_window.findChild<RejectStrip*>(QStringLiteral("lastRejects"));
     if (strip->count() > 2) emit strip->chosen(strip->numberAt(2));
     shoot("run-pinned");
+    // What the line says when the world fails.
+    auto* lamps = const_cast<Lamps*>(run->lamps());
+    lamps->set(QStringLiteral("camera"), Lamps::State::Trouble, QStringLiteral("the camera is lost; it is looked for"));
+    lamps->set(QStringLiteral("broker"), Lamps::State::Trouble, QStringLiteral("cannot reach 192.168.0.7:1883: no route to host"));
+    shoot("run-trouble");
+    lamps->set(QStringLiteral("camera"), Lamps::State::Well, QStringLiteral("simulated station"));
+    lamps->drop(QStringLiteral("broker"));
     m_window.resize(1920, 1080);
     shoot("run-large");
     m_window.resize(1280, 800);

@@ -32,11 +32,11 @@ std::mutex& discovery()
 }
 std::string number(double v) { return base::shortest(v); }
 
-// Colours of a Bayer picture: each missing one is the mean of its nearest neighbours. `red` is where the first red pixel
-// lies in the two by two cell.
-image::Image fromBayer(const std::uint8_t* from, int width, int height, int redX, int redY)
+// Colours of a Bayer picture: each missing one is the mean of its nearest neighbours. `redX`, `redY`: where the first red
+// pixel lies in the two by two cell.
+template <class Sample> image::Image fromBayer(const Sample* from, int width, int height, int redX, int redY)
 {
-    image::Image out(width, height, image::PixelFormat::Colour8);
+    image::Image out(width, height, sizeof(Sample) == 1 ? image::PixelFormat::Colour8 : image::PixelFormat::Colour16);
     const auto at = [&](int x, int y) {
         x = x < 0 ? -x : x >= width ? 2 * width - 2 - x : x; // mirrored: the cell stays the same
         y = y < 0 ? -y : y >= height ? 2 * height - 2 - y : y;
@@ -44,7 +44,7 @@ image::Image fromBayer(const std::uint8_t* from, int width, int height, int redX
                         std::size_t(std::clamp(x, 0, width - 1))]);
     };
     for (int y = 0; y < height; ++y) {
-        std::uint8_t* row = out.row(y);
+        Sample* row = reinterpret_cast<Sample*>(out.row(y));
         for (int x = 0; x < width; ++x) {
             const bool redColumn = (x & 1) == redX, redRow = (y & 1) == redY;
             const int own = at(x, y), beside = (at(x - 1, y) + at(x + 1, y) + 1) / 2,
@@ -56,10 +56,67 @@ image::Image fromBayer(const std::uint8_t* from, int width, int height, int redX
             else if (!redColumn && !redRow) b = own, g = cross, r = corners;
             else if (redRow) g = own, r = beside, b = above;
             else g = own, r = above, b = beside;
-            row[3 * x] = std::uint8_t(r), row[3 * x + 1] = std::uint8_t(g), row[3 * x + 2] = std::uint8_t(b);
+            row[3 * x] = Sample(r), row[3 * x + 1] = Sample(g), row[3 * x + 2] = Sample(b);
         }
     }
     return out;
+}
+
+// How samples of more than 8 bits lie in the bytes. Packed: two samples in three bytes, the upper bits first, as GigE
+// Vision has it; Tight: one after another from the lowest bit on, as PFNC's names that end in p.
+enum class Lie { Byte, Word, Packed, Tight };
+struct Format {
+    std::uint32_t code; // PFNC
+    int bits;
+    Lie lie;
+    int redX, redY; // of Bayer; -1: grey
+};
+constexpr Format kFormats[] = {
+    {0x01080001, 8, Lie::Byte, -1, -1},   {0x01100003, 10, Lie::Word, -1, -1},   {0x01100005, 12, Lie::Word, -1, -1},
+    {0x01100025, 14, Lie::Word, -1, -1},  {0x01100007, 16, Lie::Word, -1, -1},   {0x010C0004, 10, Lie::Packed, -1, -1},
+    {0x010C0006, 12, Lie::Packed, -1, -1}, {0x010A0046, 10, Lie::Tight, -1, -1}, {0x010C0047, 12, Lie::Tight, -1, -1},
+    // Bayer GR, RG, GB, BG
+    {0x01080008, 8, Lie::Byte, 1, 0},     {0x01080009, 8, Lie::Byte, 0, 0},      {0x0108000A, 8, Lie::Byte, 0, 1},
+    {0x0108000B, 8, Lie::Byte, 1, 1},     {0x0110000C, 10, Lie::Word, 1, 0},     {0x0110000D, 10, Lie::Word, 0, 0},
+    {0x0110000E, 10, Lie::Word, 0, 1},    {0x0110000F, 10, Lie::Word, 1, 1},     {0x01100010, 12, Lie::Word, 1, 0},
+    {0x01100011, 12, Lie::Word, 0, 0},    {0x01100012, 12, Lie::Word, 0, 1},     {0x01100013, 12, Lie::Word, 1, 1},
+    {0x0110002E, 16, Lie::Word, 1, 0},    {0x0110002F, 16, Lie::Word, 0, 0},     {0x01100030, 16, Lie::Word, 0, 1},
+    {0x01100031, 16, Lie::Word, 1, 1},    {0x010C0026, 10, Lie::Packed, 1, 0},   {0x010C0027, 10, Lie::Packed, 0, 0},
+    {0x010C0028, 10, Lie::Packed, 0, 1},  {0x010C0029, 10, Lie::Packed, 1, 1},   {0x010C002A, 12, Lie::Packed, 1, 0},
+    {0x010C002B, 12, Lie::Packed, 0, 0},  {0x010C002C, 12, Lie::Packed, 0, 1},   {0x010C002D, 12, Lie::Packed, 1, 1},
+    {0x010A0056, 10, Lie::Tight, 1, 0},   {0x010A0058, 10, Lie::Tight, 0, 0},    {0x010A0054, 10, Lie::Tight, 0, 1},
+    {0x010A0052, 10, Lie::Tight, 1, 1},   {0x010C0057, 12, Lie::Tight, 1, 0},    {0x010C0059, 12, Lie::Tight, 0, 0},
+    {0x010C0055, 12, Lie::Tight, 0, 1},   {0x010C0053, 12, Lie::Tight, 1, 1},
+};
+std::size_t bytesOf(const Format& f, std::size_t samples)
+{
+    switch (f.lie) {
+    case Lie::Byte: return samples;
+    case Lie::Word: return 2 * samples;
+    case Lie::Packed: return (samples * 3 + 1) / 2;
+    case Lie::Tight: return (samples * std::size_t(f.bits) + 7) / 8;
+    }
+    return 0;
+}
+// Sample i, 0 .. 2^bits - 1.
+unsigned sampleOf(const Format& f, const std::uint8_t* from, std::size_t i)
+{
+    const unsigned rest = unsigned(f.bits - 8), mask = (1U << f.bits) - 1;
+    switch (f.lie) {
+    case Lie::Byte: return from[i];
+    case Lie::Word: return std::min(from[2 * i] | unsigned(from[2 * i + 1]) << 8, mask); // little end first
+    case Lie::Packed: {
+        const std::uint8_t* three = from + i / 2 * 3;
+        const unsigned low = i % 2 ? three[1] >> 4 : three[1];
+        return unsigned(three[i % 2 ? 2 : 0]) << rest | (low & ((1U << rest) - 1));
+    }
+    case Lie::Tight: {
+        const std::size_t bit = i * std::size_t(f.bits), byte = bit / 8;
+        const unsigned two = from[byte] | unsigned(from[byte + 1]) << 8; // a sample never reaches a third byte
+        return two >> (bit % 8) & mask;
+    }
+    }
+    return 0;
 }
 } // namespace
 
@@ -77,46 +134,14 @@ std::vector<Found> cameras()
 base::Result<image::Image> pictureOf(const void* bytes, std::size_t size, int width, int height, std::uint32_t format)
 {
     const auto* from = static_cast<const std::uint8_t*>(bytes);
+    if (width < 1 || height < 1 || width > 100000 || height > 100000)
+        return base::fail(ErrorCode::Corrupt, "a frame of " + std::to_string(width) + " × " + std::to_string(height));
     const std::size_t n = std::size_t(width) * std::size_t(height);
-    const auto enough = [&](std::size_t wanted) { return from && size >= wanted; };
     const auto missing = [&] {
         return base::fail(ErrorCode::Corrupt, "the frame has " + std::to_string(size) + " bytes, too few");
     };
-    if (width < 1 || height < 1 || width > 100000 || height > 100000)
-        return base::fail(ErrorCode::Corrupt, "a frame of " + std::to_string(width) + " × " + std::to_string(height));
-    const auto wide = [&](int bits) -> base::Result<image::Image> {
-        if (!enough(2 * n)) return missing();
-        image::Image out(width, height, image::PixelFormat::Grey16);
-        for (int y = 0; y < height; ++y) {
-            auto* row = reinterpret_cast<std::uint16_t*>(out.row(y));
-            for (int x = 0; x < width; ++x) {
-                const std::size_t i = 2 * (std::size_t(y) * std::size_t(width) + std::size_t(x));
-                const unsigned v = from[i] | unsigned(from[i + 1]) << 8; // little end first
-                // Full scale is full scale, whatever the depth.
-                const unsigned most = (1U << bits) - 1;
-                row[x] = std::uint16_t((std::min(v, most) * 65535ULL + most / 2) / most);
-            }
-        }
-        return out;
-    };
-    const auto bayer = [&](int redX, int redY) -> base::Result<image::Image> {
-        if (!enough(n)) return missing();
-        return fromBayer(from, width, height, redX, redY);
-    };
-    switch (format) {
-    case ARV_PIXEL_FORMAT_MONO_8: {
-        if (!enough(n)) return missing();
-        image::Image out(width, height, image::PixelFormat::Grey8);
-        for (int y = 0; y < height; ++y) std::copy_n(from + std::size_t(y) * std::size_t(width), width, out.row(y));
-        return out;
-    }
-    case ARV_PIXEL_FORMAT_MONO_10: return wide(10);
-    case ARV_PIXEL_FORMAT_MONO_12: return wide(12);
-    case ARV_PIXEL_FORMAT_MONO_14: return wide(14);
-    case ARV_PIXEL_FORMAT_MONO_16: return wide(16);
-    case ARV_PIXEL_FORMAT_RGB_8_PACKED:
-    case ARV_PIXEL_FORMAT_BGR_8_PACKED: {
-        if (!enough(3 * n)) return missing();
+    if (format == ARV_PIXEL_FORMAT_RGB_8_PACKED || format == ARV_PIXEL_FORMAT_BGR_8_PACKED) {
+        if (!from || size < 3 * n) return missing();
         image::Image out(width, height, image::PixelFormat::Colour8);
         const bool swapped = format == ARV_PIXEL_FORMAT_BGR_8_PACKED;
         for (int y = 0; y < height; ++y)
@@ -126,19 +151,38 @@ base::Result<image::Image> pictureOf(const void* bytes, std::size_t size, int wi
                                                  std::size_t(swapped ? 2 - c : c)];
         return out;
     }
-    case ARV_PIXEL_FORMAT_BAYER_RG_8: return bayer(0, 0);
-    case ARV_PIXEL_FORMAT_BAYER_GR_8: return bayer(1, 0);
-    case ARV_PIXEL_FORMAT_BAYER_GB_8: return bayer(0, 1);
-    case ARV_PIXEL_FORMAT_BAYER_BG_8: return bayer(1, 1);
-    default: {
+    const auto* f = std::find_if(std::begin(kFormats), std::end(kFormats), [&](const Format& one) { return one.code == format; });
+    if (f == std::end(kFormats)) {
         const char* name = arv_pixel_format_to_gst_caps_string(format);
         char code[20];
         std::snprintf(code, sizeof code, "0x%08x", format);
         return base::fail(ErrorCode::Unsupported,
                           std::string("pixel format ") + code + (name ? std::string(" (") + name + ")" : "") +
-                              " is not read; choose Mono8 to Mono16, RGB8, BGR8 or Bayer of 8 bits");
+                              " is not read; choose Mono8 to Mono16, RGB8, BGR8 or Bayer of 8 to 16 bits");
     }
+    if (!from || size < bytesOf(*f, n)) return missing();
+    if (f->lie == Lie::Byte) {
+        if (f->redX >= 0) return fromBayer(from, width, height, f->redX, f->redY);
+        image::Image out(width, height, image::PixelFormat::Grey8);
+        for (int y = 0; y < height; ++y) std::copy_n(from + std::size_t(y) * std::size_t(width), width, out.row(y));
+        return out;
     }
+    // Full scale is full scale, whatever the depth.
+    const unsigned most = (1U << f->bits) - 1;
+    const auto full = [&](std::size_t i) {
+        return std::uint16_t((sampleOf(*f, from, i) * 65535ULL + most / 2) / most);
+    };
+    if (f->redX >= 0) {
+        std::vector<std::uint16_t> samples(n);
+        for (std::size_t i = 0; i < n; ++i) samples[i] = full(i);
+        return fromBayer(samples.data(), width, height, f->redX, f->redY);
+    }
+    image::Image out(width, height, image::PixelFormat::Grey16);
+    for (int y = 0; y < height; ++y) {
+        auto* row = reinterpret_cast<std::uint16_t*>(out.row(y));
+        for (int x = 0; x < width; ++x) row[x] = full(std::size_t(y) * std::size_t(width) + std::size_t(x));
+    }
+    return out;
 }
 
 struct CameraSource::Device {
@@ -146,9 +190,21 @@ struct CameraSource::Device {
     ArvStream* stream = nullptr;
     std::atomic<bool> lost{false};
     bool acquiring = false;
+    std::atomic<std::uint64_t>* packets = nullptr; // lost on the way, of all streams so far
+    // Of the stream that ends, or stands.
+    void countPackets()
+    {
+        if (!packets || !stream || !ARV_IS_GV_STREAM(stream)) return;
+        guint64 resent = 0, missing = 0;
+        arv_gv_stream_get_statistics(ARV_GV_STREAM(stream), &resent, &missing);
+        *packets += missing - counted;
+        counted = missing;
+    }
+    guint64 counted = 0;
     ~Device()
     {
         if (camera && acquiring) arv_camera_stop_acquisition(camera, nullptr);
+        countPackets();
         if (camera) g_signal_handlers_disconnect_by_data(arv_camera_get_device(camera), this);
         g_clear_object(&stream);
         g_clear_object(&camera);
@@ -192,6 +248,7 @@ base::Status CameraSource::connect()
         arv_gv_device_set_stream_options(ARV_GV_DEVICE(d), ARV_GV_STREAM_OPTION_PACKET_SOCKET_DISABLED);
     }
     m_device = std::move(device);
+    m_device->packets = &m_packets;
     m_applied = false;
     return {};
 }
@@ -227,6 +284,8 @@ base::Status CameraSource::apply()
         arv_camera_stop_acquisition(c, fault.out());
         m_device->acquiring = false;
     }
+    m_device->countPackets();
+    m_device->counted = 0;
     g_clear_object(&m_device->stream);
     if (!m_settings.format.empty()) {
         arv_camera_set_pixel_format_from_string(c, m_settings.format.c_str(), fault.out());
@@ -366,6 +425,7 @@ std::optional<station::Shot> CameraSource::next(const image::Naming&)
         }
     }
     arv_stream_push_buffer(m_device->stream, buffer);
+    m_device->countPackets();
     return shot;
 }
 

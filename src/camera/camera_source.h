@@ -20,8 +20,8 @@ struct Found {
 };
 std::vector<Found> cameras(); // those that answer now
 
-// Grey or colour of a frame: Mono8 to Mono16 (10, 12 and 14 bits fill 16 from above), RGB8, BGR8, Bayer of 8 bits made
-// colour by the mean of the neighbours. Fails with Unsupported naming the format, Corrupt when bytes are missing.
+// Grey or colour of a frame: Mono8 to Mono16, RGB8, BGR8, Bayer of 8 to 16 bits made colour by the mean of the
+// neighbours; 10 and 12 bits also packed. What has more than 8 bits fills 16 from above. Fails with Unsupported naming the format, Corrupt when bytes are missing.
 base::Result<image::Image> pictureOf(const void* bytes, std::size_t size, int width, int height, std::uint32_t format);
 
 class CameraSource : public station::PictureSource
@@ -36,9 +36,10 @@ public:
     bool live() const override { return m_settings.trigger != "software"; }
     std::optional<std::pair<double, double>> exposureBounds() override;
     struct Counts {
-        std::uint64_t frames = 0, incomplete = 0, lost = 0; // lost: how often the camera went away
+        // lost: how often the camera went away; packets: that did not arrive, by GigE Vision, and were not sent again
+        std::uint64_t frames = 0, incomplete = 0, lost = 0, packets = 0;
     };
-    Counts counts() const { return {m_frames, m_incomplete, m_lost}; }
+    Counts counts() const { return {m_frames, m_incomplete, m_lost, m_packets}; }
     // What the camera says it is set to; nothing while it is away.
     std::optional<double> exposure() const;
     std::optional<double> gain() const;
@@ -53,7 +54,7 @@ private:
     std::unique_ptr<Device> m_device; // null: away
     recipe::CameraSettings m_settings;
     bool m_prepared = false, m_applied = false, m_said = false; // m_said: the present trouble was one shot
-    std::atomic<std::uint64_t> m_frames{0}, m_incomplete{0}, m_lost{0};
+    std::atomic<std::uint64_t> m_frames{0}, m_incomplete{0}, m_lost{0}, m_packets{0};
 };
 
 } // namespace camera

@@ -415,8 +415,10 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
     auto source = sourceOf(*a);
     if (!source) return bad(source.error());
     std::vector<std::string> inputs = filesOf(a->words[0], *loaded);
-    if (const auto* list = dynamic_cast<const station::ListSource*>(source->get()))
-        inputs.insert(inputs.end(), list->pictures().begin(), list->pictures().end());
+    if (const auto* list = dynamic_cast<const station::ListSource*>(source->get())) {
+        const std::vector<std::string> pictures = list->pictures();
+        inputs.insert(inputs.end(), pictures.begin(), pictures.end());
+    }
     if (auto ok = keptApart(*a, {"--csv", "--log"}, inputs); !ok) return bad(ok.error());
     const auto line = lineOf(std::move(*loaded), *a);
     if (!line) return bad(line.error());
@@ -429,6 +431,8 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
     auto choices = linesOf(*a, *line);
     if (!choices) return bad(choices.error());
     const bool triggered = a->options.count("--trigger") > 0;
+    const auto* camera = dynamic_cast<const camera::CameraSource*>(source->get()); // lives as long as the station
+    const QString by = QString::fromStdString(a->option("--by")), from = QString::fromStdString((*source)->name());
     if (*items) *source = std::make_unique<Limited>(std::move(*source), *items);
 
     Tally tally{err};
@@ -451,7 +455,10 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
     commands.choose = [&](int number) -> base::Status {
         if (number < 1 || std::size_t(number) > choices->size())
             return base::fail(base::ErrorCode::NotFound, "there is no recipe " + std::to_string(number));
-        if (auto* s = standing.load()) s->setLine((*choices)[std::size_t(number - 1)]);
+        if (auto* s = standing.load()) {
+            s->setLine((*choices)[std::size_t(number - 1)]);
+            s->note({{}, "controller", "chosen", QString("recipe %1").arg(number), {}, {}, 0});
+        }
         return {};
     };
     if (told == "on")
@@ -470,6 +477,8 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
             (*made)->keep = (*line)->keep, (*made)->pictures = (*line)->pictures;
             (*choices)[0] = *made;
             station.setLine(*made);
+            station.note({{}, by, "recipe read again", QString::fromStdString((*made)->release->recipe().name), {},
+                          QString::number((*made)->release->revision), 0});
             err << "dikkat-cli: the recipe was read again: revision " << (*made)->release->revision << std::endl;
         };
         station.setLine(*line);
@@ -477,6 +486,7 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
         station.setPause(int(*pause));
         const auto end = std::chrono::steady_clock::now() + std::chrono::duration<double>(*seconds);
         standing = &station;
+        station.note({{}, by, "start", from, {}, {}, 0});
         const auto over = [&] {
             return interrupt.asked() || (*seconds > 0 && std::chrono::steady_clock::now() >= end);
         };
@@ -495,7 +505,12 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
             }
         }
         standing = nullptr;
+        station.note({{}, by, "stop", from, {}, {}, 0});
         counts = station.counts();
+        if (camera)
+            if (const auto c = camera->counts(); c.packets || c.incomplete || c.lost)
+                err << "dikkat-cli: the camera lost " << c.packets << " packets, " << c.incomplete
+                    << " pictures came incomplete, it was away " << c.lost << " times\n";
     }
     tally.sayUnjudged();
     err << "dikkat-cli: " << counts.logged << (counts.logged == 1 ? " picture, " : " pictures, ") << tally.items

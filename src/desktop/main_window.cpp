@@ -19,6 +19,7 @@
 #include "desktop/repeat_dialog.h"
 #include "desktop/review_dialog.h"
 #include "desktop/revisions_dialog.h"
+#include "desktop/robot_dialog.h"
 #include "desktop/run/release_dialog.h"
 #include "desktop/screen_dialog.h"
 #include "desktop/sign_in_dialog.h"
@@ -310,6 +311,7 @@ void MainWindow::makeActions()
         goToDoubt((m_doubt + 1) % int(m_findings.size()));
     }));
     edit->addAction(add("outputs", [this] { OutputsDialog(m_session, this).exec(); }));
+    edit->addAction(add("robot", [this] { RobotDialog(m_session, this).exec(); }));
     edit->addAction(add("camera", [this] {
         if (m_run->running()) return say(tr("The line has the camera: stop it first  (F8)"));
         m_run->letGoOfSource();

@@ -186,7 +186,7 @@ QCheckBox* OutputsDialog::flag(const QString& label, const char* name, bool valu
 void OutputsDialog::showChosen()
 {
     if (m_fields) m_fields->hide(), m_fields->deleteLater();
-    m_texts.clear(), m_numbers.clear(), m_flags.clear(), m_way = nullptr;
+    m_texts.clear(), m_numbers.clear(), m_flags.clear(), m_way = m_values = nullptr;
     m_fields = new QWidget(this);
     m_form = new QFormLayout(m_fields);
     m_form->setContentsMargins(0, 0, 0, 0);
@@ -234,6 +234,14 @@ void OutputsDialog::showChosen()
             number(tr("Unit"), "unit", now.registers.unit, 1, 247, {});
             number(tr("Elements of a list"), "elements", now.registers.elements, 0, 200,
                    tr("So many of each list have registers of their own"));
+            m_values = new QComboBox(m_fields);
+            m_values->setObjectName(QStringLiteral("valuesAs"));
+            m_values->addItems({tr("float32, two registers"), tr("int16: value × scale"), tr("int32: value × scale")});
+            m_values->setCurrentIndex(int(now.registers.values));
+            connect(m_values, &QComboBox::currentIndexChanged, this, &OutputsDialog::read);
+            m_form->addRow(tr("Values as"), m_values);
+            text(tr("Scale"), "scale", base::shortest(now.registers.scale),
+                 tr("Of int16 and int32: 1000 tells mm as µm. What is not measured is the least number there is"));
             flag(tr("Low word first"), "lowWordFirst", now.registers.lowWordFirst, tr("Of values of two registers"));
             flag(tr("Handshake"), "handshake", now.registers.handshake,
                  tr("The next item is shown when the last one was acknowledged; none is passed over"));
@@ -246,7 +254,7 @@ void OutputsDialog::showChosen()
     m_preview->setVisible(!m_table->isVisibleTo(this));
     m_names->setVisible(o && o->kind == Kind::Text);
     QStringList names;
-    for (const char* known : {"verdict", "word", "number", "time", "batch", "item.x", "item.y", "item.angle"})
+    for (const char* known : {"verdict", "word", "number", "time", "batch", "item.x", "item.y", "item.angle", "robot.x", "robot.y", "robot.angle"})
         names << QLatin1String(known);
     for (const recipe::Step& s : m_session.recipe().steps)
         for (const recipe::Check& c : s.checks) names << q(c.name);
@@ -287,6 +295,9 @@ void OutputsDialog::read()
         said("host", o->registers.host), counted("port", o->registers.port), counted("unit", o->registers.unit);
         counted("elements", o->registers.elements), ticked("lowWordFirst", o->registers.lowWordFirst);
         ticked("handshake", o->registers.handshake);
+        if (m_values) o->registers.values = recipe::RegisterOutlet::Values(m_values->currentIndex());
+        if (const auto e = m_texts.find(QStringLiteral("scale")); e != m_texts.end())
+            o->registers.scale = e->second->text().replace(QLatin1Char(','), QLatin1Char('.')).toDouble();
         break;
     }
     m_list->currentItem()->setText(q(o->name) + QStringLiteral("  ·  ") + kindWord(o->kind));

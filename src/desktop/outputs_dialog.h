@@ -56,7 +56,7 @@ private:
     std::map<QString, QLineEdit*> m_texts;
     std::map<QString, QSpinBox*> m_numbers;
     std::map<QString, QCheckBox*> m_flags;
-    QComboBox* m_way = nullptr;
+    QComboBox *m_way = nullptr, *m_values = nullptr;
 };
 
 } // namespace desktop

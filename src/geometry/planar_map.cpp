@@ -39,11 +39,6 @@ Point PlanarMap::map(Point p) const
     const Complex w = a * z(p, mirrored) + b;
     return {w.real(), w.imag()};
 }
-double PlanarMap::angle(double radians) const
-{
-    return std::arg(a * std::polar(1.0, mirrored ? -radians : radians));
-}
-
 base::Result<PlanarMap> fitPlanarMap(const std::vector<std::pair<Point, Point>>& pairs, std::optional<bool> mirrored)
 {
     if (pairs.size() < 2)

@@ -19,7 +19,6 @@ struct PlanarMap {
     bool mirrored = false;
     double residual = 0, worst = 0; // root mean square and largest distance of a point from its own
     Point map(Point p) const;
-    double angle(double radians) const; // of a direction
     double scale() const { return std::abs(a); }
 };
 // `mirrored`: as stated; nothing: whichever fits better, which two points do not tell (then it is not).

@@ -29,7 +29,7 @@ base::Result<geometry::PlanarMap> robotMap(const Recipe& recipe)
 RobotPose robotPose(const Recipe& recipe, const geometry::PlanarMap& map, const geometry::Pose& pose)
 {
     // A direction as two places, so that it follows the lens too.
-    const geometry::Point along = pose.origin + geometry::Point{std::cos(pose.angle), std::sin(pose.angle)} * 10.0;
+    const geometry::Point along = pose.origin + geometry::direction(pose.angle) * 10.0;
     const geometry::Point at = map.map(planeOf(recipe, pose.origin)), to = map.map(planeOf(recipe, along));
     return {at.x, at.y, geometry::degrees(std::atan2(to.y - at.y, to.x - at.x))};
 }

@@ -13,7 +13,8 @@ geometry::Point planeOf(const Recipe& recipe, geometry::Point picture);
 // From planeOf() to the robot's mm. Fails with InvalidArgument when there are fewer than two pairs or they lie on one
 // place, or a pair is in mm and the recipe is not calibrated.
 base::Result<geometry::PlanarMap> robotMap(const Recipe& recipe);
-// Where the robot finds this pose of the picture: x and y in mm, the angle of its x axis in degrees.
+// Where the robot finds this pose of the picture: x and y in mm, the angle of its x axis in degrees, from
+// the robot's x towards its y.
 struct RobotPose {
     double x = 0, y = 0, angle = 0;
 };

@@ -188,7 +188,8 @@ void Station::acquire()
         if (m_wanted > 0) {
             --m_wanted;
         } else {
-            const auto due = last + std::chrono::milliseconds(m_pause);
+            // A live source has a pace of its own.
+            const auto due = last + std::chrono::milliseconds(m_source && m_source->live() ? 0 : m_pause);
             if (Clock::now() < due) {
                 m_wake.wait_until(lock, due);
                 continue;

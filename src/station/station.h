@@ -53,7 +53,7 @@ public:
     // What somebody did: written by the sinks that keep it, in order, and again when it could not be. Faults and their
     // end are written by the line itself.
     void note(records::EventRow event);
-    void setPause(int milliseconds); // least time from shot to shot; takeOne does not wait
+    void setPause(int milliseconds); // least time from shot to shot of a source that is not live; takeOne does not wait
     void start();
     void takeOne();
     void stop();

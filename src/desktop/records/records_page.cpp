@@ -1,5 +1,6 @@
 #include "desktop/records/records_page.h"
 
+#include "desktop/records/events_dialog.h"
 #include "report/theme.h"
 
 #include <QComboBox>
@@ -8,6 +9,7 @@
 #include <QHeaderView>
 #include <QLabel>
 #include <QLineEdit>
+#include <QPushButton>
 #include <QSplitter>
 #include <QStyledItemDelegate>
 #include <QTableWidget>
@@ -112,6 +114,11 @@ RecordsPage::RecordsPage(QString logPath, QWidget* parent) : QWidget(parent), m_
     line->addWidget(m_text, 1);
     line->addSpacing(12);
     line->addWidget(m_count);
+    auto* events = new QPushButton(tr("Events…"), this);
+    events->setObjectName(QStringLiteral("showEvents"));
+    events->setToolTip(tr("Releases, limits moved, verdicts overruled, signing in, faults: who, when, old and new"));
+    connect(events, &QPushButton::clicked, this, [this] { EventsDialog(m_path, this).exec(); });
+    line->addWidget(events);
     auto* right = new QWidget(this);
     auto* rightLayout = new QVBoxLayout(right);
     rightLayout->setContentsMargins(0, 0, 0, 0);

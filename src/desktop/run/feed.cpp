@@ -20,6 +20,7 @@
 #include <QPushButton>
 #include <QSettings>
 #include <QSpinBox>
+#include <cmath>
 
 namespace desktop
 {
@@ -83,6 +84,17 @@ Feed::Feed(Session& session, SourceMaker simulated, QWidget* parent)
     };
     m_again = tick("playAgain", tr("again"), tr("After the last picture the first one follows."));
     m_follow = tick("followFolder", tr("new ones"), tr("Pictures that come to the folder are taken as soon as they are whole."));
+    m_pace = new QDoubleSpinBox(this);
+    m_pace->setObjectName(QStringLiteral("pace"));
+    m_pace->setAccessibleName(tr("Time from one picture to the next"));
+    m_pace->setToolTip(tr("From one picture to the next; 0: as fast as they are inspected."));
+    m_pace->setRange(0, 60);
+    m_pace->setDecimals(1);
+    m_pace->setSuffix(tr(" s"));
+    m_pace->setValue(0.7);
+    m_pace->setButtonSymbols(QAbstractSpinBox::NoButtons);
+    row->addWidget(m_pace);
+    connect(m_pace, &QDoubleSpinBox::valueChanged, this, &Feed::changed);
     m_keep = new QComboBox(this);
     m_keep->setObjectName(QStringLiteral("keepPictures"));
     m_keep->setAccessibleName(tr("Pictures kept with the records"));
@@ -121,6 +133,7 @@ Feed::Feed(Session& session, SourceMaker simulated, QWidget* parent)
     showControls();
 }
 
+int Feed::pause() const { return int(std::lround(1000 * m_pace->value())); }
 records::Keep Feed::keep() const { return records::Keep(m_keep->currentIndex()); }
 QString Feed::batch() const { return m_batch->text().trimmed(); }
 QString Feed::sourceWord() const { return m_made ? q(m_made->name()) : m_source->currentText(); }
@@ -153,6 +166,8 @@ void Feed::showControls()
     m_belt->setEnabled(m_engineer && !m_running);
     for (QWidget* w : std::initializer_list<QWidget*>{m_previous, m_at, m_next, m_again}) w->setVisible(listed);
     m_follow->setVisible(which == Folder);
+    m_pace->setVisible(which != Camera);
+    m_pace->setEnabled(m_engineer);
     for (QWidget* w : std::initializer_list<QWidget*>{m_previous, m_at, m_next})
         w->setEnabled(m_engineer && !m_running && list());
     m_again->setEnabled(m_engineer), m_follow->setEnabled(m_engineer);

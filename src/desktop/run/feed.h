@@ -7,6 +7,7 @@
 
 class QCheckBox;
 class QComboBox;
+class QDoubleSpinBox;
 class QLabel;
 class QLineEdit;
 class QPushButton;
@@ -25,6 +26,7 @@ public:
     bool choose(station::Station& line);
     void letGo(station::Station& line); // it is made anew when it is needed again
     QString sourceWord() const;
+    int pause() const; // ms from one picture to the next, of a list
     records::Keep keep() const;
     QString batch() const;
     void setRuns(const QString& words); // what is on the line
@@ -55,6 +57,7 @@ private:
     QLineEdit* m_batch;
     QPushButton *m_belt, *m_previous, *m_next;
     QSpinBox* m_at;
+    QDoubleSpinBox* m_pace;
     QCheckBox *m_again, *m_follow;
     QLabel* m_runs;
     QString m_folder, m_batchBefore;

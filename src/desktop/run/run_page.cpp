@@ -7,6 +7,7 @@
 #include "recipe/history.h"
 #include "recipe/recipe_file.h"
 #include "recipe/soundness.h"
+#include "recipe/variants.h"
 #include "report/theme.h"
 
 #include <QDateTime>
@@ -105,7 +106,6 @@ RunPage::RunPage(Session& session, SignedIn& who, SourceMaker simulated, QString
             });
     m_lamps->set(tr("camera"), Lamps::State::Off, tr("not started"));
     m_lamps->set(tr("records"), Lamps::State::Off, QFileInfo(m_log).fileName());
-    m_bridge.line().setPause(700);
     // What was released runs on after the program was ended.
     if (QFileInfo::exists(m_log)) {
         const auto log = records::RecordLog::open(m_log);
@@ -113,6 +113,7 @@ RunPage::RunPage(Session& session, SignedIn& who, SourceMaker simulated, QString
         if (last) m_released = *last;
         else say(tr("records: what was released last cannot be read: %1").arg(q(last.error().text())));
     }
+    makeChoices();
     putOnLine();
     tellOutputs();
     showReleased();
@@ -222,6 +223,7 @@ base::Status RunPage::release(const QString& by)
     const base::Status written =
         log ? (*log)->append(**made, m_released ? m_released->identity : std::string()) : base::passOn(log.error());
     m_released = *made;
+    makeChoices();
     tellOutputs(); // what waits for those before is told first
     putOnLine();
     showReleased();
@@ -233,13 +235,18 @@ base::Status RunPage::release(const QString& by)
 QStringList RunPage::differences() const
 {
     QStringList out;
-    if (m_released)
-        for (const std::string& d : recipe::differences(m_released->recipe(), m_session.recipe())) out << q(d);
+    // A variant is compared with the same one, whichever a controller has chosen.
+    auto running = m_released;
+    for (const auto& one : m_choices)
+        if (one && one->recipe().variant == m_session.recipe().variant) running = one;
+    if (running)
+        for (const std::string& d : recipe::differences(running->recipe(), m_session.recipe())) out << q(d);
     return out;
 }
 
 void RunPage::putOnLine()
 {
+    m_bridge.line().setPause(m_feed->pause());
     if (!m_released) return;
     auto line = std::make_shared<station::Line>();
     line->release = m_released;
@@ -247,6 +254,69 @@ void RunPage::putOnLine()
     line->keep = m_feed->keep();
     line->pictures = (QFileInfo(m_log).absolutePath() + QStringLiteral("/pictures")).toStdString();
     m_bridge.line().setLine(std::move(line));
+}
+
+void RunPage::makeChoices()
+{
+    std::vector<std::shared_ptr<const records::Release>> made;
+    if (m_released) {
+        const recipe::Recipe& r = m_released->recipe();
+        const auto names = recipe::variantNames(r);
+        if (names.empty()) made.push_back(m_released);
+        for (const std::string& name : names) {
+            if (name == r.variant) {
+                made.push_back(m_released);
+                continue;
+            }
+            made.emplace_back();
+            auto other = recipe::withVariant(r, name);
+            if (!other || !recipe::unsound(*other).empty()) continue;
+            auto prepared = inspect::Prepared::make(std::move(*other));
+            if (!prepared) continue;
+            auto release = records::release(std::make_shared<const inspect::Prepared>(std::move(*prepared)), m_released->by);
+            if (!release) continue;
+            auto whole = std::make_shared<records::Release>(**release);
+            whole->at = m_released->at, whole->revision = m_released->revision;
+            made.back() = std::move(whole);
+        }
+    }
+    const std::lock_guard lock(m_choosing);
+    m_choices = std::move(made);
+}
+
+base::Status RunPage::choose(int number)
+{
+    std::shared_ptr<const records::Release> release;
+    {
+        const std::lock_guard lock(m_choosing);
+        if (number >= 1 && std::size_t(number) <= m_choices.size()) release = m_choices[std::size_t(number - 1)];
+    }
+    if (!release) return base::fail(base::ErrorCode::NotFound, "there is no recipe " + std::to_string(number));
+    const auto now = m_bridge.line().line();
+    auto next = now ? std::make_shared<station::Line>(*now) : std::make_shared<station::Line>();
+    next->release = release;
+    m_bridge.line().setLine(std::move(next)); // from the next item on
+    QMetaObject::invokeMethod(
+        this, [this, number] { chosen(number); }, Qt::QueuedConnection);
+    return {};
+}
+
+void RunPage::chosen(int number)
+{
+    if (number < 1 || std::size_t(number) > m_choices.size() || !m_choices[std::size_t(number - 1)]) return;
+    m_released = m_choices[std::size_t(number - 1)];
+    const records::EventRow event{{}, QStringLiteral("controller"), QStringLiteral("chosen"),
+                                  tr("recipe %1").arg(number), {}, q(m_released->recipe().variant), 0};
+    const auto written = awake([&]() -> base::Status {
+        auto log = records::RecordLog::open(m_log);
+        if (!log) return base::passOn(log.error());
+        return (*log)->append(*m_released, event);
+    });
+    if (!written) say(tr("records: the choice is not in the log: %1").arg(q(written.error().text())));
+    putOnLine();
+    showReleased();
+    showRights();
+    emit released(tr("Recipe %1 is on the line, chosen by a controller").arg(number));
 }
 
 // Those who are told change with the recipe.
@@ -258,6 +328,7 @@ void RunPage::tellOutputs()
     m_told = wanted;
     control::ModbusOutput::Commands commands;
     commands.trigger = [line = &m_bridge.line()] { line->takeOne(); };
+    commands.choose = [this](int number) { return choose(number); };
     (void)awake([&] {
         m_bridge.line().setOutputs(control::outputsOf(m_released->recipe(), commands));
         return true;
@@ -275,8 +346,9 @@ void RunPage::showReleased()
     }
     QString by = q(m_released->by);
     if (by.isEmpty()) by = tr("nobody named");
+    const std::string& variant = m_released->recipe().variant;
     m_feed->setRuns(tr("runs: %1 · revision %2 · released %3 by %4")
-                        .arg(q(m_released->recipe().name))
+                        .arg(q(m_released->recipe().name + (variant.empty() ? "" : " · " + variant)))
                         .arg(m_released->revision)
                         .arg(QDateTime::fromString(q(m_released->at), Qt::ISODateWithMs)
                                  .toLocalTime()

@@ -88,6 +88,9 @@ private:
     void add(const station::Logged& logged);
     void putOnLine();
     void tellOutputs();
+    void makeChoices();
+    base::Status choose(int number); // from any thread
+    void chosen(int number);
     bool ready();
     void rebuildRows();
     void joinRows(const std::string& identity);
@@ -148,6 +151,9 @@ private:
     int m_pinned = -1, m_item = 0;
     bool m_full = false;
     std::shared_ptr<const records::Release> m_released;
+    // The variants of what was released, in their names' order: what a controller chooses by number, from 1.
+    std::mutex m_choosing;
+    std::vector<std::shared_ptr<const records::Release>> m_choices; // null: this one cannot be used
     std::vector<recipe::Outlet> m_told; // those that are told now
     LineBridge m_bridge;                // last: its threads end first
 };
