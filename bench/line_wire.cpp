@@ -14,8 +14,8 @@
 #include <QTemporaryDir>
 #include <QTest>
 #include <algorithm>
-#include <atomic>
 #include <arpa/inet.h>
+#include <atomic>
 #include <fstream>
 #include <iostream>
 #include <sys/socket.h>
@@ -175,9 +175,10 @@ Rate wire(const std::shared_ptr<const records::Release>& release,
 void sayRate(const char* what, const Rate& r, int items)
 {
     std::cout << what << ": inspection alone median " << r.inspection.median << " ms, 99 % " << r.inspection.most
-              << "; trigger to verdict on the wire median " << r.wire.median << " (" << r.wire.median / r.inspection.median
-              << " ×, + " << r.wire.median - r.inspection.median << " ms), 99 % " << r.wire.most << " (+ "
-              << r.wire.most - r.inspection.most << " ms); " << r.told << " of " << items << " told\n";
+              << "; trigger to verdict on the wire median " << r.wire.median << " ("
+              << r.wire.median / r.inspection.median << " ×, + " << r.wire.median - r.inspection.median << " ms), 99 % "
+              << r.wire.most << " (+ " << r.wire.most - r.inspection.most << " ms); " << r.told << " of " << items
+              << " told\n";
 }
 
 // Counts what is painted, and how long it was quiet.
@@ -219,7 +220,8 @@ int inTheWindow(int items, const std::string& recipe, const QString& folder)
     if (!window.openRecipe(QString::fromStdString(recipe))) return 1;
     QProcess mosquitto;
     const int port = 18930 + int(getpid() % 1000);
-    const bool there = !QStandardPaths::findExecutable(QStringLiteral("mosquitto"), {"/usr/sbin", "/usr/bin"}).isEmpty();
+    const bool there =
+        !QStandardPaths::findExecutable(QStringLiteral("mosquitto"), {"/usr/sbin", "/usr/bin"}).isEmpty();
     if (there) {
         mosquitto.start(QStandardPaths::findExecutable(QStringLiteral("mosquitto"), {"/usr/sbin", "/usr/bin"}),
                         {QStringLiteral("-p"), QString::number(port)});
@@ -248,11 +250,12 @@ int inTheWindow(int items, const std::string& recipe, const QString& folder)
     const double seconds = ms(Clock::now() - begun) / 1000;
     run->stop();
     QTest::qWait(1500);
-    std::cout << "window: " << run->itemCount() << " items in " << seconds << " s (" << double(run->itemCount()) / seconds
-              << " a second) to text, " << (there ? "broker" : "a broker that is away") << " and table; memory "
-              << atTenth << " MB after a tenth, " << memoryMb() << " MB at the end; verdict painted "
-              << double(paints.count) / seconds << " times a second, longest pause " << paints.longest << " ms; text peer got "
-              << peer.count() << "\n";
+    std::cout << "window: " << run->itemCount() << " items in " << seconds << " s ("
+              << double(run->itemCount()) / seconds << " a second) to text, "
+              << (there ? "broker" : "a broker that is away") << " and table; memory " << atTenth
+              << " MB after a tenth, " << memoryMb() << " MB at the end; verdict painted "
+              << double(paints.count) / seconds << " times a second, longest pause " << paints.longest
+              << " ms; text peer got " << peer.count() << "\n";
     window.session().forgetRecovery();
     if (there) mosquitto.kill(), mosquitto.waitForFinished();
     return 0;
@@ -283,7 +286,7 @@ int main(int argc, char** argv)
     sayRate("5 MP, log and one text peer", wire(*release, pictures, {}, folder, shots), shots);
     // Nobody listens on these ports.
     sayRate("5 MP, and a dead peer, a dead broker",
-           wire(*release, pictures, {text("dead", 9), broker(10)}, folder, shots), shots);
+            wire(*release, pictures, {text("dead", 9), broker(10)}, folder, shots), shots);
     const std::string small = folder + "/small";
     if (auto ok = demo::writeReedPlates(small, 3, 3, demo::Field{640, 480, 0.2, {}, {}}); !ok) return 1;
     return inTheWindow(items, small + "/reed-plate.dikkat", place.path() + QStringLiteral("/data"));

@@ -24,7 +24,8 @@ image::Image exposed(const image::Image& picture, double light, double smear, st
         for (int x = 0; x < width; ++x) {
             double v = from[x];
             if (smear > 0.01) {
-                const double left = std::max(0.0, x + 0.5 - (1 + smear) / 2), right = std::min(double(width), x + 0.5 + (1 + smear) / 2);
+                const double left = std::max(0.0, x + 0.5 - (1 + smear) / 2),
+                             right = std::min(double(width), x + 0.5 + (1 + smear) / 2);
                 v = (upTo(right) - upTo(left)) / (right - left);
             }
             v *= light;

@@ -116,15 +116,19 @@ private slots:
             constexpr int width = 7, height = 3; // an odd count: the last three bytes hold one sample
             std::vector<unsigned> truth(width * height);
             for (auto& v : truth) v = unsigned(random.below(1 << bits));
-            std::vector<std::uint8_t> packed((truth.size() * 3 + 1) / 2), tight((truth.size() * std::size_t(bits) + 7) / 8);
+            std::vector<std::uint8_t> packed((truth.size() * 3 + 1) / 2),
+                tight((truth.size() * std::size_t(bits) + 7) / 8);
             const unsigned rest = unsigned(bits - 8), low = (1U << rest) - 1;
             for (std::size_t i = 0; i < truth.size(); ++i) {
                 packed[i / 2 * 3 + (i % 2 ? 2 : 0)] = std::uint8_t(truth[i] >> rest);
                 packed[i / 2 * 3 + 1] = std::uint8_t(packed[i / 2 * 3 + 1] | (truth[i] & low) << (i % 2 ? 4 : 0));
                 for (int b = 0; b < bits; ++b)
-                    if (truth[i] >> b & 1) tight[(i * std::size_t(bits) + std::size_t(b)) / 8] |= std::uint8_t(1 << (i * std::size_t(bits) + std::size_t(b)) % 8);
+                    if (truth[i] >> b & 1)
+                        tight[(i * std::size_t(bits) + std::size_t(b)) / 8] |=
+                            std::uint8_t(1 << (i * std::size_t(bits) + std::size_t(b)) % 8);
             }
-            const std::uint32_t packedCode = bits == 10 ? 0x010C0004 : 0x010C0006, tightCode = bits == 10 ? 0x010A0046 : 0x010C0047;
+            const std::uint32_t packedCode = bits == 10 ? 0x010C0004 : 0x010C0006,
+                                tightCode = bits == 10 ? 0x010A0046 : 0x010C0047;
             for (const auto& [bytes, code] : {std::pair{&packed, packedCode}, {&tight, tightCode}}) {
                 const auto made = camera::pictureOf(bytes->data(), bytes->size(), width, height, code);
                 QVERIFY(made);
@@ -139,7 +143,8 @@ private slots:
         // Bayer of 12 bits: a flat colour is that colour, full scale at 65535.
         std::vector<std::uint16_t> deep(8 * 6);
         for (int y = 0; y < 6; ++y)
-            for (int x = 0; x < 8; ++x) deep[std::size_t(8 * y + x)] = (x & 1) == 0 && (y & 1) == 0 ? 4095 : (x & 1) && (y & 1) ? 0 : 2048;
+            for (int x = 0; x < 8; ++x)
+                deep[std::size_t(8 * y + x)] = (x & 1) == 0 && (y & 1) == 0 ? 4095 : (x & 1) && (y & 1) ? 0 : 2048;
         const auto colour = camera::pictureOf(deep.data(), deep.size() * 2, 8, 6, 0x01100011);
         QVERIFY(colour && colour->format() == image::PixelFormat::Colour16);
         const auto* pixel = reinterpret_cast<const std::uint16_t*>(colour->row(3)) + 3 * 3;

@@ -756,7 +756,8 @@ private slots:
                 const auto read = [&](const Register& at) {
                     const auto word = [&](int i) { return v.words.at(at.address + i); };
                     if (at.words == 1) return double(std::int16_t(word(0)));
-                    const std::uint32_t whole = lowFirst ? std::uint32_t(word(1)) << 16 | word(0) : std::uint32_t(word(0)) << 16 | word(1);
+                    const std::uint32_t whole =
+                        lowFirst ? std::uint32_t(word(1)) << 16 | word(0) : std::uint32_t(word(0)) << 16 | word(1);
                     float real = 0;
                     std::memcpy(&real, &whole, sizeof real);
                     return as == Values::Float32 ? double(real) : double(std::int32_t(whole));
@@ -771,7 +772,8 @@ private slots:
                         QVERIFY2(std::abs(read(one) - wanted) < 1e-5, qPrintable(QString::number(read(one))));
                     }
                     if (one.name == "place angle")
-                        QVERIFY2(std::abs(read(one) - (as == Values::Float32 ? 30 : 30000)) < 1e-4, qPrintable(QString::number(read(one))));
+                        QVERIFY2(std::abs(read(one) - (as == Values::Float32 ? 30 : 30000)) < 1e-4,
+                                 qPrintable(QString::number(read(one))));
                     if (one.name == "Sizes [1]") { // not measured
                         if (as == Values::Float32) QVERIFY(std::isnan(read(one)));
                         else QCOMPARE(read(one), as == Values::Int16 ? -32768.0 : -2147483648.0);
@@ -781,7 +783,8 @@ private slots:
                 o.registers.scale = 1e9;
                 const RegisterValues far = valuesOf(logged, 0, o.registers);
                 if (as == Values::Int16)
-                    QCOMPARE(std::int16_t(far.words.at(addressOf(table, Area::InputRegister, "Width"))), std::int16_t(32767));
+                    QCOMPARE(std::int16_t(far.words.at(addressOf(table, Area::InputRegister, "Width"))),
+                             std::int16_t(32767));
             }
         }
         Outlet o = registerOutlet(502);

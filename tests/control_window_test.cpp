@@ -233,7 +233,8 @@ private slots:
             QVERIFY2(state->text().contains("residual 0.000 mm"), qPrintable(state->text()));
             pair({"0", "1000", "100", "0.3"});
             d.findChild<QComboBox*>("robotMirrored")->setCurrentIndex(0);
-            QVERIFY2(state->text().contains("residual 0.0") && !state->text().contains("residual 0.000"), qPrintable(state->text()));
+            QVERIFY2(state->text().contains("residual 0.0") && !state->text().contains("residual 0.000"),
+                     qPrintable(state->text()));
             QVERIFY(table->item(2, 5)->text().toDouble() > 0.01);
             QVERIFY(state->text().contains("the item in view: x "));
             d.accept();
@@ -283,7 +284,8 @@ private slots:
         QVERIFY(std::abs(widthHigh() - 21) < 1e-9);
         const auto choose = [&](int n) {
             QProcess master;
-            master.start("mbpoll", {"-1", "-0", "-t", "4", "-r", "1", "-p", QString::number(port), "127.0.0.1", QString::number(n)});
+            master.start("mbpoll", {"-1", "-0", "-t", "4", "-r", "1", "-p", QString::number(port), "127.0.0.1",
+                                    QString::number(n)});
             QVERIFY(waitFor([&] { return master.state() == QProcess::NotRunning; }, 20000));
             QCOMPARE(master.exitCode(), 0);
         };

@@ -1,6 +1,6 @@
-#include "geometry/planar_map.h"
 #include "demo/render.h"
 #include "geometry/fit.h"
+#include "geometry/planar_map.h"
 #include "geometry/region.h"
 #include "geometry/zones.h"
 

@@ -1,7 +1,7 @@
 // How a picture is lit and focused: counted by hand, against light that is known, and never past eight pictures.
 #include "demo/conveyor.h"
-#include "support.h"
 #include "inspect/light.h"
+#include "support.h"
 
 using namespace inspect;
 
@@ -14,7 +14,8 @@ image::Picture flat(int width, int height, int level)
     return image::makePicture(std::move(out));
 }
 // The picture under a light, as a sensor with a black level sees it.
-image::Picture under(const std::vector<double>& scene, int width, double light, double black, demo::Random& random, double noise)
+image::Picture under(const std::vector<double>& scene, int width, double light, double black, demo::Random& random,
+                     double noise)
 {
     const int height = int(scene.size()) / width;
     image::Image out(width, height, image::PixelFormat::Grey8);
@@ -49,7 +50,8 @@ private slots:
         const image::Picture colour = image::makePicture(std::move(red));
         QCOMPARE(levelsOf(colour, wholeOf(colour)).white, 1.0);
         image::Image deep(10, 10, image::PixelFormat::Grey16);
-        for (int y = 0; y < 10; ++y) std::fill_n(reinterpret_cast<std::uint16_t*>(deep.row(y)), 10, std::uint16_t(65534));
+        for (int y = 0; y < 10; ++y)
+            std::fill_n(reinterpret_cast<std::uint16_t*>(deep.row(y)), 10, std::uint16_t(65534));
         const image::Picture wide = image::makePicture(std::move(deep));
         QCOMPARE(levelsOf(wide, wholeOf(wide)).white, 0.0);
         QCOMPARE(levelsOf(wide, wholeOf(wide)).counts[255], std::uint64_t(100));
@@ -108,12 +110,13 @@ private slots:
             const double black = random.uniform(0, 12), noise = random.uniform(0.1, 3);
             AutoExposure a(20, 100000, std::pow(10, random.uniform(1.31, 5)));
             Levels last;
-            while (!a.done()) last = [&] {
-                const image::Picture p = under(scene, width, a.next() / 1000, black, random, noise);
-                const Levels l = levelsOf(p, wholeOf(p));
-                a.saw(l);
-                return l;
-            }();
+            while (!a.done())
+                last = [&] {
+                    const image::Picture p = under(scene, width, a.next() / 1000, black, random, noise);
+                    const Levels l = levelsOf(p, wholeOf(p));
+                    a.saw(l);
+                    return l;
+                }();
             QVERIFY(a.pictures() <= AutoExposure::kMostPictures);
             most = std::max(most, a.pictures());
             const image::Picture p = under(scene, width, a.best() / 1000, black, random, noise);

@@ -3,10 +3,10 @@
 #include "demo/conveyor.h"
 #include "demo/small_sets.h"
 #include "desktop/camera_dialog.h"
+#include "desktop/keys.h"
 #include "desktop/run/line_dialogs.h"
 #include "desktop/screen_dialog.h"
 #include "desktop/sign_in_dialog.h"
-#include "desktop/keys.h"
 #include "recipe/recipe_file.h"
 #include "window_support.h"
 
@@ -121,7 +121,8 @@ private slots:
         QStringList met; // dialogs that came up
         QTimer closer;
         connect(&closer, &QTimer::timeout, this, [&] {
-            if (auto* d = qobject_cast<QDialog*>(QApplication::activeModalWidget())) met << d->objectName(), d->reject();
+            if (auto* d = qobject_cast<QDialog*>(QApplication::activeModalWidget()))
+                met << d->objectName(), d->reject();
             if (QWidget* p = QApplication::activePopupWidget()) p->close();
         });
         closer.start(10);
@@ -149,10 +150,15 @@ private slots:
                 unchanged(QStringLiteral("key ") + keys.toString());
                 m_window->showWorkspace(1);
             }
-            for (const Qt::KeyboardModifiers with : {Qt::NoModifier, Qt::ShiftModifier, Qt::ControlModifier, Qt::AltModifier})
-                for (const auto& [first, last] : {std::pair{Qt::Key_Space, Qt::Key_Space}, {Qt::Key_0, Qt::Key_9},
-                                                  {Qt::Key_A, Qt::Key_P}, {Qt::Key_R, Qt::Key_Z}, // not Ctrl+Q: it ends all
-                                                  {Qt::Key_Escape, Qt::Key_Delete}, {Qt::Key_Home, Qt::Key_PageDown}, {Qt::Key_F1, Qt::Key_F12}})
+            for (const Qt::KeyboardModifiers with :
+                 {Qt::NoModifier, Qt::ShiftModifier, Qt::ControlModifier, Qt::AltModifier})
+                for (const auto& [first, last] : {std::pair{Qt::Key_Space, Qt::Key_Space},
+                                                  {Qt::Key_0, Qt::Key_9},
+                                                  {Qt::Key_A, Qt::Key_P},
+                                                  {Qt::Key_R, Qt::Key_Z}, // not Ctrl+Q: it ends all
+                                                  {Qt::Key_Escape, Qt::Key_Delete},
+                                                  {Qt::Key_Home, Qt::Key_PageDown},
+                                                  {Qt::Key_F1, Qt::Key_F12}})
                     for (int key = first; key <= last; ++key) {
                         if (!at->isEnabled()) run()->stop();
                         QVERIFY(waitFor([&] { return at->isEnabled(); }));
@@ -167,7 +173,8 @@ private slots:
         // Every menu that is there and every action that is switched on.
         for (QAction* a : m_window->findChildren<QAction*>()) {
             if (a->objectName() == "quit" || !a->isEnabled() || a->menu() || a->objectName().isEmpty()) continue;
-            const QSet<QString> open{"runPage", "records", "start", "takeOne", "stop", "signIn", "wholeScreen", "guide", "guidePages"};
+            const QSet<QString> open{"runPage", "records",     "start", "takeOne",   "stop",
+                                     "signIn",  "wholeScreen", "guide", "guidePages"};
             QVERIFY2(open.contains(a->objectName()), qPrintable(a->objectName()));
         }
         QList<QPointer<QAction>> acts;
@@ -180,7 +187,8 @@ private slots:
         }
         run()->stop();
         for (QAction* m : m_window->findChild<QMenuBar*>()->actions())
-            QVERIFY2(!m->isVisible() || m->text().remove('&') == "Run" || m->text().remove('&') == "Help", qPrintable(m->text()));
+            QVERIFY2(!m->isVisible() || m->text().remove('&') == "Run" || m->text().remove('&') == "Help",
+                     qPrintable(m->text()));
         m_window->showWorkspace(1);
         if (run()->fullScreen()) emit run()->fullScreenWanted(false);
         // Every button, box and field that is seen, by mouse and wheel.
@@ -194,8 +202,8 @@ private slots:
             if (w) QTest::mouseDClick(w, Qt::LeftButton, Qt::NoModifier, at);
             if (w) QTest::mouseClick(w, Qt::RightButton, Qt::NoModifier, at);
             if (w) {
-                QWheelEvent wheel(at, w->mapToGlobal(at), {}, {0, 120}, Qt::NoButton, Qt::NoModifier,
-                                  Qt::NoScrollPhase, false);
+                QWheelEvent wheel(at, w->mapToGlobal(at), {}, {0, 120}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase,
+                                  false);
                 QApplication::sendEvent(w, &wheel);
             }
             if (w) QTest::keyClicks(w, "x7");
@@ -446,7 +454,8 @@ private slots:
         take();
         auto* ladder = child<LadderView>("ladder");
         const QStringList all = ladder->shownNames();
-        QVERIFY(all.size() == 8 && child<RunSheet>("runSheet")->grab().width() > 0 && child<RunSheet>("runSheet")->showsLabels());
+        QVERIFY(all.size() == 8 && child<RunSheet>("runSheet")->grab().width() > 0 &&
+                child<RunSheet>("runSheet")->showsLabels());
         session().change("screen", [](recipe::Recipe& r) {
             r.find("pitch")->checks[0].onScreen = true;
             r.find("slots")->checks[0].onScreen = true;
@@ -458,7 +467,8 @@ private slots:
         QCOMPARE(ladder->shownNames(), all); // edits do not reach the line
         QVERIFY(run()->release("A. Person"));
         takeUntil("ACCEPT");
-        QVERIFY2(ladder->shownNames().size() >= 2 && ladder->shownNames().size() < 8, qPrintable(ladder->shownNames().join(',')));
+        QVERIFY2(ladder->shownNames().size() >= 2 && ladder->shownNames().size() < 8,
+                 qPrintable(ladder->shownNames().join(',')));
         QVERIFY(ladder->shownNames().contains("Slots") && ladder->othersText().contains("others pass"));
         QVERIFY(!child<CyclePlot>("cyclePlot")->isVisible() && !child<RejectStrip>("lastRejects")->isVisible());
         auto* sheet = child<RunSheet>("runSheet");
@@ -470,7 +480,8 @@ private slots:
         QVERIFY(up.x() > down.x() + 5 && std::abs(up.y() - down.y()) < 1e-6);
         // A deleted step takes its tick along: nothing goes stale.
         session().select("pitch");
-        session().change("delete", [](recipe::Recipe& r) { std::erase_if(r.steps, [](const auto& s) { return s.id == "pitch"; }); });
+        session().change(
+            "delete", [](recipe::Recipe& r) { std::erase_if(r.steps, [](const auto& s) { return s.id == "pitch"; }); });
         QVERIFY(run()->release("A. Person"));
         takeUntil("ACCEPT");
         QVERIFY(!ladder->shownNames().join(' ').contains("pitch", Qt::CaseInsensitive));

@@ -129,8 +129,7 @@ private slots:
                                    {true, true, true, false},
                                    {true, true, true, true}};
         for (int role = 0; role < 4; ++role)
-            for (int right = 0; right < 4; ++right)
-                QCOMPARE(may(Role(role), Right(right)), wanted[role][right]);
+            for (int right = 0; right < 4; ++right) QCOMPARE(may(Role(role), Right(right)), wanted[role][right]);
     }
 };
 

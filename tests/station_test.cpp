@@ -261,7 +261,7 @@ private slots:
         QCOMPARE(s.counts().logged, std::uint64_t(1));
         put("2.png", png);
         QTRY_COMPARE_WITH_TIMEOUT(s.counts().logged, std::uint64_t(2), 5000);
-        QTest::qWait(20); // another time stamp
+        QTest::qWait(20);  // another time stamp
         put("1.png", png); // written anew: another item
         QTRY_COMPARE_WITH_TIMEOUT(s.counts().logged, std::uint64_t(3), 5000);
         QTest::qWait(700);
@@ -299,7 +299,8 @@ private slots:
             r.camera = camera;
             source.prepare(r);
             std::vector<Shot> shots;
-            while (int(seen.size()) < parts && shots.size() < (camera.exposure ? 3U : 400U)) shots.push_back(*source.next({}));
+            while (int(seen.size()) < parts && shots.size() < (camera.exposure ? 3U : 400U))
+                shots.push_back(*source.next({}));
             return std::pair(shots, source.dropped());
         };
         run("faults=0.25", 400);
@@ -307,7 +308,8 @@ private slots:
         QVERIFY2(faulty > 60 && faulty < 145, qPrintable(QString::number(faulty)));
         const auto before = seen;
         run("faults=0.25", 400);
-        for (std::size_t i = 0; i < 400; ++i) QCOMPARE(seen[i].faulty, before[i].faulty); // the same seed, the same parts
+        for (std::size_t i = 0; i < 400; ++i)
+            QCOMPARE(seen[i].faulty, before[i].faulty); // the same seed, the same parts
         run("drift=0.1", 200);
         QVERIFY(std::abs(seen[199].light - (1 - 0.1 * 0.199)) < 1e-9 && seen[0].light == 1);
         recipe::CameraSettings camera;
@@ -316,7 +318,8 @@ private slots:
         QVERIFY(std::abs(seen[0].light - 5) < 1e-9 && std::abs(seen[0].smearMm - 0.5) < 1e-9);
         camera.exposure = 5;
         const auto refused = run("", 1, camera).first;
-        QVERIFY(seen.empty() && refused[0].error && refused[0].error->message.find("20 .. 100000") != std::string::npos);
+        QVERIFY(seen.empty() && refused[0].error &&
+                refused[0].error->message.find("20 .. 100000") != std::string::npos);
         QVERIFY(refused[1].nothing()); // said once
         // Parts come at their pace, a third of the triggers is lost.
         QElapsedTimer clock;

@@ -712,7 +712,8 @@ private slots:
         QVERIFY(waitFor([&] { return other.runPage()->itemCount() == 1; }));
         const Lamps* lamps = other.runPage()->lamps();
         QCOMPARE(lamps->state("records"), Lamps::State::Trouble);
-        QVERIFY2(lamps->words("records").startsWith("NOT saved: ") && lamps->words("records").contains("no regular file"),
+        QVERIFY2(lamps->words("records").startsWith("NOT saved: ") &&
+                     lamps->words("records").contains("no regular file"),
                  qPrintable(lamps->words("records")));
         QCOMPARE(other.findChild<VerdictBand*>("verdictBand")->word(), QString("ACCEPT")); // inspected all the same
     }

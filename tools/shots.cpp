@@ -400,7 +400,8 @@ void Studio::line()
     // What the line says when the world fails.
     auto* lamps = const_cast<Lamps*>(run->lamps());
     lamps->set(QStringLiteral("camera"), Lamps::State::Trouble, QStringLiteral("the camera is lost; it is looked for"));
-    lamps->set(QStringLiteral("broker"), Lamps::State::Trouble, QStringLiteral("cannot reach 192.168.0.7:1883: no route to host"));
+    lamps->set(QStringLiteral("broker"), Lamps::State::Trouble,
+               QStringLiteral("cannot reach 192.168.0.7:1883: no route to host"));
     shoot("run-trouble");
     lamps->set(QStringLiteral("camera"), Lamps::State::Well, QStringLiteral("simulated station"));
     lamps->drop(QStringLiteral("broker"));

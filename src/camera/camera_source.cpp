@@ -72,21 +72,48 @@ struct Format {
     int redX, redY; // of Bayer; -1: grey
 };
 constexpr Format kFormats[] = {
-    {0x01080001, 8, Lie::Byte, -1, -1},   {0x01100003, 10, Lie::Word, -1, -1},   {0x01100005, 12, Lie::Word, -1, -1},
-    {0x01100025, 14, Lie::Word, -1, -1},  {0x01100007, 16, Lie::Word, -1, -1},   {0x010C0004, 10, Lie::Packed, -1, -1},
-    {0x010C0006, 12, Lie::Packed, -1, -1}, {0x010A0046, 10, Lie::Tight, -1, -1}, {0x010C0047, 12, Lie::Tight, -1, -1},
+    {0x01080001, 8, Lie::Byte, -1, -1},
+    {0x01100003, 10, Lie::Word, -1, -1},
+    {0x01100005, 12, Lie::Word, -1, -1},
+    {0x01100025, 14, Lie::Word, -1, -1},
+    {0x01100007, 16, Lie::Word, -1, -1},
+    {0x010C0004, 10, Lie::Packed, -1, -1},
+    {0x010C0006, 12, Lie::Packed, -1, -1},
+    {0x010A0046, 10, Lie::Tight, -1, -1},
+    {0x010C0047, 12, Lie::Tight, -1, -1},
     // Bayer GR, RG, GB, BG
-    {0x01080008, 8, Lie::Byte, 1, 0},     {0x01080009, 8, Lie::Byte, 0, 0},      {0x0108000A, 8, Lie::Byte, 0, 1},
-    {0x0108000B, 8, Lie::Byte, 1, 1},     {0x0110000C, 10, Lie::Word, 1, 0},     {0x0110000D, 10, Lie::Word, 0, 0},
-    {0x0110000E, 10, Lie::Word, 0, 1},    {0x0110000F, 10, Lie::Word, 1, 1},     {0x01100010, 12, Lie::Word, 1, 0},
-    {0x01100011, 12, Lie::Word, 0, 0},    {0x01100012, 12, Lie::Word, 0, 1},     {0x01100013, 12, Lie::Word, 1, 1},
-    {0x0110002E, 16, Lie::Word, 1, 0},    {0x0110002F, 16, Lie::Word, 0, 0},     {0x01100030, 16, Lie::Word, 0, 1},
-    {0x01100031, 16, Lie::Word, 1, 1},    {0x010C0026, 10, Lie::Packed, 1, 0},   {0x010C0027, 10, Lie::Packed, 0, 0},
-    {0x010C0028, 10, Lie::Packed, 0, 1},  {0x010C0029, 10, Lie::Packed, 1, 1},   {0x010C002A, 12, Lie::Packed, 1, 0},
-    {0x010C002B, 12, Lie::Packed, 0, 0},  {0x010C002C, 12, Lie::Packed, 0, 1},   {0x010C002D, 12, Lie::Packed, 1, 1},
-    {0x010A0056, 10, Lie::Tight, 1, 0},   {0x010A0058, 10, Lie::Tight, 0, 0},    {0x010A0054, 10, Lie::Tight, 0, 1},
-    {0x010A0052, 10, Lie::Tight, 1, 1},   {0x010C0057, 12, Lie::Tight, 1, 0},    {0x010C0059, 12, Lie::Tight, 0, 0},
-    {0x010C0055, 12, Lie::Tight, 0, 1},   {0x010C0053, 12, Lie::Tight, 1, 1},
+    {0x01080008, 8, Lie::Byte, 1, 0},
+    {0x01080009, 8, Lie::Byte, 0, 0},
+    {0x0108000A, 8, Lie::Byte, 0, 1},
+    {0x0108000B, 8, Lie::Byte, 1, 1},
+    {0x0110000C, 10, Lie::Word, 1, 0},
+    {0x0110000D, 10, Lie::Word, 0, 0},
+    {0x0110000E, 10, Lie::Word, 0, 1},
+    {0x0110000F, 10, Lie::Word, 1, 1},
+    {0x01100010, 12, Lie::Word, 1, 0},
+    {0x01100011, 12, Lie::Word, 0, 0},
+    {0x01100012, 12, Lie::Word, 0, 1},
+    {0x01100013, 12, Lie::Word, 1, 1},
+    {0x0110002E, 16, Lie::Word, 1, 0},
+    {0x0110002F, 16, Lie::Word, 0, 0},
+    {0x01100030, 16, Lie::Word, 0, 1},
+    {0x01100031, 16, Lie::Word, 1, 1},
+    {0x010C0026, 10, Lie::Packed, 1, 0},
+    {0x010C0027, 10, Lie::Packed, 0, 0},
+    {0x010C0028, 10, Lie::Packed, 0, 1},
+    {0x010C0029, 10, Lie::Packed, 1, 1},
+    {0x010C002A, 12, Lie::Packed, 1, 0},
+    {0x010C002B, 12, Lie::Packed, 0, 0},
+    {0x010C002C, 12, Lie::Packed, 0, 1},
+    {0x010C002D, 12, Lie::Packed, 1, 1},
+    {0x010A0056, 10, Lie::Tight, 1, 0},
+    {0x010A0058, 10, Lie::Tight, 0, 0},
+    {0x010A0054, 10, Lie::Tight, 0, 1},
+    {0x010A0052, 10, Lie::Tight, 1, 1},
+    {0x010C0057, 12, Lie::Tight, 1, 0},
+    {0x010C0059, 12, Lie::Tight, 0, 0},
+    {0x010C0055, 12, Lie::Tight, 0, 1},
+    {0x010C0053, 12, Lie::Tight, 1, 1},
 };
 std::size_t bytesOf(const Format& f, std::size_t samples)
 {
@@ -151,7 +178,8 @@ base::Result<image::Image> pictureOf(const void* bytes, std::size_t size, int wi
                                                  std::size_t(swapped ? 2 - c : c)];
         return out;
     }
-    const auto* f = std::find_if(std::begin(kFormats), std::end(kFormats), [&](const Format& one) { return one.code == format; });
+    const auto* f =
+        std::find_if(std::begin(kFormats), std::end(kFormats), [&](const Format& one) { return one.code == format; });
     if (f == std::end(kFormats)) {
         const char* name = arv_pixel_format_to_gst_caps_string(format);
         char code[20];

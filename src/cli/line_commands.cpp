@@ -477,8 +477,13 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
             (*made)->keep = (*line)->keep, (*made)->pictures = (*line)->pictures;
             (*choices)[0] = *made;
             station.setLine(*made);
-            station.note({{}, by, "recipe read again", QString::fromStdString((*made)->release->recipe().name), {},
-                          QString::number((*made)->release->revision), 0});
+            station.note({{},
+                          by,
+                          "recipe read again",
+                          QString::fromStdString((*made)->release->recipe().name),
+                          {},
+                          QString::number((*made)->release->revision),
+                          0});
             err << "dikkat-cli: the recipe was read again: revision " << (*made)->release->revision << std::endl;
         };
         station.setLine(*line);

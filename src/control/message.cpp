@@ -14,10 +14,10 @@ using inspect::ItemResult;
 
 namespace
 {
-constexpr std::array kOfItem{"verdict",      "word",        "sentence", "item",    "items",     "number",   "record",
-                             "picture",      "time",        "batch",    "station", "recipe",    "revision", "failed",
-                             "first_failed", "last_failed", "item.x",   "item.y",  "item.angle",
-                             "robot.x",      "robot.y",     "robot.angle"};
+constexpr std::array kOfItem{"verdict",    "word",    "sentence",     "item",        "items",   "number",
+                             "record",     "picture", "time",         "batch",       "station", "recipe",
+                             "revision",   "failed",  "first_failed", "last_failed", "item.x",  "item.y",
+                             "item.angle", "robot.x", "robot.y",      "robot.angle"};
 base::Result<std::string> bad(std::size_t at, const std::string& what)
 {
     return base::fail(base::ErrorCode::InvalidArgument, what + " (character " + std::to_string(at + 1) + ")");

@@ -103,7 +103,9 @@ std::vector<Register> registerTable(const recipe::Recipe& recipe, const recipe::
     word(kRecipeFault, 1, "uint16", "recipe fault", "1: the recipe asked for last cannot be used");
     const bool real = outlet.values == recipe::RegisterOutlet::Values::Float32;
     const int words = wordsOf(outlet);
-    const std::string type = real ? "float32" : words == 1 ? "int16" : "int32",
+    const std::string type = real         ? "float32"
+                             : words == 1 ? "int16"
+                                          : "int32",
                       times = real ? "" : " × " + base::shortest(outlet.scale),
                       none = real         ? "NaN"
                              : words == 1 ? "-32768"
@@ -180,9 +182,8 @@ public:
         const bool small = m_outlet.values == Values::Int16;
         const double least = small ? -32768.0 : -2147483648.0;
         // The least stands for what is not there, so that nothing measured is ever it.
-        const double whole = std::isnan(value)
-                                 ? least
-                                 : std::clamp(std::round(value * m_outlet.scale), least + 1, -least - 1);
+        const double whole =
+            std::isnan(value) ? least : std::clamp(std::round(value * m_outlet.scale), least + 1, -least - 1);
         if (small) word(at, std::uint16_t(std::int16_t(whole)));
         else two(at, std::uint32_t(std::int32_t(whole)));
     }
@@ -251,10 +252,9 @@ RegisterValues valuesOf(const station::Logged& logged, std::size_t index, const 
     fill.word(kFailed, failed.size());
     fill.word(kFirstFailed, failed.empty() ? 0 : std::size_t(failed.front()));
     fill.word(kLastFailed, failed.empty() ? 0 : std::size_t(failed.back()));
-    eachCheck(recipe, outlet,
-              [&](const recipe::Step& s, const recipe::Check& c, int address, int bits, int elements) {
-                  fill.check(item ? item->check(s.id, c.output) : nullptr, address, bits, elements);
-              });
+    eachCheck(recipe, outlet, [&](const recipe::Step& s, const recipe::Check& c, int address, int bits, int elements) {
+        fill.check(item ? item->check(s.id, c.output) : nullptr, address, bits, elements);
+    });
     return values;
 }
 

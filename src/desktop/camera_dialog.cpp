@@ -133,7 +133,8 @@ void LivePicture::paintEvent(QPaintEvent*)
     if (m_trouble.isEmpty() && !m_picture.isNull()) return;
     p.setFont(report::uiFont(15));
     const QString words = m_trouble.isEmpty() ? tr("Choose where pictures come from, at the right") : m_trouble;
-    const QRectF box = p.boundingRect(QRectF(rect()).adjusted(40, 40, -40, -40), Qt::AlignCenter | Qt::TextWordWrap, words);
+    const QRectF box =
+        p.boundingRect(QRectF(rect()).adjusted(40, 40, -40, -40), Qt::AlignCenter | Qt::TextWordWrap, words);
     p.fillRect(box.adjusted(-12, -8, 12, 8), theme().paper);
     p.setPen(m_trouble.isEmpty() ? theme().second : theme().fail);
     p.drawText(box, Qt::AlignCenter | Qt::TextWordWrap, words);
@@ -149,7 +150,8 @@ HistogramView::HistogramView(QWidget* parent) : QWidget(parent)
 void HistogramView::show(const inspect::Levels& levels)
 {
     m_levels = levels;
-    m_words = tr("%1 to %2, mean %3").arg(levels.low, 0, 'f', 0).arg(levels.high, 0, 'f', 0).arg(levels.mean, 0, 'f', 0);
+    m_words =
+        tr("%1 to %2, mean %3").arg(levels.low, 0, 'f', 0).arg(levels.high, 0, 'f', 0).arg(levels.mean, 0, 'f', 0);
     if (levels.white > inspect::AutoExposure::kClipped) m_words += tr(" · %1 clip at white").arg(percent(levels.white));
     if (levels.black > inspect::AutoExposure::kClipped) m_words += tr(" · %1 clip at black").arg(percent(levels.black));
     setAccessibleDescription(m_words);
@@ -271,12 +273,15 @@ void CameraDialog::makePanel(QVBoxLayout* layout)
                      {QString(), QStringLiteral("Mono8"), QStringLiteral("Mono10"), QStringLiteral("Mono12"),
                       QStringLiteral("Mono16"), QStringLiteral("RGB8"), QStringLiteral("BayerRG8")},
                      tr("By their standard name; empty: as the camera has it"));
-    m_trigger = combo("trigger", tr("Trigger on the line"), {QString(), QStringLiteral("software"), QStringLiteral("Line1")},
-                      tr("empty: as fast as it can · software: when the line asks · Line1, Line2: the part's sensor. "
-                         "Here pictures come freely all the same"));
+    m_trigger =
+        combo("trigger", tr("Trigger on the line"), {QString(), QStringLiteral("software"), QStringLiteral("Line1")},
+              tr("empty: as fast as it can · software: when the line asks · Line1, Line2: the part's sensor. "
+                 "Here pictures come freely all the same"));
     const auto words = [this](QComboBox* c, const QString& what, std::string recipe::CameraSettings::*field) {
         const auto take = [this, c, what, field] {
-            edit(what, [text = c->currentText().trimmed().toStdString(), field](recipe::CameraSettings& s) { s.*field = text; });
+            edit(what, [text = c->currentText().trimmed().toStdString(), field](recipe::CameraSettings& s) {
+                s.*field = text;
+            });
         };
         connect(c->lineEdit(), &QLineEdit::editingFinished, this, take);
         connect(c, &QComboBox::activated, this, take);
@@ -290,7 +295,8 @@ void CameraDialog::makePanel(QVBoxLayout* layout)
     m_window->setPlaceholderText(tr("whole sensor, or x y width height"));
     m_window->setToolTip(tr("Part of the sensor, px: 100 80 1200 900"));
     connect(m_window, &QLineEdit::editingFinished, this, [this] {
-        const QStringList n = m_window->text().split(QRegularExpression(QStringLiteral("[ ,;×x]+")), Qt::SkipEmptyParts);
+        const QStringList n =
+            m_window->text().split(QRegularExpression(QStringLiteral("[ ,;×x]+")), Qt::SkipEmptyParts);
         std::optional<recipe::CameraSettings::Window> w;
         if (n.size() == 4) w = {n[0].toInt(), n[1].toInt(), n[2].toInt(), n[3].toInt()};
         if (!n.isEmpty() && (!w || w->width < 1 || w->height < 1 || w->x < 0 || w->y < 0))
@@ -352,7 +358,8 @@ void CameraDialog::makePanel(QVBoxLayout* layout)
         acts->addWidget(b);
         return b;
     };
-    m_take = button("takeTrial", tr("Take as trial"), tr("Saves this picture and adds it to the trials  (T)"), [this] { takeTrial(); });
+    m_take = button("takeTrial", tr("Take as trial"), tr("Saves this picture and adds it to the trials  (T)"),
+                    [this] { takeTrial(); });
     m_target = button("takeTarget", tr("Take as target"),
                       tr("Saves this picture and sets it aside from the parts: a target, an empty picture"),
                       [this] { takeTarget(); });
@@ -368,8 +375,10 @@ void CameraDialog::follow()
     m_gain->setValue(c.gain.value_or(-101));
     m_format->setCurrentText(q(c.format));
     m_trigger->setCurrentText(q(c.trigger));
-    m_window->setText(c.window ? QStringLiteral("%1 %2 %3 %4").arg(c.window->x).arg(c.window->y).arg(c.window->width).arg(c.window->height)
-                               : QString());
+    m_window->setText(
+        c.window
+            ? QStringLiteral("%1 %2 %3 %4").arg(c.window->x).arg(c.window->y).arg(c.window->width).arg(c.window->height)
+            : QString());
     apply();
 }
 
@@ -380,7 +389,8 @@ void CameraDialog::edit(const QString& what, const std::function<void(recipe::Ca
     if (now == m_session.recipe().camera) return;
     m_auto.reset();
     m_best = m_sharpness = 0; // of another picture
-    m_session.change(what, [&](recipe::Recipe& r) { r.camera = now; }, QStringLiteral("camera ") + what);
+    m_session.change(
+        what, [&](recipe::Recipe& r) { r.camera = now; }, QStringLiteral("camera ") + what);
 }
 
 void CameraDialog::apply()
@@ -505,7 +515,8 @@ void CameraDialog::arrived()
                          .arg(1e4 * m_sharpness, 0, 'f', 1)
                          .arg(1e4 * m_best, 0, 'f', 1)
                          .arg(m_best > 0 ? std::lround(100 * m_sharpness / m_best) : 0));
-    m_evenness->setText(frame->evenness ? tr("darkest %1 of the brightest").arg(percent(frame->evenness->least)) : QString());
+    m_evenness->setText(frame->evenness ? tr("darkest %1 of the brightest").arg(percent(frame->evenness->least))
+                                        : QString());
     {
         const std::lock_guard lock(m_mutex);
         m_seen = m_live->seen();
@@ -528,10 +539,11 @@ void CameraDialog::arrived()
     m_session.endMerge();
     follow();
     using Outcome = inspect::AutoExposure::Outcome;
-    m_state->setText(outcome == Outcome::Found        ? tr("%1 µs, found in %2 pictures").arg(best).arg(pictures)
-                     : outcome == Outcome::TooDark    ? tr("%1 µs is the longest there is: more light or gain is needed").arg(best)
-                     : outcome == Outcome::TooBright  ? tr("clips even at %1 µs: less light, or the lens stopped down").arg(best)
-                                                      : tr("%1 µs; the light or the scene changes meanwhile").arg(best));
+    m_state->setText(
+        outcome == Outcome::Found       ? tr("%1 µs, found in %2 pictures").arg(best).arg(pictures)
+        : outcome == Outcome::TooDark   ? tr("%1 µs is the longest there is: more light or gain is needed").arg(best)
+        : outcome == Outcome::TooBright ? tr("clips even at %1 µs: less light, or the lens stopped down").arg(best)
+                                        : tr("%1 µs; the light or the scene changes meanwhile").arg(best));
 }
 
 void CameraDialog::automatic()
@@ -549,13 +561,16 @@ std::optional<QString> CameraDialog::put(const QString& prefix)
         m_taken->setText(tr("There is no picture yet"));
         return {};
     }
-    const QString folder = m_session.path().isEmpty() ? m_folder : QFileInfo(m_session.path()).absolutePath() + QStringLiteral("/pictures");
+    const QString folder = m_session.path().isEmpty()
+                               ? m_folder
+                               : QFileInfo(m_session.path()).absolutePath() + QStringLiteral("/pictures");
     QDir().mkpath(folder);
     const QString id = prefix + QDateTime::currentDateTime().toString(QStringLiteral("-yyyyMMdd-hhmmss-zzz"));
     QString first;
     const auto& naming = m_session.recipe().pictures;
     for (std::size_t i = 0; i < m_capture->pictures().size(); ++i) {
-        const QString leaf = i < naming.size() ? q(naming[i].file).replace(QStringLiteral("{id}"), id) : id + QStringLiteral(".png");
+        const QString leaf =
+            i < naming.size() ? q(naming[i].file).replace(QStringLiteral("{id}"), id) : id + QStringLiteral(".png");
         const QString path = folder + QLatin1Char('/') + leaf;
         const auto& pixels = m_capture->pictures()[i].pixels;
         const auto ok = awake([&]() -> base::Status {

@@ -3,8 +3,8 @@
 #pragma once
 #include "desktop/session.h"
 #include "desktop/sheet_canvas.h"
-#include "station/source.h"
 #include "inspect/light.h"
+#include "station/source.h"
 
 #include <QDialog>
 #include <thread>
@@ -29,7 +29,7 @@ public:
     void setEvenness(std::optional<inspect::Evenness> evenness);
     void setMarksClipping(bool on);
     void setTrouble(const QString& words); // said instead of a picture
-    inspect::Window seen() const;           // what of the picture is in view, px
+    inspect::Window seen() const;          // what of the picture is in view, px
     bool empty() const { return m_picture.isNull(); }
 
 protected:

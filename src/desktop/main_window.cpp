@@ -4,8 +4,8 @@
 #include "desktop/calibrate_dialog.h"
 #include "desktop/camera_dialog.h"
 #include "desktop/check_dialog.h"
-#include "desktop/find_dialog.h"
 #include "desktop/elided_label.h"
+#include "desktop/find_dialog.h"
 #include "desktop/fit_dialog.h"
 #include "desktop/guide_window.h"
 #include "desktop/help_dialog.h"
@@ -72,7 +72,8 @@ const QString kPictureFilter = QStringLiteral("Pictures (*.png *.jpg *.jpeg *.ti
 } // namespace
 
 MainWindow::MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder, QWidget* parent)
-    : QMainWindow(parent), m_who(dataFolder + QStringLiteral("/people.json")), m_simulated(simulated), m_data(dataFolder)
+    : QMainWindow(parent), m_who(dataFolder + QStringLiteral("/people.json")), m_simulated(simulated),
+      m_data(dataFolder)
 {
     setObjectName(QStringLiteral("mainWindow"));
     setAcceptDrops(true);
@@ -461,10 +462,11 @@ void MainWindow::signInOrOut()
 void MainWindow::applyRights()
 {
     const bool may = engineer();
-    static const QStringList open{QStringLiteral("runPage"),    QStringLiteral("records"), QStringLiteral("start"),
-                                  QStringLiteral("takeOne"),    QStringLiteral("stop"),    QStringLiteral("signIn"),
-                                  QStringLiteral("wholeScreen"), QStringLiteral("guide"),   QStringLiteral("guidePages"),
-                                  QStringLiteral("quit")};
+    static const QStringList open{QStringLiteral("runPage"),     QStringLiteral("records"),
+                                  QStringLiteral("start"),       QStringLiteral("takeOne"),
+                                  QStringLiteral("stop"),        QStringLiteral("signIn"),
+                                  QStringLiteral("wholeScreen"), QStringLiteral("guide"),
+                                  QStringLiteral("guidePages"),  QStringLiteral("quit")};
     for (const auto& a : m_locked)
         if (a) a->setEnabled(true);
     m_locked.clear();
@@ -472,7 +474,9 @@ void MainWindow::applyRights()
         const bool people = a->objectName() == QLatin1String("people");
         const bool allowed = people ? m_who.may(people::Right::People) : may || open.contains(a->objectName());
         // Recent recipes and the like have no name; the menus that stay do have what they show.
-        const bool stays = a->menu() && a->menu()->parent() == m_menus && std::find(m_engineerMenus.begin(), m_engineerMenus.end(), a->menu()) == m_engineerMenus.end();
+        const bool stays =
+            a->menu() && a->menu()->parent() == m_menus &&
+            std::find(m_engineerMenus.begin(), m_engineerMenus.end(), a->menu()) == m_engineerMenus.end();
         if (allowed || stays || !a->isEnabled()) continue;
         a->setEnabled(false);
         m_locked.emplace_back(a);
@@ -494,7 +498,9 @@ void MainWindow::applyRights()
     m_session.dropDraft();
     // What stands open is closed: its owner has gone.
     for (QWidget* w : QApplication::topLevelWidgets())
-        if (auto* d = qobject_cast<QDialog*>(w); d && d->isVisible() && d->objectName() != QLatin1String("signInDialog")) d->reject();
+        if (auto* d = qobject_cast<QDialog*>(w);
+            d && d->isVisible() && d->objectName() != QLatin1String("signInDialog"))
+            d->reject();
     if (QWidget* popup = QApplication::activePopupWidget()) popup->close();
     if (workspace() == 0) showWorkspace(1);
     refreshHeader();

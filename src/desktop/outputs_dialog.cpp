@@ -48,7 +48,7 @@ OutputsDialog::OutputsDialog(Session& session, QWidget* parent)
 {
     setObjectName(QStringLiteral("outputsDialog"));
     setWindowTitle(tr("Outputs"));
-    resize(1000, 640);
+    resize(1040, 740);
     auto* whole = new QVBoxLayout(this);
     auto* about =
         new QLabel(tr("Who is told of every item. They belong to the recipe; the line tells them from the next "
@@ -241,7 +241,10 @@ void OutputsDialog::showChosen()
             connect(m_values, &QComboBox::currentIndexChanged, this, &OutputsDialog::read);
             m_form->addRow(tr("Values as"), m_values);
             text(tr("Scale"), "scale", base::shortest(now.registers.scale),
-                 tr("Of int16 and int32: 1000 tells mm as µm. What is not measured is the least number there is"));
+                 tr("Of int16 and int32: 1000 tells mm as µm. What is not measured is the least number there is"))
+                ->setEnabled(now.registers.values != recipe::RegisterOutlet::Values::Float32);
+            connect(m_values, &QComboBox::currentIndexChanged, m_texts[QStringLiteral("scale")],
+                    [scale = m_texts[QStringLiteral("scale")]](int as) { scale->setEnabled(as != 0); });
             flag(tr("Low word first"), "lowWordFirst", now.registers.lowWordFirst, tr("Of values of two registers"));
             flag(tr("Handshake"), "handshake", now.registers.handshake,
                  tr("The next item is shown when the last one was acknowledged; none is passed over"));
@@ -254,7 +257,8 @@ void OutputsDialog::showChosen()
     m_preview->setVisible(!m_table->isVisibleTo(this));
     m_names->setVisible(o && o->kind == Kind::Text);
     QStringList names;
-    for (const char* known : {"verdict", "word", "number", "time", "batch", "item.x", "item.y", "item.angle", "robot.x", "robot.y", "robot.angle"})
+    for (const char* known : {"verdict", "word", "number", "time", "batch", "item.x", "item.y", "item.angle", "robot.x",
+                              "robot.y", "robot.angle"})
         names << QLatin1String(known);
     for (const recipe::Step& s : m_session.recipe().steps)
         for (const recipe::Check& c : s.checks) names << q(c.name);

@@ -25,9 +25,10 @@ RobotDialog::RobotDialog(Session& session, QWidget* parent) : QDialog(parent), m
     setWindowTitle(tr("Robot's frame"));
     resize(720, 460);
     auto* whole = new QVBoxLayout(this);
-    auto* about = new QLabel(tr("Two places or more that are seen here and that the robot was driven to; three or more "
-                                "say how well they fit. Outputs then tell robot.x, robot.y and robot.angle of every item."),
-                             this);
+    auto* about =
+        new QLabel(tr("Two places or more that are seen here and that the robot was driven to; three or more "
+                      "say how well they fit. Outputs then tell robot.x, robot.y and robot.angle of every item."),
+                   this);
     about->setWordWrap(true);
     whole->addWidget(about);
     m_table = new QTableWidget(0, kColumns, this);
@@ -54,7 +55,8 @@ RobotDialog::RobotDialog(Session& session, QWidget* parent) : QDialog(parent), m
     row->addStretch();
     m_mirrored = new QComboBox(this);
     m_mirrored->setObjectName(QStringLiteral("robotMirrored"));
-    m_mirrored->addItems({tr("as the pairs fit (three or more)"), tr("the robot's y runs the other way"), tr("both y run the same way")});
+    m_mirrored->addItems({tr("as the pairs fit (three or more)"), tr("the robot's y runs the other way"),
+                          tr("both y run the same way")});
     m_mirrored->setToolTip(tr("The picture's y runs down. Seen from above a robot's runs up, mostly: the other way"));
     row->addWidget(new QLabel(tr("Seen"), this));
     row->addWidget(m_mirrored);
@@ -154,11 +156,16 @@ void RobotDialog::refresh()
     QString text = frame->pairs.size() == 2 && !frame->mirrored
                        ? tr("two pairs do not tell which way y runs: choose it")
                        : tr("residual %1 mm, worst %2 mm").arg(map->residual, 0, 'f', 3).arg(map->worst, 0, 'f', 3);
-    text += tr(" · %1 mm of the robot to the %2").arg(map->scale(), 0, 'f', 5).arg(tried.calibrated() ? tr("mm") : tr("px"));
+    text += tr(" · %1 mm of the robot to the %2")
+                .arg(map->scale(), 0, 'f', 5)
+                .arg(tried.calibrated() ? tr("mm") : tr("px"));
     if (tried.calibrated() && std::abs(map->scale() - 1) > 0.02) text += tr(": should be 1, is a unit wrong?");
     if (const auto* item = m_session.currentItem(); item && item->pose) {
         const auto at = recipe::robotPose(tried, *map, *item->pose);
-        text += tr("\nthe item in view: x %1, y %2, angle %3°").arg(at.x, 0, 'f', 3).arg(at.y, 0, 'f', 3).arg(at.angle, 0, 'f', 2);
+        text += tr("\nthe item in view: x %1, y %2, angle %3°")
+                    .arg(at.x, 0, 'f', 3)
+                    .arg(at.y, 0, 'f', 3)
+                    .arg(at.angle, 0, 'f', 2);
     }
     m_state->setText(text);
 }

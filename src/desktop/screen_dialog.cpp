@@ -34,7 +34,8 @@ base::Result<std::optional<recipe::Span>> spanFrom(QString text)
     if (parts.size() == 2) s = {parts[0].trimmed().toDouble(&a), parts[1].trimmed().toDouble(&b)};
     if (!a || !b)
         return base::fail(base::ErrorCode::InvalidArgument, "\"" + text.toStdString() + "\" is not \"from .. to\"");
-    if (!(s.from < s.to)) return base::fail(base::ErrorCode::OutOfRange, "\"" + text.toStdString() + "\" does not rise");
+    if (!(s.from < s.to))
+        return base::fail(base::ErrorCode::OutOfRange, "\"" + text.toStdString() + "\" does not rise");
     return std::optional(s);
 }
 } // namespace
@@ -109,7 +110,8 @@ ScreenDialog::ScreenDialog(Session& session, QWidget* parent) : QDialog(parent),
             };
             fixed(kName, (c.balloon ? QString::number(c.balloon) + QStringLiteral("  ") : QString()) + q(c.name));
             const QString unit = QString::fromUtf8(base::symbol(c.limits.unit));
-            fixed(kLimits, q(c.limits.text()) + (unit.isEmpty() || !c.limits.any() ? QString() : QStringLiteral(" ") + unit));
+            fixed(kLimits,
+                  q(c.limits.text()) + (unit.isEmpty() || !c.limits.any() ? QString() : QStringLiteral(" ") + unit));
             const auto limits = c.limits.resolved(r.toleranceClass);
             const auto may = [&](int column, bool there, const std::optional<recipe::Span>& span) {
                 auto* i = new QTableWidgetItem(shown(span));
@@ -151,13 +153,14 @@ base::Result<std::vector<recipe::Check>> ScreenDialog::edited() const
             auto span = spanFrom(text);
             if (!span) return base::passOn(span.error(), c.name);
             if (*span && limit && !(*span)->holds(*limit))
-                return base::fail(base::ErrorCode::OutOfRange,
-                                  "the limit itself, " + base::shortest(*limit) + ", lies outside " + text.toStdString(),
-                                  c.name);
+                return base::fail(
+                    base::ErrorCode::OutOfRange,
+                    "the limit itself, " + base::shortest(*limit) + ", lies outside " + text.toStdString(), c.name);
             to = *span;
             return {};
         };
-        if (auto ok = read(kLow, limits ? limits->lowest() : std::nullopt, c.lowMay); !ok) return base::passOn(ok.error());
+        if (auto ok = read(kLow, limits ? limits->lowest() : std::nullopt, c.lowMay); !ok)
+            return base::passOn(ok.error());
         if (auto ok = read(kHigh, limits ? limits->highest() : std::nullopt, c.highMay); !ok)
             return base::passOn(ok.error());
         out.push_back(std::move(c));

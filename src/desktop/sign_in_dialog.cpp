@@ -167,10 +167,11 @@ PeopleDialog::PeopleDialog(SignedIn& who, QWidget* parent) : QDialog(parent), m_
         act(QStringLiteral("role changed"), chosen(),
             [n = chosen().toStdString(), r = role()](auto& p) { return p.setRole(n, r); });
     });
-    m_newPin = button("setPin", tr("Give this PIN"), tr("The chosen person gets the PIN above and is unlocked"), [this] {
-        act(QStringLiteral("PIN changed"), chosen(),
-            [n = chosen().toStdString(), pin = m_pin->text().toStdString()](auto& p) { return p.setPin(n, pin); });
-    });
+    m_newPin =
+        button("setPin", tr("Give this PIN"), tr("The chosen person gets the PIN above and is unlocked"), [this] {
+            act(QStringLiteral("PIN changed"), chosen(),
+                [n = chosen().toStdString(), pin = m_pin->text().toStdString()](auto& p) { return p.setPin(n, pin); });
+        });
     m_remove = button("removePerson", tr("Remove"), tr("Takes the chosen person off the list"), [this] {
         act(QStringLiteral("person removed"), chosen(), [n = chosen().toStdString()](auto& p) { return p.remove(n); });
     });

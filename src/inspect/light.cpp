@@ -58,7 +58,8 @@ Levels levelsOf(const image::Picture& picture, Window window)
         double below = 0;
         for (std::size_t v = 0; v < 256; ++v) {
             const double here = double(out.counts[v]);
-            if (below + here >= wanted && here > 0) return double(v) + std::clamp((wanted - below) / here, 0.0, 1.0) - 0.5;
+            if (below + here >= wanted && here > 0)
+                return double(v) + std::clamp((wanted - below) / here, 0.0, 1.0) - 0.5;
             below += here;
         }
         return 255.0;
@@ -97,8 +98,8 @@ Evenness evennessOf(const image::Picture& picture, int columns, int rows)
     const int width = picture.pixels.width(), height = picture.pixels.height();
     for (int r = 0; r < rows; ++r)
         for (int c = 0; c < columns; ++c) {
-            const Levels l = levelsOf(picture, {c * width / columns, r * height / rows, (c + 1) * width / columns,
-                                                (r + 1) * height / rows});
+            const Levels l = levelsOf(
+                picture, {c * width / columns, r * height / rows, (c + 1) * width / columns, (r + 1) * height / rows});
             double n = 0, below = 0, level = 0;
             for (const auto k : l.counts) n += double(k);
             for (std::size_t v = 0; v < 256; ++v)

@@ -115,7 +115,8 @@ base::Status People::change(std::vector<Person> persons, int minutes)
                                {"pin", p.hash},
                                {"wrong", p.wrong},
                                {"locked_until", std::int64_t(p.lockedUntil)}});
-    if (auto ok = base::writeAtomic(*m_files, m_path, j.dump(1, ' ', false, json::error_handler_t::replace) + "\n"); !ok)
+    if (auto ok = base::writeAtomic(*m_files, m_path, j.dump(1, ' ', false, json::error_handler_t::replace) + "\n");
+        !ok)
         return ok;
     std::error_code ignored; // nobody else's to read
     std::filesystem::permissions(m_path, std::filesystem::perms::owner_read | std::filesystem::perms::owner_write,
@@ -127,8 +128,7 @@ base::Status People::change(std::vector<Person> persons, int minutes)
 
 base::Status People::add(const std::string& who, Role role, const std::string& pin)
 {
-    if (who.empty() || who.size() > 100)
-        return fail(ErrorCode::InvalidArgument, "a name has 1 to 100 characters");
+    if (who.empty() || who.size() > 100) return fail(ErrorCode::InvalidArgument, "a name has 1 to 100 characters");
     if (find(who)) return fail(ErrorCode::InvalidArgument, "there is one named \"" + who + "\" already");
     auto hash = hashOf(pin);
     if (!hash) return base::passOn(hash.error());
@@ -188,8 +188,8 @@ base::Result<Role> People::signIn(const std::string& who, const std::string& pin
     const Person* p = find(who);
     if (!p) return nobody(who);
     if (now < p->lockedUntil)
-        return fail(ErrorCode::InvalidArgument, "too many wrong PINs: wait " +
-                                                    std::to_string((p->lockedUntil - now + 59) / 60) + " min");
+        return fail(ErrorCode::InvalidArgument,
+                    "too many wrong PINs: wait " + std::to_string((p->lockedUntil - now + 59) / 60) + " min");
     // The wrong one is counted before it is known to be one: pulling the plug helps nobody.
     auto persons = m_persons;
     Person& counted = persons[std::size_t(p - m_persons.data())];
@@ -198,10 +198,9 @@ base::Result<Role> People::signIn(const std::string& who, const std::string& pin
     const std::string hash = p->hash;
     if (auto ok = change(std::move(persons), m_signOutMinutes); !ok) return base::passOn(ok.error());
     if (sodium_init() < 0 || crypto_pwhash_str_verify(hash.c_str(), pin.data(), pin.size()) != 0)
-        return fail(ErrorCode::InvalidArgument,
-                    locks ? "the PIN is wrong; that were " + std::to_string(kMostWrong) + ": wait " +
-                                std::to_string(kLockSeconds / 60) + " min"
-                          : "the PIN is wrong");
+        return fail(ErrorCode::InvalidArgument, locks ? "the PIN is wrong; that were " + std::to_string(kMostWrong) +
+                                                            ": wait " + std::to_string(kLockSeconds / 60) + " min"
+                                                      : "the PIN is wrong");
     persons = m_persons;
     Person& in = *std::find_if(persons.begin(), persons.end(), [&](const Person& x) { return x.name == who; });
     in.wrong = 0, in.lockedUntil = 0;

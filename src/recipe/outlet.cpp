@@ -42,7 +42,8 @@ json outletToJson(const Outlet& o)
     case Outlet::Kind::Registers: {
         const RegisterOutlet& r = o.registers;
         j["host"] = r.host, j["port"] = r.port, j["unit"] = r.unit, j["elements"] = r.elements;
-        if (r.values != RegisterOutlet::Values::Float32) j["values"] = kValues[std::size_t(r.values)], j["scale"] = r.scale;
+        if (r.values != RegisterOutlet::Values::Float32)
+            j["values"] = kValues[std::size_t(r.values)], j["scale"] = r.scale;
         if (r.lowWordFirst) j["low_word_first"] = true;
         if (r.handshake) j["handshake"] = true;
         break;

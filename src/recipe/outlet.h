@@ -40,7 +40,7 @@ struct RegisterOutlet {
     // Values as float32, or as whole numbers: value × scale, rounded; what is not measured is the least of them.
     enum class Values { Float32, Int16, Int32 } values = Values::Float32;
     double scale = 1000;
-    bool handshake = false;    // the next item is shown when the last one was acknowledged
+    bool handshake = false; // the next item is shown when the last one was acknowledged
     friend bool operator==(const RegisterOutlet&, const RegisterOutlet&) = default;
 };
 struct Outlet {

@@ -98,9 +98,10 @@ const char* kEventTable =
     " (id integer primary key, at text not null, by text not null, what text not null, subject text not null,"
     " before text not null, after text not null, revision integer not null, identity text not null default '')";
 // What persons said of items; the last one counts.
-const char* kOverruleTable = " (id integer primary key, item integer not null references item(id), at text not null, by "
-                             "text not null, verdict text not null check (verdict in ('accept', 'reject')), why text "
-                             "not null)";
+const char* kOverruleTable =
+    " (id integer primary key, item integer not null references item(id), at text not null, by "
+    "text not null, verdict text not null check (verdict in ('accept', 'reject')), why text "
+    "not null)";
 
 base::Result<int> number(QSqlQuery& query, const char* sql, const QString& path)
 {
@@ -436,8 +437,8 @@ base::Status RecordLog::append(const EventRow& e) { return append(e, std::string
 base::Status RecordLog::append(const EventRow& e, const std::string& identity)
 {
     QSqlQuery query(QSqlDatabase::database(m_connection));
-    query.prepare(QStringLiteral(
-        "insert into event (at, by, what, subject, before, after, revision, identity) values (?, ?, ?, ?, ?, ?, ?, ?)"));
+    query.prepare(QStringLiteral("insert into event (at, by, what, subject, before, after, revision, identity) values "
+                                 "(?, ?, ?, ?, ?, ?, ?, ?)"));
     for (const QString& v : {e.at.isEmpty() ? q(nowUtc()) : e.at, e.by, e.what, e.subject, e.before, e.after})
         query.addBindValue(v.isNull() ? QString(QLatin1String("")) : v);
     query.addBindValue(e.revision);
@@ -470,8 +471,13 @@ base::Status RecordLog::overrule(long long id, const QString& verdict, const QSt
         query.prepare(QStringLiteral("insert into overrule (item, at, by, verdict, why) values (?, ?, ?, ?, ?)"));
         for (const QVariant& v : QVariantList{id, q(nowUtc()), by, verdict, why}) query.addBindValue(v);
         if (!query.exec()) return sqlError(query, m_path);
-        return append(EventRow{{}, by, QStringLiteral("overrule"), QStringLiteral("record %1: %2").arg(id).arg(why),
-                               row->overruled.isEmpty() ? row->verdict : row->overruled, verdict, 0});
+        return append(EventRow{{},
+                               by,
+                               QStringLiteral("overrule"),
+                               QStringLiteral("record %1: %2").arg(id).arg(why),
+                               row->overruled.isEmpty() ? row->verdict : row->overruled,
+                               verdict,
+                               0});
     });
 }
 

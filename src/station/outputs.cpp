@@ -29,7 +29,8 @@ Teller::Teller(std::unique_ptr<Output> output, Trouble trouble)
         m_output->begin();
         while (const auto item = m_queue.pop()) {
             const auto ok = m_output->tell(*item);
-            if (ok.has_value() == dead) m_trouble(m_output->name(), ok ? "" : ok.error().text()); // said once, until it works again
+            if (ok.has_value() == dead)
+                m_trouble(m_output->name(), ok ? "" : ok.error().text()); // said once, until it works again
             dead = !ok;
         }
         m_output->end();

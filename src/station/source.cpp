@@ -182,9 +182,9 @@ base::Result<Conveyor> Conveyor::parse(const std::string& text)
         double* value;
         double low, high;
     };
-    const Word words[] = {{"speed", &c.perMinute, 0, 6000},      {"faults", &c.faults, 0, 1},
-                          {"drift", &c.drift, -10, 10},          {"dropped", &c.dropped, 0, 1},
-                          {"belt", &c.mmPerSecond, 0, 10000},    {"seed", &seed, 0, 1e9}};
+    const Word words[] = {{"speed", &c.perMinute, 0, 6000},   {"faults", &c.faults, 0, 1},
+                          {"drift", &c.drift, -10, 10},       {"dropped", &c.dropped, 0, 1},
+                          {"belt", &c.mmPerSecond, 0, 10000}, {"seed", &seed, 0, 1e9}};
     std::istringstream parts(text);
     for (std::string part; std::getline(parts, part, ',');) {
         const auto equals = part.find('=');
@@ -192,8 +192,9 @@ base::Result<Conveyor> Conveyor::parse(const std::string& text)
         for (const Word& w : words)
             if (part.substr(0, equals) == w.name) word = &w;
         if (!word)
-            return base::fail(base::ErrorCode::InvalidArgument,
-                              "\"" + part + "\" is not one of: speed=, faults=, drift=, dropped=, belt=, seed=", "station");
+            return base::fail(
+                base::ErrorCode::InvalidArgument,
+                "\"" + part + "\" is not one of: speed=, faults=, drift=, dropped=, belt=, seed=", "station");
         char* end = nullptr;
         const std::string number = equals == std::string::npos ? "" : part.substr(equals + 1);
         const double v = std::strtod(number.c_str(), &end);
@@ -240,11 +241,11 @@ std::optional<Shot> ConveyorSource::next(const image::Naming& naming)
     const double exposure = m_settings.exposure.value_or(kUsualExposure), gain = m_settings.gain.value_or(0);
     const auto refuse = [&](const char* what, double v, double low, double high) {
         if (!m_said)
-            shot.id = "simulated",
-            shot.error = base::Error{base::ErrorCode::OutOfRange,
-                                     std::string(what) + " = " + base::shortest(v) + " is outside " + base::toText(low, 0) +
-                                         " .. " + base::toText(high, 0) + " of the simulated camera",
-                                     name()};
+            shot.id = "simulated", shot.error = base::Error{base::ErrorCode::OutOfRange,
+                                                            std::string(what) + " = " + base::shortest(v) +
+                                                                " is outside " + base::toText(low, 0) + " .. " +
+                                                                base::toText(high, 0) + " of the simulated camera",
+                                                            name()};
         else std::this_thread::sleep_for(std::chrono::milliseconds(200));
         m_said = true;
         return shot;

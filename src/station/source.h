@@ -74,7 +74,6 @@ private:
 // is not whole.
 bool looksWhole(const std::string& path);
 
-
 // A station without a camera: a belt carries parts past a sensor that triggers. What the recipe wants of the camera
 // matters: pictures are as bright as exposure, gain and lamp make them, and smeared by what moves meanwhile.
 struct Conveyor {
@@ -100,7 +99,8 @@ class ConveyorSource : public PictureSource
 {
 public:
     using Maker = std::function<image::Image(const Passing&)>;
-    static constexpr double kUsualExposure = 2000, kLeastExposure = 20, kMostExposure = 100000, kMostGain = 24; // µs, dB
+    static constexpr double kUsualExposure = 2000, kLeastExposure = 20, kMostExposure = 100000,
+                            kMostGain = 24; // µs, dB
     ConveyorSource(Conveyor conveyor, Maker maker) : m_conveyor(conveyor), m_maker(std::move(maker)) {}
     std::string name() const override { return "simulated station"; }
     std::optional<Shot> next(const image::Naming& naming) override;
@@ -108,7 +108,10 @@ public:
     bool live() const override { return m_conveyor.perMinute > 0; }
     std::uint64_t dropped() const { return m_dropped; }
 
-    std::optional<std::pair<double, double>> exposureBounds() override { return std::pair(kLeastExposure, kMostExposure); }
+    std::optional<std::pair<double, double>> exposureBounds() override
+    {
+        return std::pair(kLeastExposure, kMostExposure);
+    }
 
 private:
     std::chrono::steady_clock::duration period() const;

@@ -13,7 +13,7 @@ namespace
 constexpr std::size_t kWaiting = 16;  // inspected and not logged yet
 constexpr std::size_t kNotes = 10000; // kept while the log cannot be written
 constexpr std::chrono::seconds kNoteAgain(2), kFastAgain(3);
-}
+} // namespace
 
 Station::Station(std::vector<std::unique_ptr<Sink>> sinks, std::vector<std::unique_ptr<Output>> outputs,
                  Listener listener, Threads threads, base::FileSystem& files)
@@ -59,8 +59,8 @@ void Station::setOutputs(std::vector<std::unique_ptr<Output>> outputs)
     for (const std::string& name : gone) over(name), over(name + Teller::kQueue);
     auto next = std::make_shared<Tellers>();
     for (auto& output : outputs)
-        next->push_back(std::make_unique<Teller>(
-            std::move(output), [this](const std::string& what, const std::string& message) {
+        next->push_back(
+            std::make_unique<Teller>(std::move(output), [this](const std::string& what, const std::string& message) {
                 message.empty() ? over(what) : say(what, message);
             }));
     const std::lock_guard lock(m_mutex);

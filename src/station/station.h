@@ -101,8 +101,8 @@ private:
     // number whose turn it is to be logged
     std::uint64_t m_next = 1;
     Counts m_counts;
-    std::set<std::string> m_troubled;       // what is in trouble now
-    std::deque<records::EventRow> m_notes;  // not written yet
+    std::set<std::string> m_troubled;      // what is in trouble now
+    std::deque<records::EventRow> m_notes; // not written yet
     std::chrono::steady_clock::time_point m_noteAgain{}, m_tooSlowAt{};
     std::vector<std::jthread> m_threads;
     std::jthread m_logger;

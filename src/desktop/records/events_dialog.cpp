@@ -83,10 +83,12 @@ void EventsDialog::fill()
     for (int i = 0; i < int(shown.size()); ++i) {
         const records::EventRow& e = *shown[std::size_t(i)];
         const bool release = e.what == QLatin1String("release");
-        const QString when =
-            QDateTime::fromString(e.at, Qt::ISODateWithMs).toLocalTime().toString(QStringLiteral("yyyy-MM-dd hh:mm:ss"));
+        const QString when = QDateTime::fromString(e.at, Qt::ISODateWithMs)
+                                 .toLocalTime()
+                                 .toString(QStringLiteral("yyyy-MM-dd hh:mm:ss"));
         const QString subject = release ? tr("%1 revision %2").arg(e.subject).arg(e.revision) : e.subject;
-        const QString cells[] = {when, e.by, e.what, subject, shortened(e.before, release), shortened(e.after, release)};
+        const QString cells[] = {
+            when, e.by, e.what, subject, shortened(e.before, release), shortened(e.after, release)};
         for (int c = 0; c < 6; ++c) {
             auto* item = new QTableWidgetItem(cells[c]);
             item->setToolTip(c == 4 ? e.before : c == 5 ? e.after : cells[c]);

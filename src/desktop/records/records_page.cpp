@@ -172,8 +172,9 @@ void RecordsPage::refresh()
                 .toString(QStringLiteral("yyyy-MM-dd hh:mm:ss")));
         put(m_table, i, 2, r.verdict);
         put(m_table, i, 3,
-            r.overruled.isEmpty() ? r.sentence
-                                  : tr("overruled: %1 · %2").arg(r.overruled, r.sentence.isEmpty() ? r.overruledWhy : r.sentence));
+            r.overruled.isEmpty()
+                ? r.sentence
+                : tr("overruled: %1 · %2").arg(r.overruled, r.sentence.isEmpty() ? r.overruledWhy : r.sentence));
         put(m_table, i, 4, QFileInfo(r.picture).fileName());
         put(m_table, i, 5, QString::number(r.item));
         put(m_table, i, 6, r.batch);
@@ -222,8 +223,8 @@ void RecordsPage::showValues()
                                              ? tr("picture not kept: %1").arg(item->notKept)
                                              : tr("picture kept: %1").arg(QFileInfo(item->kept).fileName().left(12)));
         if (!item->overruled.isEmpty())
-            title += QStringLiteral("\n") + tr("overruled: %1 by %2: %3")
-                                                .arg(item->overruled, item->overruledBy, item->overruledWhy);
+            title += QStringLiteral("\n") +
+                     tr("overruled: %1 by %2: %3").arg(item->overruled, item->overruledBy, item->overruledWhy);
         for (const QString& w : item->warnings) title += QStringLiteral("\n") + tr("beware: %1").arg(w);
         m_valuesTitle->setToolTip(item->kept);
     }

@@ -69,21 +69,24 @@ Feed::Feed(Session& session, SourceMaker simulated, QWidget* parent)
     connect(m_at, &QSpinBox::editingFinished, this, [this] {
         if (auto* l = list(); l && m_at->value() != int(l->position())) seek(m_at->value() - 1, true);
     });
-    m_next = button("nextPicture", QStringLiteral("›"), tr("The picture that comes next"), [this] { emit takeWanted(); });
+    m_next =
+        button("nextPicture", QStringLiteral("›"), tr("The picture that comes next"), [this] { emit takeWanted(); });
     const auto tick = [&](const char* name, const QString& text, const QString& tip) {
         auto* c = new QCheckBox(text, this);
         c->setObjectName(QLatin1String(name));
         c->setToolTip(tip);
         row->addWidget(c);
         connect(c, &QCheckBox::toggled, this, [this] {
-            if (auto* l = list()) l->setEnd(m_follow->isChecked()  ? station::ListSource::End::Wait
-                                            : m_again->isChecked() ? station::ListSource::End::Again
-                                                                   : station::ListSource::End::Stop);
+            if (auto* l = list())
+                l->setEnd(m_follow->isChecked()  ? station::ListSource::End::Wait
+                          : m_again->isChecked() ? station::ListSource::End::Again
+                                                 : station::ListSource::End::Stop);
         });
         return c;
     };
     m_again = tick("playAgain", tr("again"), tr("After the last picture the first one follows."));
-    m_follow = tick("followFolder", tr("new ones"), tr("Pictures that come to the folder are taken as soon as they are whole."));
+    m_follow = tick("followFolder", tr("new ones"),
+                    tr("Pictures that come to the folder are taken as soon as they are whole."));
     m_pace = new QDoubleSpinBox(this);
     m_pace->setObjectName(QStringLiteral("pace"));
     m_pace->setAccessibleName(tr("Time from one picture to the next"));
@@ -219,7 +222,8 @@ void Feed::askBelt()
                         tr("when one is asked for"), tr("At this pace, whether somebody takes them or not."));
     auto* faults = field("beltFaults", tr("Of them faulty"), 100 * m_conveyor.faults, 100, 0, tr(" %"), {}, {});
     auto* drift = field("beltDrift", tr("Light lost in 1000 parts"), 100 * m_conveyor.drift, 100, 0, tr(" %"), {}, {});
-    auto* dropped = field("beltDropped", tr("Triggers that get lost"), 100 * m_conveyor.dropped, 100, 0, tr(" %"), {}, {});
+    auto* dropped =
+        field("beltDropped", tr("Triggers that get lost"), 100 * m_conveyor.dropped, 100, 0, tr(" %"), {}, {});
     auto* belt = field("beltMm", tr("Belt moves"), m_conveyor.mmPerSecond, 10000, 0, tr(" mm/s"), {},
                        tr("While the picture is exposed: it smears."));
     auto* ok = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel, &d);
@@ -263,12 +267,13 @@ bool Feed::makeCamera()
 
 bool Feed::makeFolder()
 {
-    const QString folder = QFileDialog::getExistingDirectory(this, tr("Folder of pictures"), m_folder,
-                                                             QFileDialog::DontUseNativeDialog);
+    const QString folder =
+        QFileDialog::getExistingDirectory(this, tr("Folder of pictures"), m_folder, QFileDialog::DontUseNativeDialog);
     if (folder.isEmpty()) return false;
-    auto source = station::ListSource::folder(folder.toStdString(), m_follow->isChecked()  ? station::ListSource::End::Wait
-                                                                    : m_again->isChecked() ? station::ListSource::End::Again
-                                                                                           : station::ListSource::End::Stop);
+    auto source =
+        station::ListSource::folder(folder.toStdString(), m_follow->isChecked()  ? station::ListSource::End::Wait
+                                                          : m_again->isChecked() ? station::ListSource::End::Again
+                                                                                 : station::ListSource::End::Stop);
     if (!source) {
         emit said(q(source.error().text()));
         return false;

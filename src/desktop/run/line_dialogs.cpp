@@ -23,7 +23,8 @@ LimitsDialog::LimitsDialog(RunPage& run, QWidget* parent) : QDialog(parent), m_r
     setWindowTitle(tr("Limits"));
     setMinimumWidth(560);
     auto* whole = new QVBoxLayout(this);
-    auto* about = new QLabel(tr("They hold from the next item on. Who, when, old and new are kept with the records."), this);
+    auto* about =
+        new QLabel(tr("They hold from the next item on. Who, when, old and new are kept with the records."), this);
     about->setWordWrap(true);
     whole->addWidget(about);
     auto* grid = new QGridLayout;
@@ -44,7 +45,8 @@ LimitsDialog::LimitsDialog(RunPage& run, QWidget* parent) : QDialog(parent), m_r
         field->setSingleStep(std::pow(10, std::floor(std::log10(span / 10))));
         field->setSuffix(l.unit.isEmpty() ? QString() : QStringLiteral(" ") + l.unit);
         field->setValue(l.now);
-        auto* bounds = new QLabel(tr("%1 to %2").arg(q(base::shortest(l.within.from)), q(base::shortest(l.within.to))), this);
+        auto* bounds =
+            new QLabel(tr("%1 to %2").arg(q(base::shortest(l.within.from)), q(base::shortest(l.within.to))), this);
         grid->addWidget(name, row, 0);
         grid->addWidget(field, row, 1);
         grid->addWidget(bounds, row, 2);

@@ -100,10 +100,9 @@ RunPage::RunPage(Session& session, SignedIn& who, SourceMaker simulated, QString
     });
     connect(m_feed, &Feed::takeWanted, this, &RunPage::takeOne);
     connect(&m_who, &SignedIn::changed, this, &RunPage::showRights);
-    connect(&m_who, &SignedIn::happened, this,
-            [this](const QString& what, const QString& subject, const QString& after) {
-                note(what, subject, {}, after);
-            });
+    connect(
+        &m_who, &SignedIn::happened, this,
+        [this](const QString& what, const QString& subject, const QString& after) { note(what, subject, {}, after); });
     m_lamps->set(tr("camera"), Lamps::State::Off, tr("not started"));
     m_lamps->set(tr("records"), Lamps::State::Off, QFileInfo(m_log).fileName());
     // What was released runs on after the program was ended.
@@ -186,7 +185,8 @@ QWidget* RunPage::makeBottom()
     m_overrule = button("overruleButton", tr("Overrule"), tr("Your verdict beside this item's own, with a reason  (O)"),
                         [this] { askOverrule(); });
     m_one = button("takeOneButton", tr("Take one"), tr("Inspects one item  (F7)"), [this] { takeOne(); });
-    m_anew = button("countAnew", tr("Count anew"), tr("Counts, totals and cycle times begin anew"), [this] { countAnew(); });
+    m_anew =
+        button("countAnew", tr("Count anew"), tr("Counts, totals and cycle times begin anew"), [this] { countAnew(); });
     m_stop = button("stopButton", tr("Stop"), tr("Stops after the present item  (F8)"), [this] { stop(); });
     button("fullScreenButton", tr("Whole screen"), tr("Run alone on the whole screen, or back  (Shift+F11)"),
            [this] { emit fullScreenWanted(!m_full); });
@@ -273,7 +273,8 @@ void RunPage::makeChoices()
             if (!other || !recipe::unsound(*other).empty()) continue;
             auto prepared = inspect::Prepared::make(std::move(*other));
             if (!prepared) continue;
-            auto release = records::release(std::make_shared<const inspect::Prepared>(std::move(*prepared)), m_released->by);
+            auto release =
+                records::release(std::make_shared<const inspect::Prepared>(std::move(*prepared)), m_released->by);
             if (!release) continue;
             auto whole = std::make_shared<records::Release>(**release);
             whole->at = m_released->at, whole->revision = m_released->revision;
@@ -305,8 +306,13 @@ void RunPage::chosen(int number)
 {
     if (number < 1 || std::size_t(number) > m_choices.size() || !m_choices[std::size_t(number - 1)]) return;
     m_released = m_choices[std::size_t(number - 1)];
-    const records::EventRow event{{}, QStringLiteral("controller"), QStringLiteral("chosen"),
-                                  tr("recipe %1").arg(number), {}, q(m_released->recipe().variant), 0};
+    const records::EventRow event{{},
+                                  QStringLiteral("controller"),
+                                  QStringLiteral("chosen"),
+                                  tr("recipe %1").arg(number),
+                                  {},
+                                  q(m_released->recipe().variant),
+                                  0};
     const auto written = awake([&]() -> base::Status {
         auto log = records::RecordLog::open(m_log);
         if (!log) return base::passOn(log.error());
@@ -322,7 +328,8 @@ void RunPage::chosen(int number)
 // Those who are told change with the recipe.
 void RunPage::tellOutputs()
 {
-    const std::vector<recipe::Outlet> wanted = m_released ? m_released->recipe().outlets : std::vector<recipe::Outlet>{};
+    const std::vector<recipe::Outlet> wanted =
+        m_released ? m_released->recipe().outlets : std::vector<recipe::Outlet>{};
     if (wanted == m_told) return;
     for (const recipe::Outlet& o : m_told) m_lamps->drop(q(o.name));
     m_told = wanted;
@@ -435,10 +442,10 @@ void RunPage::showCounts()
     const auto share = [&](long long n) {
         return c.items ? QStringLiteral(" · %1 %").arg(100.0 * double(n) / double(c.items), 0, 'f', 1) : QString();
     };
-    QStringList lines{tr("%1 items").arg(c.items) +
-                          (span > 0 ? tr(" · %1 a minute").arg(double(m_times.size() - 1) / span, 0, 'f', 0) : QString()),
-                      tr("%1 accepted").arg(c.accepted) + share(c.accepted),
-                      tr("%1 rejected").arg(c.rejected)};
+    QStringList lines{
+        tr("%1 items").arg(c.items) +
+            (span > 0 ? tr(" · %1 a minute").arg(double(m_times.size() - 1) / span, 0, 'f', 0) : QString()),
+        tr("%1 accepted").arg(c.accepted) + share(c.accepted), tr("%1 rejected").arg(c.rejected)};
     if (c.unjudged) lines.back() += tr(" · %1 unjudged").arg(c.unjudged);
     if (c.unreadable) lines.back() += tr(" · %1 unreadable").arg(c.unreadable);
     if (m_overruled) lines.back() += tr(" · %1 overruled").arg(m_overruled);
@@ -471,8 +478,8 @@ std::vector<RunPage::Movable> RunPage::movable() const
             if (!limits) continue;
             const auto put = [&](bool upper, const std::optional<double>& now, const std::optional<recipe::Span>& may) {
                 if (now && may)
-                    out.push_back({s.id, c.output, q(c.name), QString::fromUtf8(base::symbol(c.limits.unit)), upper, *now,
-                                   *may, base::decimals(c.limits.unit) + 1});
+                    out.push_back({s.id, c.output, q(c.name), QString::fromUtf8(base::symbol(c.limits.unit)), upper,
+                                   *now, *may, base::decimals(c.limits.unit) + 1});
             };
             put(false, limits->lowest(), c.lowMay);
             put(true, limits->highest(), c.highMay);
@@ -489,7 +496,8 @@ base::Status RunPage::moveLimit(const Movable& limit, double value)
     const auto it = s ? std::find_if(s->checks.begin(), s->checks.end(),
                                      [&](const recipe::Check& c) { return c.output == limit.output; })
                       : std::vector<recipe::Check>::iterator{};
-    if (!s || it == s->checks.end()) return base::fail(ErrorCode::NotFound, "no longer on the line", limit.name.toStdString());
+    if (!s || it == s->checks.end())
+        return base::fail(ErrorCode::NotFound, "no longer on the line", limit.name.toStdString());
     const auto& may = limit.upper ? it->highMay : it->lowMay;
     if (!may || !may->holds(value))
         return base::fail(ErrorCode::OutOfRange,
@@ -503,7 +511,8 @@ base::Status RunPage::moveLimit(const Movable& limit, double value)
     const auto made = awake([&]() -> base::Result<std::shared_ptr<const records::Release>> {
         auto prepared = inspect::Prepared::make(std::move(r), m_released->prepared.get());
         if (!prepared) return base::passOn(prepared.error());
-        auto release = records::release(std::make_shared<const inspect::Prepared>(std::move(*prepared)), m_released->by);
+        auto release =
+            records::release(std::make_shared<const inspect::Prepared>(std::move(*prepared)), m_released->by);
         if (!release) return base::passOn(release.error());
         auto out = std::make_shared<records::Release>(**release);
         out->at = m_released->at;
@@ -512,9 +521,13 @@ base::Status RunPage::moveLimit(const Movable& limit, double value)
         const QString unit = limit.unit.isEmpty() ? QString() : QStringLiteral(" ") + limit.unit;
         const auto text = [&](double v) { return q(base::shortest(v)) + unit; };
         const auto written = (*log)->append(
-            *out, records::EventRow{{}, m_who.name(), QStringLiteral("limit"),
+            *out, records::EventRow{{},
+                                    m_who.name(),
+                                    QStringLiteral("limit"),
                                     limit.name + (limit.upper ? tr(", upper limit") : tr(", lower limit")),
-                                    text(limit.now), text(value), 0});
+                                    text(limit.now),
+                                    text(value),
+                                    0});
         if (!written) return base::passOn(written.error());
         return std::shared_ptr<const records::Release>(std::move(out));
     });
@@ -724,7 +737,8 @@ void RunPage::pin(int column)
 void RunPage::pinNumber(long long number)
 {
     for (std::size_t c = 0; c < m_tape.size(); ++c) {
-        const long long last = m_tape[c].number, count = std::max<long long>(1, (long long)(m_tape[c].item.result().items.size()));
+        const long long last = m_tape[c].number,
+                        count = std::max<long long>(1, (long long)(m_tape[c].item.result().items.size()));
         if (number > last || number <= last - count) continue;
         pin(int(c));
         m_pinned = int(c); // also when it is the latest: it stays in view while others come
@@ -826,9 +840,10 @@ GridCell RunPage::joinedCell(const inspect::PictureResult& result) const
         for (const auto& [step, output] : m_joined) {
             const auto* check = item.check(step, output);
             if (!check) continue;
-            const bool worse = check->verdict == inspect::Verdict::Fail ||
-                               (check->verdict == inspect::Verdict::NotMeasured && cell.verdict != inspect::Verdict::Fail) ||
-                               !cell.asked;
+            const bool worse =
+                check->verdict == inspect::Verdict::Fail ||
+                (check->verdict == inspect::Verdict::NotMeasured && cell.verdict != inspect::Verdict::Fail) ||
+                !cell.asked;
             if (worse) cell.verdict = check->verdict;
             cell.asked = true;
         }

@@ -66,12 +66,12 @@ public slots:
     void start();
     void takeOne();
     void stop();
-    void nextItem();   // of the picture in view
-    void askLimits();  // those that may be moved here
+    void nextItem();  // of the picture in view
+    void askLimits(); // those that may be moved here
     void askOverrule();
     void countAnew();
-    void setFullScreen(bool on); // the feed's line is gone
-    void say(const QString& text); // empty: nothing
+    void setFullScreen(bool on);     // the feed's line is gone
+    void say(const QString& text);   // empty: nothing
     void unsay(const QString& text); // if that stands there
 
 protected:
@@ -81,7 +81,7 @@ protected:
 private:
     struct TapeItem {
         station::Logged item;
-        long long number; // of its last item, from the program's start
+        long long number;                           // of its last item, from the program's start
         std::map<std::size_t, QString> overruled{}; // by item, from 0: what was said
     };
     void arrived();
@@ -154,8 +154,8 @@ private:
     // The variants of what was released, in their names' order: what a controller chooses by number, from 1.
     std::mutex m_choosing;
     std::vector<std::shared_ptr<const records::Release>> m_choices; // null: this one cannot be used
-    std::vector<recipe::Outlet> m_told; // those that are told now
-    LineBridge m_bridge;                // last: its threads end first
+    std::vector<recipe::Outlet> m_told;                             // those that are told now
+    LineBridge m_bridge;                                            // last: its threads end first
 };
 
 } // namespace desktop

@@ -61,8 +61,8 @@ void RejectStrip::add(const station::Logged& logged, long long number)
             const double whole = std::max(seen->pixels.width(), seen->pixels.height());
             const double half = spot ? std::clamp(1.6 * spot->reach, 0.02 * whole, 0.25 * whole) : 0;
             const QSize size(150, 92);
-            one.crop = cutOut(seen->pixels, spot ? spot->at : geometry::Point{}, half,
-                              item.pose ? item.pose->angle : 0, size);
+            one.crop =
+                cutOut(seen->pixels, spot ? spot->at : geometry::Point{}, half, item.pose ? item.pose->angle : 0, size);
             if (spot) one.reach = std::min(spot->reach * size.height() / (2 * half) + 4, size.height() / 2.0 - 2);
         }
         m_rejects.push_front(std::move(one));
@@ -167,7 +167,8 @@ bool RejectStrip::event(QEvent* e)
     if (i < 0) QToolTip::hideText();
     else
         QToolTip::showText(help->globalPos(),
-                           m_rejects[std::size_t(i)].word + QStringLiteral("\n") + m_rejects[std::size_t(i)].fault, this);
+                           m_rejects[std::size_t(i)].word + QStringLiteral("\n") + m_rejects[std::size_t(i)].fault,
+                           this);
     return true;
 }
 
@@ -225,7 +226,8 @@ void CyclePlot::paintEvent(QPaintEvent*)
     const double step = box.width() / 200;
     for (std::size_t i = 0; i < shown; ++i) {
         const double v = m_times[first + i];
-        p.fillRect(QRectF(box.right() - double(shown - i) * step, y(v) - 1, std::max(1.5, step), 2.5), v > f.most ? th.fail : th.ink);
+        p.fillRect(QRectF(box.right() - double(shown - i) * step, y(v) - 1, std::max(1.5, step), 2.5),
+                   v > f.most ? th.fail : th.ink);
     }
     p.setPen(QPen(th.datum, 1));
     p.drawLine(QPointF(box.left(), y(f.median)), QPointF(box.right(), y(f.median)));
@@ -281,7 +283,8 @@ void Lamps::paintEvent(QPaintEvent*)
         needed += w;
         (l.state == State::Trouble ? troubled : calm) += w;
     }
-    const double squeezed = needed <= width() ? 1 : std::max(0.25, (width() - std::min(troubled, 0.7 * width())) / std::max(1.0, calm));
+    const double squeezed =
+        needed <= width() ? 1 : std::max(0.25, (width() - std::min(troubled, 0.7 * width())) / std::max(1.0, calm));
     double x = 4;
     for (const QString& what : m_order) {
         Lamp& l = m_lamps[what];

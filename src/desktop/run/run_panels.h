@@ -22,7 +22,7 @@ public:
     void clear();
     int count() const { return int(m_rejects.size()); }
     long long numberAt(int i) const { return m_rejects[std::size_t(i)].number; } // 0: the latest
-    QRect cellAt(int i) const; // empty: out of view
+    QRect cellAt(int i) const;                                                   // empty: out of view
     void setChosen(long long number);
 
 signals:

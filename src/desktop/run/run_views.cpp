@@ -127,8 +127,8 @@ void LadderView::show(const inspect::ItemResult& item, const recipe::Recipe& rec
     const auto seen = std::min<std::ptrdiff_t>(
         8, std::find_if(m_rows.begin(), m_rows.end(), [&](const auto& c) { return rank(c) == 4; }) - m_rows.begin());
     m_others = int(m_rows.size() - seen);
-    m_othersOut = int(std::count_if(m_rows.begin() + seen, m_rows.end(),
-                                    [](const auto& c) { return c.verdict != Verdict::Pass; }));
+    m_othersOut = int(
+        std::count_if(m_rows.begin() + seen, m_rows.end(), [](const auto& c) { return c.verdict != Verdict::Pass; }));
     m_rows.resize(std::size_t(seen));
     update();
 }
@@ -234,10 +234,10 @@ VerdictBand::Part VerdictBand::partOf(const inspect::ItemResult& item)
 {
     Part part;
     part.outcome = item.outcome;
-    part.word = !item.word.empty()                         ? q(item.word)
-                : item.outcome == Outcome::Accept          ? tr("ACCEPT")
-                : item.outcome == Outcome::Reject          ? tr("REJECT")
-                                                           : tr("UNJUDGED");
+    part.word = !item.word.empty()                ? q(item.word)
+                : item.outcome == Outcome::Accept ? tr("ACCEPT")
+                : item.outcome == Outcome::Reject ? tr("REJECT")
+                                                  : tr("UNJUDGED");
     QStringList more;
     bool anyFail = false, allMeasured = true;
     for (const auto& c : item.checks) {
@@ -257,7 +257,8 @@ VerdictBand::Part VerdictBand::partOf(const inspect::ItemResult& item)
     // Nothing but what could not be measured: no fault is proved, and none excluded.
     part.measured = anyFail || item.outcome != Outcome::Reject;
     if (part.sentence.isEmpty())
-        part.sentence = item.outcome == Outcome::Accept     ? (allMeasured ? tr("all checks pass") : tr("accepted by the recipe's rule"))
+        part.sentence = item.outcome == Outcome::Accept
+                            ? (allMeasured ? tr("all checks pass") : tr("accepted by the recipe's rule"))
                         : item.outcome == Outcome::Unjudged ? tr("no check has limits: nothing was judged")
                                                             : q(item.sentence());
     else if (item.outcome == Outcome::Accept) part.sentence = tr("accepted by the recipe's rule");
@@ -339,7 +340,7 @@ void VerdictBand::paintPart(QPainter& p, const Part& part, QRectF box, bool alon
     p.setPen(colour);
     const QString second = !m_note.isEmpty() ? m_note
                            : m_present       ? part.second
-                                             : tr("this is not the present item: Start or click the last column to go on");
+                                       : tr("this is not the present item: Start or click the last column to go on");
     if (!alone) {
         p.drawText(text, Qt::AlignVCenter | Qt::AlignLeft | Qt::TextWordWrap, part.sentence);
     } else {
@@ -367,7 +368,8 @@ void VerdictBand::paintEvent(QPaintEvent*)
     p.drawLine(0, height() - 1, width(), height() - 1);
     const int far = farSize(this);
     // The item's number at the right, far text too.
-    const QString number = m_number > 0 ? QLocale::c().toString(m_number).replace(QLatin1Char(','), QChar(0x2009)) : QString();
+    const QString number =
+        m_number > 0 ? QLocale::c().toString(m_number).replace(QLatin1Char(','), QChar(0x2009)) : QString();
     p.setFont(report::sheetFont(far * 0.8));
     const double right = m_number > 0 ? std::max(104.0, p.fontMetrics().horizontalAdvance(number) + 36.0) : 0;
     if (m_number > 0) {
@@ -383,7 +385,8 @@ void VerdictBand::paintEvent(QPaintEvent*)
     if (m_parts.empty()) {
         p.setFont(report::uiFont(15));
         p.setPen(th.second);
-        p.drawText(QRectF(24, 6, width() - right - 30, height() - 12), Qt::AlignVCenter, tr("waiting for the first item"));
+        p.drawText(QRectF(24, 6, width() - right - 30, height() - 12), Qt::AlignVCenter,
+                   tr("waiting for the first item"));
         return;
     }
     const double more = m_more ? 120 : 0, each = (width() - right - more) / double(m_parts.size());
@@ -394,7 +397,8 @@ void VerdictBand::paintEvent(QPaintEvent*)
         p.setFont(report::uiFont(15, true));
         p.setPen(th.ink);
         p.drawText(QRectF(width() - right - more, 2, more, height() - 4), Qt::AlignCenter,
-                   m_moreOut ? tr("%1 more,\n%2 rejected").arg(m_more).arg(m_moreOut) : tr("%1 more,\nnone rejected").arg(m_more));
+                   m_moreOut ? tr("%1 more,\n%2 rejected").arg(m_more).arg(m_moreOut)
+                             : tr("%1 more,\nnone rejected").arg(m_more));
     }
 }
 
