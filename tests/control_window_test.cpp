@@ -218,6 +218,8 @@ private slots:
     }
     void aRobotsFrameIsStatedByPairs()
     {
+        session().setTrial(0);
+        QVERIFY(settled() && session().currentItem() && session().currentItem()->pose);
         whenDialog<RobotDialog>([&](RobotDialog& d) {
             auto* table = d.findChild<QTableWidget*>("robotPairs");
             auto* state = d.findChild<QLabel*>("robotState");
@@ -245,6 +247,41 @@ private slots:
         QVERIFY(map && map->mirrored);
         session().undo();
         QVERIFY(session().recipe().robot.pairs.empty());
+    }
+    // After the power came back nobody clicks: what was released runs, its outputs stand, a trigger takes the source of
+    // last time.
+    void aWindowThatStartsAnewAnswersAController()
+    {
+        QTcpServer free;
+        QVERIFY(free.listen(QHostAddress::LocalHost));
+        const int port = free.serverPort();
+        free.close();
+        session().change("table", [&](recipe::Recipe& r) {
+            recipe::Outlet o;
+            o.kind = recipe::Outlet::Kind::Registers, o.name = "Table", o.registers.port = port;
+            r.outlets = {o};
+            r.camera = {};
+        });
+        QVERIFY(m_window->runPage()->release(QStringLiteral("A. Person")).has_value());
+        auto* source = m_window->findChild<QComboBox*>(QStringLiteral("source"));
+        source->setCurrentIndex(1);
+        emit source->activated(1);
+        m_window->runPage()->takeOne();
+        QTRY_VERIFY_WITH_TIMEOUT(m_window->runPage()->itemCount() >= 1, 20000);
+        const QString recipe = session().path(), data = QFileInfo(m_window->runPage()->logPath()).absolutePath();
+        session().forgetRecovery();
+        m_window.reset();
+        m_window = openWindow(data);
+        QVERIFY(m_window->openRecipe(recipe));
+        QVERIFY(settled());
+        QCOMPARE(m_window->findChild<QComboBox*>(QStringLiteral("source"))->currentIndex(), 1);
+        QProcess master;
+        master.start("mbpoll", {"-1", "-0", "-t", "0", "-r", "0", "-p", QString::number(port), "127.0.0.1", "1"});
+        QVERIFY(waitFor([&] { return master.state() == QProcess::NotRunning; }, 20000));
+        QCOMPARE(master.exitCode(), 0);
+        QTRY_COMPARE_WITH_TIMEOUT(m_window->runPage()->itemCount(), 1LL, 20000);
+        session().change("none", [](recipe::Recipe& r) { r.outlets.clear(); });
+        QVERIFY(m_window->runPage()->release(QStringLiteral("A. Person")).has_value());
     }
     // Variants of what was released are chosen by a controller, by number, from the next item on.
     void aControllerChoosesTheVariant()

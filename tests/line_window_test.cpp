@@ -14,6 +14,7 @@
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QDropEvent>
+#include <QInputDialog>
 #include <QLineEdit>
 #include <QMimeData>
 #include <QSpinBox>
@@ -282,6 +283,15 @@ private slots:
         const auto ins = events("sign in");
         QVERIFY(ins.size() == 2 && ins[0].subject == "Otto" && ins[0].by == "Otto" && ins[1].subject == "Ana");
         QCOMPARE(events("sign in refused").size(), std::size_t(1));
+        QCOMPARE((*log)->items({})->front().station, QString());
+        whenDialog<QInputDialog>([](QInputDialog& d) {
+            d.setTextValue("left cell");
+            d.accept();
+        });
+        clickMenu(*m_window, "Run", "stationName");
+        QVERIFY(events("station").size() == 1 && events("station")[0].after == "left cell");
+        take();
+        QCOMPARE((*log)->items({})->front().station, QString("left cell"));
         QVERIFY(events("batch").size() == 1 && events("batch")[0].after == "B-77" && events("batch")[0].by == "Otto");
         // Who signed in is who releases.
         whenDialog<QDialog>([&](QDialog& d) {
@@ -588,6 +598,7 @@ private slots:
         take();
         QTRY_VERIFY(run()->lamps()->state("camera") != Lamps::State::Trouble);
         QVERIFY(child<QLabel>("countsText")->text().contains("1 unreadable"));
+        QSettings().remove("run/source"); // the folder would be there again
         // The log is away and comes back.
         const QString data = m_place.path("away");
         QVERIFY(QDir().mkpath(data + "/records.sqlite"));

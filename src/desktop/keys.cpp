@@ -144,6 +144,7 @@ const std::vector<Key>& keyTable()
         {"release", "Release…", "Ctrl+Shift+R", "all",
          "Puts the recipe on the line, by name; edits never reach it otherwise."},
         {"signIn", "Sign in or out…", "F9", "all", "Says who is at the window; what is done stands under that name."},
+        {"stationName", "Name of this station…", "", "all", "Stands with every item that is inspected here."},
         {"people", "People…", "", "all", "Who may operate, set up and administer, each with a PIN."},
         {"wholeScreen", "Run on the whole screen", "Shift+F11", "all", "Run alone on the whole screen, or back."},
         {"start", "Start", "F6", "run", "Starts inspecting items."},

@@ -359,6 +359,11 @@ void MainWindow::makeActions()
     run->addAction(add("stop", [this] { m_run->stop(); }));
     run->addSeparator();
     run->addAction(add("signIn", [this] { signInOrOut(); }));
+    run->addAction(add("stationName", [this] {
+        const auto name =
+            askName(tr("Station"), tr("Name of this station; kept with every item."), m_run->stationName());
+        if (name) m_run->setStationName(*name);
+    }));
     run->addAction(add("people", [this] { PeopleDialog(m_who, this).exec(); }));
     run->addAction(add("wholeScreen", [this] { setWholeScreen(!m_run->fullScreen()); }));
     m_engineerMenus = {recipe, edit, view};

@@ -119,8 +119,13 @@ Feed::Feed(Session& session, SourceMaker simulated, QWidget* parent)
     m_runs->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     m_runs->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     row->addWidget(m_runs, 1);
+    const QSettings settings;
+    m_source->setCurrentIndex(std::clamp(settings.value(QStringLiteral("run/source"), 0).toInt(), 0, 3));
+    m_folder = settings.value(QStringLiteral("run/folder")).toString();
+    m_camera = settings.value(QStringLiteral("run/camera")).toString();
     connect(m_source, &QComboBox::activated, this, [this] {
         m_madeIndex = -1;
+        m_ask = true;
         m_made.reset();
         showControls();
     });
@@ -247,7 +252,10 @@ bool Feed::makeCamera()
         return false;
     }
     std::string id = there.front().id;
-    if (there.size() > 1) {
+    const bool known = std::any_of(there.begin(), there.end(), [&](const auto& f) { return q(f.id) == m_camera; });
+    if (known && !m_ask) {
+        id = m_camera.toStdString();
+    } else if (there.size() > 1) {
         QStringList names;
         for (const camera::Found& f : there) names << q(f.id);
         bool ok = false;
@@ -262,13 +270,17 @@ bool Feed::makeCamera()
         return false;
     }
     m_made = std::move(*source);
+    m_camera = q(id);
+    QSettings().setValue(QStringLiteral("run/camera"), m_camera);
     return true;
 }
 
 bool Feed::makeFolder()
 {
-    const QString folder =
-        QFileDialog::getExistingDirectory(this, tr("Folder of pictures"), m_folder, QFileDialog::DontUseNativeDialog);
+    const QString folder = !m_ask && QFileInfo(m_folder).isDir()
+                               ? m_folder
+                               : QFileDialog::getExistingDirectory(this, tr("Folder of pictures"), m_folder,
+                                                                   QFileDialog::DontUseNativeDialog);
     if (folder.isEmpty()) return false;
     auto source =
         station::ListSource::folder(folder.toStdString(), m_follow->isChecked()  ? station::ListSource::End::Wait
@@ -279,16 +291,18 @@ bool Feed::makeFolder()
         return false;
     }
     m_folder = folder;
+    QSettings().setValue(QStringLiteral("run/folder"), m_folder);
     m_made = std::move(*source);
     return true;
 }
 
-void Feed::letGo(station::Station& line)
+bool Feed::letGo(station::Station& line)
 {
-    if (m_source->currentIndex() != Camera) return;
+    if (m_source->currentIndex() != Camera) return m_made == nullptr;
     line.setSource(nullptr);
     m_made.reset();
     m_madeIndex = -1;
+    return true;
 }
 
 bool Feed::choose(station::Station& line)
@@ -314,6 +328,8 @@ bool Feed::choose(station::Station& line)
         if (!makeFolder()) return false;
     }
     m_madeIndex = m_source->currentIndex();
+    m_ask = false;
+    QSettings().setValue(QStringLiteral("run/source"), m_madeIndex);
     line.setSource(m_made);
     emit said({});
     emit sourceChosen(sourceWord());

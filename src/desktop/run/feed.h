@@ -22,9 +22,10 @@ class Feed : public QWidget
 public:
     using SourceMaker = std::function<std::unique_ptr<station::PictureSource>(const station::Conveyor&)>;
     Feed(Session& session, SourceMaker simulated, QWidget* parent);
-    // Gives the line the source that is chosen, if it has another one. False: there is none, and said() says why.
+    // Gives the line the source that is chosen, if it has another one; the one of last time without asking. False: there is none, and said() says why.
     bool choose(station::Station& line);
-    void letGo(station::Station& line); // it is made anew when it is needed again
+    // Of a camera, which is opened anew when it is needed again. True: the line has no source now.
+    bool letGo(station::Station& line);
     QString sourceWord() const;
     int pause() const; // ms from one picture to the next, of a list
     records::Keep keep() const;
@@ -60,8 +61,10 @@ private:
     QDoubleSpinBox* m_pace;
     QCheckBox *m_again, *m_follow;
     QLabel* m_runs;
-    QString m_folder, m_batchBefore;
+    QString m_folder, m_camera,
+        m_batchBefore; // folder and camera: the last ones, of an earlier start of the program too
     int m_madeIndex = -1;
+    bool m_ask = false; // a person chose a source: which one is asked for
     bool m_running = false, m_engineer = true;
 };
 

@@ -13,6 +13,7 @@
 #include <QDateTime>
 #include <QFileInfo>
 #include <QKeyEvent>
+#include <QSettings>
 #include <QVBoxLayout>
 #include <algorithm>
 
@@ -95,6 +96,7 @@ RunPage::RunPage(Session& session, SignedIn& who, SourceMaker simulated, QString
         note(QStringLiteral("batch"), tr("batch"), before, now);
     });
     connect(m_feed, &Feed::sourceChosen, this, [this](const QString& words) {
+        m_fed = true;
         m_lamps->set(tr("camera"), Lamps::State::Well, words);
         note(QStringLiteral("source"), words);
     });
@@ -251,6 +253,7 @@ void RunPage::putOnLine()
     auto line = std::make_shared<station::Line>();
     line->release = m_released;
     line->batch = m_feed->batch().toStdString();
+    line->station = stationName().toStdString();
     line->keep = m_feed->keep();
     line->pictures = (QFileInfo(m_log).absolutePath() + QStringLiteral("/pictures")).toStdString();
     m_bridge.line().setLine(std::move(line));
@@ -334,7 +337,16 @@ void RunPage::tellOutputs()
     for (const recipe::Outlet& o : m_told) m_lamps->drop(q(o.name));
     m_told = wanted;
     control::ModbusOutput::Commands commands;
-    commands.trigger = [line = &m_bridge.line()] { line->takeOne(); };
+    // On the server's thread; the first one finds the source of last time.
+    commands.trigger = [this] {
+        if (m_fed) return m_bridge.line().takeOne();
+        QMetaObject::invokeMethod(
+            this,
+            [this] {
+                if (m_feed->choose(m_bridge.line())) m_bridge.line().takeOne();
+            },
+            Qt::QueuedConnection);
+    };
     commands.choose = [this](int number) { return choose(number); };
     (void)awake([&] {
         m_bridge.line().setOutputs(control::outputsOf(m_released->recipe(), commands));
@@ -343,6 +355,15 @@ void RunPage::tellOutputs()
     for (const recipe::Outlet& o : m_told)
         if (o.inUse && m_lamps->state(q(o.name)) != Lamps::State::Trouble)
             m_lamps->set(q(o.name), Lamps::State::Well, tr("told"));
+}
+
+QString RunPage::stationName() const { return QSettings().value(QStringLiteral("run/station")).toString(); }
+void RunPage::setStationName(const QString& name)
+{
+    if (name == stationName()) return;
+    note(QStringLiteral("station"), tr("station"), stationName(), name);
+    QSettings().setValue(QStringLiteral("run/station"), name);
+    putOnLine();
 }
 
 void RunPage::showReleased()
@@ -532,6 +553,10 @@ base::Status RunPage::moveLimit(const Movable& limit, double value)
         return std::shared_ptr<const records::Release>(std::move(out));
     });
     if (!made) return base::passOn(made.error());
+    {
+        const std::lock_guard lock(m_choosing);
+        std::replace(m_choices.begin(), m_choices.end(), m_released, *made);
+    }
     m_released = *made;
     putOnLine();
     showRights();

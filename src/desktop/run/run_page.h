@@ -50,7 +50,9 @@ public:
     // A person's verdict beside the recipe's, on the item in view.
     base::Status overrule(inspect::Outcome outcome, const QString& why);
     void note(const QString& what, const QString& subject, const QString& before = {}, const QString& after = {});
-    void letGoOfSource() { m_feed->letGo(m_bridge.line()); } // of a camera somebody else wants
+    QString stationName() const;
+    void setStationName(const QString& name);                         // from the next item on
+    void letGoOfSource() { m_fed = !m_feed->letGo(m_bridge.line()); } // of a camera somebody else wants
     bool fullScreen() const { return m_full; }
     const Lamps* lamps() const { return m_lamps; }
     const SignedIn& who() const { return m_who; }
@@ -150,6 +152,7 @@ private:
     std::deque<qint64> m_times;
     int m_pinned = -1, m_item = 0;
     bool m_full = false;
+    std::atomic<bool> m_fed{false}; // the line has a source
     std::shared_ptr<const records::Release> m_released;
     // The variants of what was released, in their names' order: what a controller chooses by number, from 1.
     std::mutex m_choosing;
