@@ -330,6 +330,7 @@ private slots:
         clickMenu(*m_window, "Run", "people");
         QTRY_VERIFY(m_window->who().needed());
         QCOMPARE(m_window->who().name(), QString("Ana"));
+        QVERIFY(events("person added").size() == 2 && events("person added")[0].by == "Ana");
         const QString data = m_place.path(QString("data%1").arg(m_windows));
         m_window.reset();
         m_window = openWindow(data);

@@ -15,6 +15,7 @@
 #include "desktop/person.h"
 #include "desktop/proposals_dialog.h"
 #include "desktop/recipe_dialog.h"
+#include "desktop/records/events_dialog.h"
 #include "desktop/repeat_dialog.h"
 #include "desktop/revisions_dialog.h"
 #include "desktop/run/release_dialog.h"
@@ -425,6 +426,10 @@ void Studio::locked()
     people.close();
     who.signOut();
     shoot("run-locked");
+    EventsDialog events(m_window.runPage()->logPath(), &m_window);
+    events.show();
+    shootDialog(events, "events");
+    events.close();
     SignInDialog dialog(who, &m_window);
     dialog.show();
     shootDialog(dialog, "sign-in");

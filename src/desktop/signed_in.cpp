@@ -77,11 +77,12 @@ base::Status SignedIn::change(const QString& what, const QString& subject,
     const bool before = needed();
     const auto ok = awake([&] { return edit(m_people); });
     if (!ok) return ok;
+    // The first one made himself; with the last one gone all is open again.
+    if (!before && needed()) {
+        m_name = q(m_people.persons().front().name), m_role = people::Role::Administrator;
+        m_idle.start(), m_look.start();
+    }
     emit happened(what, subject, {});
-    // The first one made himself; the last one gone, all is open again.
-    if (!before && needed())
-        m_name = q(m_people.persons().front().name), m_role = people::Role::Administrator, m_idle.start(),
-        m_look.start();
     if (const people::Person* self = m_people.find(m_name.toStdString())) m_role = self->role;
     else if (needed()) m_role = people::Role::Nobody, m_name.clear();
     emit changed();

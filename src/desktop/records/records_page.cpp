@@ -105,6 +105,7 @@ RecordsPage::RecordsPage(QString logPath, QWidget* parent) : QWidget(parent), m_
     m_valuesTitle = new QLabel(this);
     m_valuesTitle->setObjectName(QStringLiteral("valuesTitle"));
     m_valuesTitle->setContentsMargins(12, 4, 12, 4);
+    m_valuesTitle->setProperty("aside", true);
     m_valuesTitle->setWordWrap(true);
 
     auto* line = new QHBoxLayout;
@@ -118,6 +119,7 @@ RecordsPage::RecordsPage(QString logPath, QWidget* parent) : QWidget(parent), m_
     events->setObjectName(QStringLiteral("showEvents"));
     events->setToolTip(tr("Releases, limits moved, verdicts overruled, signing in, faults: who, when, old and new"));
     connect(events, &QPushButton::clicked, this, [this] { EventsDialog(m_path, this).exec(); });
+    line->addSpacing(12);
     line->addWidget(events);
     auto* right = new QWidget(this);
     auto* rightLayout = new QVBoxLayout(right);

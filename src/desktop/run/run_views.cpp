@@ -344,7 +344,7 @@ void VerdictBand::paintPart(QPainter& p, const Part& part, QRectF box, bool alon
     if (!alone) {
         p.drawText(text, Qt::AlignVCenter | Qt::AlignLeft | Qt::TextWordWrap, part.sentence);
     } else {
-        p.drawText(text.adjusted(0, 0, 0, -26), Qt::AlignVCenter | Qt::AlignLeft,
+        p.drawText(text.adjusted(0, 0, 0, second.isEmpty() ? 0 : -26), Qt::AlignVCenter | Qt::AlignLeft,
                    p.fontMetrics().elidedText(part.sentence, Qt::ElideRight, int(text.width())));
         p.setFont(report::uiFont(14));
         p.setPen(th.second);
