@@ -43,6 +43,70 @@ private slots:
         for (const std::string& p : plates(6)) list += p + "\n";
         QVERIFY(base::realFiles().write(at("list.txt"), list));
     }
+    // What the log holds comes out as it stands there: as text, table and JSON, filtered by words.
+    void recordsAreListed()
+    {
+        const std::string log = at("listed.sqlite");
+        QCOMPARE(call({"run", m_recipe, "--source", "list:" + at("list.txt"), "--log", log, "--batch", "lot 3", "--by",
+                       "Ana"}),
+                 1);
+        QCOMPARE(call({"run", m_recipe, "--source", "list:" + at("list.txt"), "--log", log, "--batch", "=4", "--items",
+                       "2"}),
+                 0);
+        QVERIFY((*records::RecordLog::open(QString::fromStdString(log)))->overrule(3, "accept", "Eva", "dirt"));
+        QCOMPARE(call({"records", log}), 0);
+        QCOMPARE(lines(m_out.str()), 9);
+        QVERIFY(m_out.str().find("overruled: accept by Eva: dirt") != std::string::npos);
+        QVERIFY(m_out.str().find("8 records, 2 rejected") != std::string::npos);
+        QCOMPARE(call({"records", log, "--json", "-"}), 0);
+        const auto all = nlohmann::json::parse(m_out.str());
+        QCOMPARE(all.size(), std::size_t(8));
+        QVERIFY(all[0]["record"] == 1 && all[2]["overruled"]["by"] == "Eva" && all[2]["verdict"] == "reject");
+        // The same numbers as the log's own reader and as the table.
+        QCOMPARE(call({"records", log, "--csv", "-"}), 0);
+        const std::string table = m_out.str();
+        const auto reader = records::RecordLog::open(QString::fromStdString(log));
+        int rows = 1;
+        for (const auto& record : all) {
+            const auto values = (*reader)->values(record["record"].get<long long>()).value();
+            rows += int(values.size());
+            QCOMPARE(record["values"].size(), values.size());
+            for (std::size_t i = 0; i < values.size(); ++i) {
+                const auto& v = record["values"][i];
+                QCOMPARE(QString::fromStdString(v["name"]), values[i].name);
+                if (values[i].list) QVERIFY(v["values"].get<std::vector<double>>() == values[i].values);
+                else if (!values[i].values.empty()) {
+                    QCOMPARE(v["value"].get<double>(), values[i].values.front());
+                    QVERIFY(table.find(base::shortest(values[i].values.front())) != std::string::npos);
+                } else QVERIFY(v["value"].is_null());
+            }
+        }
+        QCOMPARE(lines(table), rows);
+        QVERIFY(table.find(",'=4,") != std::string::npos); // never a formula
+        const auto count = [&](const std::string& where) {
+            if (call({"records", log, "--where", where, "--json", "-"}) != 0) return -1;
+            return int(nlohmann::json::parse(m_out.str()).size());
+        };
+        QCOMPARE(count("verdict=reject"), 2);
+        QCOMPARE(count("batch=lot 3"), 6);
+        QCOMPARE(count("batch=lot 3,verdict=accept"), 4);
+        QCOMPARE(count("batch="), 0);
+        QCOMPARE(count("from=3,to=5"), 3);
+        QCOMPARE(count("since=2001-01-01"), 8);
+        QCOMPARE(count("since=2001-01-01,until=2001-01-02"), 0);
+        QCOMPARE(count("text=plate-003"), 1);
+        QCOMPARE(count("recipe=nobody's"), 0);
+        for (const char* wrong : {"verdict=good", "since=soon", "colour=red", "from=0", "from=x", "batch"})
+            QVERIFY2(call({"records", log, "--where", wrong}) == 2 && m_err.str().find("--where") != std::string::npos,
+                     wrong);
+        QCOMPARE(call({"records", at("none.sqlite")}), 2);
+        QVERIFY(!QFile::exists(m_dir.filePath("none.sqlite")));
+        QCOMPARE(call({"records", at("list.txt")}), 2); // no log
+        QCOMPARE(call({"records", log, "--events", "--json", "-"}), 0);
+        const auto events = nlohmann::json::parse(m_out.str());
+        QVERIFY(events.size() == 5 && events[0]["what"] == "start" && events[0]["by"] == "Ana" &&
+                events[4]["what"] == "overrule");
+    }
     // The same answers as `inspect`, item by item in log, table and text.
     void theLineSaysWhatInspectSays()
     {

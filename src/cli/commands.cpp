@@ -8,6 +8,7 @@
 #include "cli/history_commands.h"
 #include "cli/json_results.h"
 #include "cli/line_commands.h"
+#include "cli/records_command.h"
 #include "cli/review_command.h"
 #include "cli/study_commands.h"
 
@@ -30,15 +31,19 @@ const char* kUsage =
     "       dikkat-cli check RECIPE [--json FILE|-]                  (all that is wrong with it, without a picture)\n"
     "       dikkat-cli inspect RECIPE PICTURE... [--json FILE|-] [--csv FILE] [--log FILE] [--annotate DIR] [--jobs "
     "N]\n"
-    "       dikkat-cli run RECIPE --source camera:ID|folder:DIR|list:FILE|demo:SET [--log FILE] [--csv FILE] [--keep "
+    "       dikkat-cli run RECIPE --source camera:ID|folder:DIR|list:FILE|demo:SET|station:WORDS [--log FILE] [--csv "
+    "FILE] [--keep "
     "rejects|all|none[,DIR]]\n"
     "                      [--items N | --seconds N] [--pause MS] [--batch NAME] [--station NAME] [--by NAME] [--jobs "
     "N]\n"
-    "                      [--outputs on|off] [--trigger] [--recipes FILE,…]\n"
+    "                      [--outputs on|off] [--trigger] [--recipes FILE,…] [--again | --follow]\n"
     "                      (the line without a window; SIGTERM and SIGINT end it with everything on disk; --trigger: a "
     "picture each time a controller asks)\n"
     "       dikkat-cli cameras                                       (those that answer)\n"
     "       dikkat-cli registers RECIPE [--output NAME] [--markdown] (the addresses of its Modbus output, as CSV)\n"
+    "       dikkat-cli records LOG [--where WORDS] [--limit N] [--events] [--json FILE|-] [--csv FILE|-]\n"
+    "                      (WORDS: verdict=reject,batch=…,station=…,recipe=…,picture=…,text=…,since=2026-11-29,until=…,"
+    "from=N,to=N)\n"
     "       dikkat-cli replay LOG ITEM... [--json FILE|-]            (logged items computed again: the same?)\n"
     "       dikkat-cli review RECIPE [--json FILE|-] [--jobs N]      (what is doubtful about it, by its own trials)\n"
     "                      (inspect, run and review: --variant NAME puts that variant of the part in work)\n"
@@ -149,6 +154,7 @@ int command(const std::vector<std::string>& arguments, std::ostream& out, std::o
     if (what == "run") return runLine(arguments, out, err);
     if (what == "cameras") return listCameras(arguments, out, err);
     if (what == "registers") return listRegisters(arguments, out, err);
+    if (what == "records") return listRecords(arguments, out, err);
     if (what == "replay") return replay(arguments, out, err);
     if (what == "check") return check(arguments, out, err);
     if (what == "review") return review(arguments, out, err);

@@ -35,6 +35,8 @@ std::vector<std::string> fieldsOf(const std::string& line)
 }
 } // namespace
 
+std::string csvField(const std::string& text) { return field(text); }
+
 std::string csvHeader(const recipe::Recipe& r)
 {
     std::string out = "time,picture,item,recipe,revision,verdict,reason";

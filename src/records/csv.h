@@ -13,6 +13,8 @@
 namespace records
 {
 
+// As a field of RFC 4180; what a spreadsheet would take for a formula has an apostrophe before it.
+std::string csvField(const std::string& text);
 std::string csvHeader(const recipe::Recipe& recipe);
 // A list stands in one field, its values parted by semicolons. Not measured is an empty field; the verdict beside it
 // says so.

@@ -12,6 +12,7 @@
 #include <QSqlQuery>
 #include <QUuid>
 #include <QVariant>
+#include <array>
 #include <nlohmann/json.hpp>
 
 namespace records
@@ -36,6 +37,14 @@ tl::unexpected<base::Error> sqlError(const QSqlQuery& query, const QString& path
     return sqlError(query.lastError(), path);
 }
 
+// Name of the placeholder, column, what it has to be.
+std::array<std::tuple<const char*, const char*, const QString*>, 4> exact(const Filter& f)
+{
+    return {{{"batch", "item.batch", &f.batch},
+             {"station", "item.station", &f.station},
+             {"recipe", "recipe.name", &f.recipe},
+             {"picture", "item.picture", &f.picture}}};
+}
 QString whereOf(const Filter& f)
 {
     QString where = QStringLiteral(" where 1");
@@ -44,6 +53,12 @@ QString whereOf(const Filter& f)
         where += QStringLiteral(" and (item.picture like :text escape '\\' or item.batch like :text escape '\\' or "
                                 "item.sentence like :text escape "
                                 "'\\' or recipe.name like :text escape '\\')");
+    for (const auto& [name, column, value] : exact(f))
+        if (!value->isNull()) where += QStringLiteral(" and %1 = :%2").arg(QLatin1String(column), QLatin1String(name));
+    if (!f.since.isEmpty()) where += QStringLiteral(" and item.at >= :since");
+    if (!f.until.isEmpty()) where += QStringLiteral(" and item.at < :until");
+    if (f.from > 0) where += QStringLiteral(" and item.id >= %1").arg(f.from);
+    if (f.to > 0) where += QStringLiteral(" and item.id <= %1").arg(f.to);
     return where;
 }
 void bind(QSqlQuery& query, const Filter& f)
@@ -56,6 +71,10 @@ void bind(QSqlQuery& query, const Filter& f)
             .replace(QLatin1Char('_'), QStringLiteral("\\_"));
         query.bindValue(QStringLiteral(":text"), QStringLiteral("%") + t + QStringLiteral("%"));
     }
+    for (const auto& [name, column, value] : exact(f))
+        if (!value->isNull()) query.bindValue(QLatin1Char(':') + QLatin1String(name), *value);
+    if (!f.since.isEmpty()) query.bindValue(QStringLiteral(":since"), f.since);
+    if (!f.until.isEmpty()) query.bindValue(QStringLiteral(":until"), f.until);
 }
 const char* kFrom = " from item join recipe on recipe.id = item.recipe";
 } // namespace
@@ -540,7 +559,7 @@ base::Result<std::vector<ItemRow>> RecordLog::read(const QString& where, const F
                   QLatin1String(kFrom) +
                   QStringLiteral(" left join overrule on overrule.id = (select max(id) from overrule where "
                                  "overrule.item = item.id)") +
-                  where + QStringLiteral(" order by item.id desc limit %1").arg(filter.limit));
+                  where + QStringLiteral(" order by item.id desc limit %1").arg(filter.limit > 0 ? filter.limit : -1));
     bind(query, filter);
     if (!query.exec()) return sqlError(query, m_path);
     std::vector<ItemRow> out;

@@ -64,7 +64,11 @@ struct EventRow {
 struct Filter {
     QString verdict; // "", "accept", "reject", "unjudged", "error"
     QString text;    // part of picture, recipe, batch or sentence
-    int limit = 500;
+    int limit = 500; // 0: all
+    // Exactly these; null: any.
+    QString batch{}, station{}, recipe{}, picture{};
+    QString since{}, until{};   // ISO 8601, UTC; `until` is outside
+    long long from = 0, to = 0; // ids, both inside; 0: any
 };
 
 class RecordLog

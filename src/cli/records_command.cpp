@@ -1,0 +1,211 @@
+#include "cli/records_command.h"
+
+#include "base/files.h"
+#include "cli/arguments.h"
+#include "cli/json_results.h"
+#include "records/csv.h"
+#include "records/record_log.h"
+
+#include <QDateTime>
+#include <filesystem>
+#include <nlohmann/json.hpp>
+#include <sstream>
+
+namespace cli
+{
+using json = nlohmann::ordered_json;
+
+namespace
+{
+std::string s(const QString& text) { return text.toStdString(); }
+
+// A day, or a moment; UTC unless it says otherwise.
+base::Result<QString> moment(const std::string& text)
+{
+    QDateTime at = QDateTime::fromString(QString::fromStdString(text), Qt::ISODateWithMs);
+    if (!at.isValid())
+        return base::fail(base::ErrorCode::InvalidArgument,
+                          "\"" + text + "\" is neither a day (2026-11-29) nor a moment (2026-11-29T08:15:00Z)");
+    if (at.timeSpec() == Qt::LocalTime) at.setTimeSpec(Qt::UTC);
+    return at.toUTC().toString(Qt::ISODateWithMs);
+}
+
+// "verdict=reject,batch=B7,since=2026-11-29"
+base::Result<records::Filter> filterFrom(const std::string& text)
+{
+    records::Filter f;
+    std::istringstream parts(text);
+    for (std::string part; std::getline(parts, part, ',');) {
+        const auto equals = part.find('=');
+        const std::string word = part.substr(0, equals),
+                          value = equals == std::string::npos ? "" : part.substr(equals + 1);
+        const QString v = QString::fromStdString(value).isNull() ? QStringLiteral("") : QString::fromStdString(value);
+        const auto number = [&](long long& to) -> base::Status {
+            bool right = false;
+            to = v.toLongLong(&right);
+            if (!right || to < 1)
+                return base::fail(base::ErrorCode::OutOfRange,
+                                  word + " = " + value + " is not a whole number from 1 on", "--where");
+            return {};
+        };
+        base::Status ok;
+        if (equals == std::string::npos)
+            ok = base::fail(base::ErrorCode::InvalidArgument, "\"" + part + "\" is not WORD=VALUE", "--where");
+        else if (word == "verdict") {
+            f.verdict = v;
+            if (!QStringList{"accept", "reject", "unjudged", "error"}.contains(v))
+                ok = base::fail(base::ErrorCode::InvalidArgument,
+                                "verdict = " + value + " is not one of: accept, reject, unjudged, error", "--where");
+        } else if (word == "text") f.text = v;
+        else if (word == "batch") f.batch = v;
+        else if (word == "station") f.station = v;
+        else if (word == "recipe") f.recipe = v;
+        else if (word == "picture") f.picture = v;
+        else if (word == "since" || word == "until") {
+            const auto at = moment(value);
+            if (!at) ok = base::passOn(at.error(), "--where: " + word);
+            else (word == "since" ? f.since : f.until) = *at;
+        } else if (word == "from") ok = number(f.from);
+        else if (word == "to") ok = number(f.to);
+        else
+            ok = base::fail(base::ErrorCode::InvalidArgument,
+                            "\"" + word +
+                                "\" is not one of: verdict, text, batch, station, recipe, picture, since, until, "
+                                "from, to",
+                            "--where");
+        if (!ok) return base::passOn(ok.error());
+    }
+    return f;
+}
+
+json orNone(const std::optional<double>& v) { return v ? json(*v) : json(); }
+json recordOf(const records::ItemRow& r, const std::vector<records::ValueRow>& values)
+{
+    json j{{"record", r.id},
+           {"at", s(r.at)},
+           {"verdict", s(r.verdict)},
+           {"picture", s(r.picture)},
+           {"item", r.item},
+           {"batch", s(r.batch)},
+           {"station", s(r.station)},
+           {"recipe",
+            {{"name", s(r.recipe)}, {"revision", r.revision}, {"identity", s(r.identity)}, {"released_by", s(r.by)}}},
+           {"values", json::array()}};
+    if (!r.sentence.isEmpty()) j["reason"] = s(r.sentence);
+    if (!r.kept.isEmpty()) j["kept"] = s(r.kept);
+    if (!r.overruled.isEmpty())
+        j["overruled"] = {{"verdict", s(r.overruled)}, {"by", s(r.overruledBy)}, {"why", s(r.overruledWhy)}};
+    for (const auto& v : values) {
+        json one{{"name", s(v.name)}, {"balloon", v.balloon}, {"unit", s(v.unit)}, {"verdict", s(v.verdict)}};
+        if (v.list) one["values"] = v.values;
+        else one["value"] = v.values.empty() ? json() : json(v.values.front());
+        if (v.nominal || v.low || v.high)
+            one["nominal"] = orNone(v.nominal), one["low"] = orNone(v.low), one["high"] = orNone(v.high);
+        if (!v.reason.isEmpty()) one["reason"] = s(v.reason);
+        j["values"].push_back(std::move(one));
+    }
+    return j;
+}
+// One row a value.
+std::string rowsOf(const records::ItemRow& r, const std::vector<records::ValueRow>& values)
+{
+    using records::csvField;
+    std::string out;
+    const std::string head = std::to_string(r.id) + "," + csvField(s(r.at)) + "," + csvField(s(r.picture)) + "," +
+                             std::to_string(r.item) + "," + csvField(s(r.batch)) + "," + csvField(s(r.station)) + "," +
+                             csvField(s(r.recipe)) + "," + std::to_string(r.revision) + "," + s(r.verdict) + "," +
+                             s(r.overruled) + ",";
+    const auto number = [](const std::optional<double>& v) { return v ? base::shortest(*v) : std::string(); };
+    for (const auto& v : values) {
+        std::string all;
+        for (const double one : v.values) all += (all.empty() ? "" : ";") + base::shortest(one);
+        out += head + csvField(s(v.name)) + "," + all + "," + csvField(s(v.unit)) + "," + number(v.nominal) + "," +
+               number(v.low) + "," + number(v.high) + "," + s(v.verdict) + "\n";
+    }
+    if (values.empty()) out += head + ",,,,,,\n";
+    return out;
+}
+constexpr const char* kHead =
+    "record,time,picture,item,batch,station,recipe,revision,verdict,overruled,check,value,unit,nominal,low,high,check "
+    "verdict\n";
+
+int listEvents(const records::RecordLog& log, const Arguments& a, std::ostream& out, std::ostream& err)
+{
+    const auto events = log.events();
+    if (!events) return badInput(err, events.error());
+    if (!a.option("--json").empty()) {
+        json all = json::array();
+        for (const auto& e : *events)
+            all.push_back({{"at", s(e.at)},
+                           {"by", s(e.by)},
+                           {"what", s(e.what)},
+                           {"subject", s(e.subject)},
+                           {"before", s(e.before)},
+                           {"after", s(e.after)},
+                           {"revision", e.revision}});
+        return writeJson(a.option("--json"), all, out, err);
+    }
+    for (const auto& e : *events) {
+        out << s(e.at) << "  " << s(e.what) << "  " << s(e.subject);
+        if (!e.before.isEmpty() || !e.after.isEmpty()) out << "  " << s(e.before) << " → " << s(e.after);
+        if (!e.by.isEmpty()) out << "  (" << s(e.by) << ")";
+        out << "\n";
+    }
+    return kDone;
+}
+} // namespace
+
+int listRecords(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
+{
+    const auto bad = [&](const base::Error& e) { return badInput(err, e); };
+    auto a = Arguments::read(arguments, {"--where", "--limit", "--json", "--csv"}, {"--events"});
+    if (!a) return bad(a.error());
+    if (a->words.size() != 1) return bad({base::ErrorCode::InvalidArgument, "records takes LOG", ""});
+    const auto limit = a->number("--limit", 0, 0, 1000000000);
+    if (!limit) return bad(limit.error());
+    auto filter = filterFrom(a->option("--where"));
+    if (!filter) return bad(filter.error());
+    filter->limit = int(std::min<long long>(*limit, 2000000000));
+    // A log is looked at, never made.
+    if (std::error_code e; !std::filesystem::exists(a->words[0], e))
+        return bad({base::ErrorCode::NotFound, "no such file", a->words[0]});
+    const auto log = records::RecordLog::open(QString::fromStdString(a->words[0]));
+    if (!log) return bad(log.error());
+    if (a->options.count("--events")) return listEvents(**log, *a, out, err);
+    const auto items = (*log)->items(*filter);
+    if (!items) return bad(items.error());
+    const std::string jsonFile = a->option("--json"), csvFile = a->option("--csv");
+    json all = json::array();
+    std::string table = kHead;
+    for (auto r = items->rbegin(); r != items->rend(); ++r) { // oldest first
+        if (jsonFile.empty() && csvFile.empty()) {
+            out << r->id << "  " << s(r->at) << "  " << s(r->verdict) << "  " << s(r->picture);
+            if (r->item > 1) out << " item " << r->item;
+            if (!r->batch.isEmpty()) out << "  " << s(r->batch);
+            if (!r->sentence.isEmpty()) out << "  " << s(r->sentence);
+            if (!r->overruled.isEmpty())
+                out << "  overruled: " << s(r->overruled) << " by " << s(r->overruledBy) << ": " << s(r->overruledWhy);
+            out << "\n";
+            continue;
+        }
+        const auto values = (*log)->values(r->id);
+        if (!values) return bad(values.error());
+        if (!jsonFile.empty()) all.push_back(recordOf(*r, *values));
+        if (!csvFile.empty()) table += rowsOf(*r, *values);
+    }
+    if (csvFile == "-") out << table;
+    else if (!csvFile.empty())
+        if (auto ok = base::writeAtomic(base::realFiles(), csvFile, table); !ok) return bad(ok.error());
+    if (!jsonFile.empty())
+        if (const int written = writeJson(jsonFile, all, out, err); written != kDone) return written;
+    const auto counts = (*log)->counts(*filter);
+    if (!counts) return bad(counts.error());
+    std::ostream& text = jsonFile == "-" || csvFile == "-" ? err : out;
+    if (jsonFile.empty() && csvFile.empty())
+        text << items->size() << (items->size() == 1 ? " record, " : " records, ") << counts->rejects << " rejected"
+             << (counts->items > (long long)(items->size()) ? " (of " + std::to_string(counts->items) + ")" : "")
+             << "\n";
+    return out ? kDone : bad({base::ErrorCode::Io, "cannot be written", "standard output"});
+}
+
+} // namespace cli

@@ -1,0 +1,13 @@
+// records_command.h - what a record log holds, for people, tables and programs.
+#pragma once
+#include <iosfwd>
+#include <string>
+#include <vector>
+
+namespace cli
+{
+
+// records LOG [--where WORDS] [--limit N] [--events] [--json FILE|-] [--csv FILE|-]
+int listRecords(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);
+
+} // namespace cli
