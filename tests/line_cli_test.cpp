@@ -102,6 +102,24 @@ private slots:
         QCOMPARE(call({"records", at("none.sqlite")}), 2);
         QVERIFY(!QFile::exists(m_dir.filePath("none.sqlite")));
         QCOMPARE(call({"records", at("list.txt")}), 2); // no log
+        // One check over the log, against its own numbers.
+        QCOMPARE(call({"statistics", log, "--check", "Width", "--json", "-"}), 0);
+        const auto width = nlohmann::json::parse(m_out.str());
+        double sum = 0, most = -1e300;
+        int n = 0;
+        for (const auto& record : all)
+            for (const auto& v : record["values"])
+                if (v["name"] == "Width" && !v["value"].is_null())
+                    sum += v["value"].get<double>(), most = std::max(most, v["value"].get<double>()), ++n;
+        QVERIFY(n > 4 && width["values"] == n && std::abs(width["mean"].get<double>() - sum / n) < 1e-12 &&
+                width["most"] == most);
+        QVERIFY(width["unit"] == "mm" && std::abs(width["high"].get<double>() - 26.05) < 1e-9 &&
+                !width["ppk"].is_null());
+        QCOMPARE(call({"statistics", log, "--check", "Nothing"}), 2);
+        QVERIFY(m_err.str().find("Width") != std::string::npos);
+        QCOMPARE(call({"statistics", log}), 2);
+        QCOMPARE(call({"statistics", log, "--check", "Width"}), 0);
+        QVERIFY(m_out.str().find("Ppk") != std::string::npos);
         QCOMPARE(call({"records", log, "--events", "--json", "-"}), 0);
         const auto events = nlohmann::json::parse(m_out.str());
         QVERIFY(events.size() == 5 && events[0]["what"] == "start" && events[0]["by"] == "Ana" &&

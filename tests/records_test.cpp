@@ -1,5 +1,6 @@
 #include "records/csv.h"
 #include "records/record_log.h"
+#include "records/statistics.h"
 #include "support_records.h"
 
 #include "base/text.h"
@@ -301,6 +302,34 @@ private slots:
         const auto id = logOne(**log, r, unreadable);
         QVERIFY(id && (*log)->item(id->front())->verdict == "error" &&
                 (*log)->item(id->front())->sentence.contains("cannot open"));
+    }
+    // Worked examples of the NIST/SEMATECH e-Handbook of Statistical Methods: individuals chart (6.3.2.2), capability
+    // (6.1.6), to the digits printed there.
+    void statisticsAgreeWithPublishedExamples()
+    {
+        const auto s = statisticsOf({49.6, 47.6, 49.9, 51.3, 47.8, 51.2, 52.6, 52.4, 53.6, 52.1}, {}, {});
+        QVERIFY(s.count == 10 && std::abs(s.mean - 50.81) < 5e-7 && std::abs(s.movingRange - 1.8778) < 5e-5);
+        QVERIFY2(std::abs(s.upperControl - 55.8041) < 5e-5, qPrintable(QString::number(s.upperControl, 'g', 10)));
+        QVERIFY2(std::abs(s.lowerControl - 45.8159) < 5e-5, qPrintable(QString::number(s.lowerControl, 'g', 10)));
+        QVERIFY(s.beyond.empty() && !s.cp && !s.cpk);
+        // Mean 16, standard deviation 2, limits 8 and 20.
+        const auto c = statisticsOf({14, 18, 14, 18, 16 - 2, 16 + 2, 16, 16}, 8.0, 20.0);
+        const double scale = c.deviation / 2; // what the example's two is of these
+        QVERIFY(std::abs(c.mean - 16) < 1e-12);
+        QVERIFY(std::abs(*c.pp * scale - 1.0) < 1e-9 && std::abs(*c.ppk * scale - 0.6667) < 5e-5);
+        // One-sided limits, one value, none, no spread.
+        QVERIFY(!statisticsOf({1, 2, 3}, {}, 5.0).pp && statisticsOf({1, 2, 3}, {}, 5.0).ppk);
+        QVERIFY(statisticsOf({7}, 1.0, 9.0).count == 1 && !statisticsOf({7}, 1.0, 9.0).cpk);
+        QCOMPARE(statisticsOf({}, 1.0, 9.0).count, std::size_t(0));
+        QVERIFY(!statisticsOf({5, 5, 5}, 1.0, 9.0).cp);
+        const auto jump = statisticsOf({1, 1.1, 1, 1.1, 1, 1.1, 9, 1, 1.1, 1, 1.1, 1, 1.1, 1, 1.1, 1}, 0.0, 2.0);
+        QVERIFY(jump.beyond == std::vector<std::size_t>{6} && jump.outOfTolerance == 1);
+        // A shift of all values shifts what is a place and leaves what is a spread.
+        std::vector<double> moved{49.6, 47.6, 49.9, 51.3, 47.8, 51.2, 52.6, 52.4, 53.6, 52.1};
+        for (double& v : moved) v = 3 * v - 100;
+        const auto m = statisticsOf(moved, {}, {});
+        QVERIFY(std::abs(m.upperControl - (3 * s.upperControl - 100)) < 1e-9 &&
+                std::abs(m.deviation - 3 * s.deviation) < 1e-9);
     }
     // The third schema lacked the pictures of captures that have several.
     void capturesOfSeveralPicturesAreWhole()

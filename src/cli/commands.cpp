@@ -44,6 +44,7 @@ const char* kUsage =
     "       dikkat-cli records LOG [--where WORDS] [--limit N] [--events] [--json FILE|-] [--csv FILE|-]\n"
     "                      (WORDS: verdict=reject,batch=…,station=…,recipe=…,picture=…,text=…,since=2026-11-29,until=…,"
     "from=N,to=N)\n"
+    "       dikkat-cli statistics LOG --check NAME [--where WORDS] [--json FILE|-]\n"
     "       dikkat-cli replay LOG ITEM... [--json FILE|-]            (logged items computed again: the same?)\n"
     "       dikkat-cli review RECIPE [--json FILE|-] [--jobs N]      (what is doubtful about it, by its own trials)\n"
     "                      (inspect, run and review: --variant NAME puts that variant of the part in work)\n"
@@ -154,6 +155,7 @@ int command(const std::vector<std::string>& arguments, std::ostream& out, std::o
     if (what == "run") return runLine(arguments, out, err);
     if (what == "cameras") return listCameras(arguments, out, err);
     if (what == "registers") return listRegisters(arguments, out, err);
+    if (what == "statistics") return valueStatistics(arguments, out, err);
     if (what == "records") return listRecords(arguments, out, err);
     if (what == "replay") return replay(arguments, out, err);
     if (what == "check") return check(arguments, out, err);

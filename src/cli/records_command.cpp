@@ -5,6 +5,7 @@
 #include "cli/json_results.h"
 #include "records/csv.h"
 #include "records/record_log.h"
+#include "records/statistics.h"
 
 #include <QDateTime>
 #include <filesystem>
@@ -205,6 +206,72 @@ int listRecords(const std::vector<std::string>& arguments, std::ostream& out, st
         text << items->size() << (items->size() == 1 ? " record, " : " records, ") << counts->rejects << " rejected"
              << (counts->items > (long long)(items->size()) ? " (of " + std::to_string(counts->items) + ")" : "")
              << "\n";
+    return out ? kDone : bad({base::ErrorCode::Io, "cannot be written", "standard output"});
+}
+
+int valueStatistics(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
+{
+    const auto bad = [&](const base::Error& e) { return badInput(err, e); };
+    auto a = Arguments::read(arguments, {"--check", "--where", "--json"}, {});
+    if (!a) return bad(a.error());
+    if (a->words.size() != 1 || a->option("--check").empty())
+        return bad({base::ErrorCode::InvalidArgument, "statistics takes LOG --check NAME", ""});
+    const auto filter = filterFrom(a->option("--where"));
+    if (!filter) return bad(filter.error());
+    if (std::error_code e; !std::filesystem::exists(a->words[0], e))
+        return bad({base::ErrorCode::NotFound, "no such file", a->words[0]});
+    const auto log = records::RecordLog::open(QString::fromStdString(a->words[0]));
+    if (!log) return bad(log.error());
+    const auto series = (*log)->series(QString::fromStdString(a->option("--check")), *filter);
+    if (!series) return bad(series.error());
+    const auto& v = *series;
+    const records::Statistics st = records::statisticsOf(v.values, v.low, v.high);
+    std::vector<long long> beyond;
+    for (const std::size_t i : st.beyond) beyond.push_back(v.records[i]);
+    if (!a->option("--json").empty())
+        return writeJson(a->option("--json"),
+                         json{{"check", s(v.name)},
+                              {"unit", s(v.unit)},
+                              {"values", st.count},
+                              {"not_measured", v.notMeasured},
+                              {"mean", st.mean},
+                              {"least", st.least},
+                              {"most", st.most},
+                              {"standard_deviation", st.deviation},
+                              {"mean_moving_range", st.movingRange},
+                              {"spread_within", st.within},
+                              {"lower_control_limit", st.lowerControl},
+                              {"upper_control_limit", st.upperControl},
+                              {"upper_range_limit", st.upperRange},
+                              {"low", orNone(v.low)},
+                              {"high", orNone(v.high)},
+                              {"limits_moved", v.limitsMoved},
+                              {"out_of_tolerance", st.outOfTolerance},
+                              {"beyond_control_limits", beyond},
+                              {"cp", orNone(st.cp)},
+                              {"cpk", orNone(st.cpk)},
+                              {"pp", orNone(st.pp)},
+                              {"ppk", orNone(st.ppk)}},
+                         out, err);
+    const auto number = [&](double x) { return base::toText(x, 5) + (v.unit.isEmpty() ? "" : " " + s(v.unit)); };
+    const auto index = [](const std::optional<double>& x) { return x ? base::toText(*x, 3) : std::string("–"); };
+    out << s(v.name) << ": " << st.count << " values";
+    if (v.notMeasured) out << ", " << v.notMeasured << " not measured";
+    out << "\nmean " << number(st.mean) << ", " << number(st.least) << " to " << number(st.most)
+        << ", standard deviation " << number(st.deviation) << "\nmoving range " << number(st.movingRange)
+        << ", control limits " << number(st.lowerControl) << " to " << number(st.upperControl) << "\n";
+    if (v.low || v.high)
+        out << "limits " << (v.low ? number(*v.low) : "–") << " to " << (v.high ? number(*v.high) : "–")
+            << (v.limitsMoved ? " (they were others before)" : "") << ", " << st.outOfTolerance << " outside\nCp "
+            << index(st.cp) << ", Cpk " << index(st.cpk) << ", Pp " << index(st.pp) << ", Ppk " << index(st.ppk)
+            << " (for normally distributed values)\n";
+    if (v.unitChanged) out << "values in another unit are left out\n";
+    if (!beyond.empty()) {
+        out << "beyond the control limits: record";
+        for (std::size_t i = 0; i < beyond.size() && i < 20; ++i) out << " " << beyond[i];
+        if (beyond.size() > 20) out << " and " << beyond.size() - 20 << " more";
+        out << "\n";
+    }
     return out ? kDone : bad({base::ErrorCode::Io, "cannot be written", "standard output"});
 }
 

@@ -10,4 +10,7 @@ namespace cli
 // records LOG [--where WORDS] [--limit N] [--events] [--json FILE|-] [--csv FILE|-]
 int listRecords(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);
 
+// statistics LOG --check NAME [--where WORDS] [--json FILE|-]
+int valueStatistics(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);
+
 } // namespace cli

@@ -645,6 +645,50 @@ base::Result<std::vector<ValueRow>> RecordLog::values(long long item) const
     return out;
 }
 
+base::Result<RecordLog::Series> RecordLog::series(const QString& check, const Filter& filter) const
+{
+    Series out;
+    out.name = check;
+    QSqlQuery query(QSqlDatabase::database(m_connection));
+    query.setForwardOnly(true);
+    query.prepare(
+        QStringLiteral("select item.id, value.value, value.unit, value.low, value.high from value join item on "
+                       "item.id = value.item join recipe on recipe.id = item.recipe") +
+        whereOf(filter) + QStringLiteral(" and value.name = :check and not value.list order by item.id"));
+    bind(query, filter);
+    query.bindValue(QStringLiteral(":check"), check);
+    if (!query.exec()) return sqlError(query, m_path);
+    bool any = false;
+    while (query.next()) {
+        const auto optional = [&](int i) {
+            return query.isNull(i) ? std::nullopt : std::optional(query.value(i).toDouble());
+        };
+        const QString unit = query.value(2).toString();
+        if (any && unit != out.unit) {
+            out.unitChanged = true;
+            continue;
+        }
+        const auto low = optional(3), high = optional(4);
+        out.limitsMoved = out.limitsMoved || (any && (low != out.low || high != out.high));
+        out.low = low, out.high = high, out.unit = unit;
+        any = true;
+        if (query.isNull(1)) {
+            ++out.notMeasured;
+            continue;
+        }
+        out.records.push_back(query.value(0).toLongLong());
+        out.values.push_back(query.value(1).toString().toDouble());
+    }
+    if (any) return out;
+    QStringList names;
+    if (query.exec(QStringLiteral("select distinct name from value where not list order by name limit 40")))
+        while (query.next()) names << query.value(0).toString();
+    return fail(ErrorCode::NotFound,
+                "no record has a single value named \"" + check.toStdString() + "\"" +
+                    (names.isEmpty() ? "" : "; there are " + names.join(QStringLiteral(", ")).toStdString()),
+                m_path.toStdString());
+}
+
 base::Result<RecordLog::Counts> RecordLog::counts(const Filter& filter) const
 {
     QSqlQuery query(QSqlDatabase::database(m_connection));

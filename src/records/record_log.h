@@ -99,6 +99,17 @@ public:
     // Newest first.
     base::Result<std::vector<ItemRow>> items(const Filter& filter) const;
     base::Result<std::vector<ValueRow>> values(long long item) const;
+    // One check's single values over the log, oldest first, with the limits the last of them had; lists give none.
+    struct Series {
+        QString name, unit;
+        std::vector<long long> records;
+        std::vector<double> values;
+        std::optional<double> low, high;
+        long long notMeasured = 0;
+        bool limitsMoved = false, unitChanged = false; // of another unit: left out
+    };
+    // By the check's name as it was logged. NotFound: none is, naming those that are.
+    base::Result<Series> series(const QString& check, const Filter& filter) const;
     struct Counts {
         long long items = 0, rejects = 0;
     };
