@@ -578,14 +578,23 @@ RunPage::TapeItem* RunPage::inView()
     return &m_tape[std::size_t(m_pinned < 0 ? int(m_tape.size()) - 1 : m_pinned)];
 }
 
+// Of the item in view; 0: it is not in the records.
+long long RunPage::recordInView()
+{
+    const TapeItem* item = inView();
+    return item && std::size_t(m_item) < item->item.records.size() ? item->item.records[std::size_t(m_item)] : 0;
+}
+
 base::Status RunPage::overrule(inspect::Outcome outcome, const QString& why)
 {
-    TapeItem* item = inView();
+    return overrule(recordInView(), outcome, why);
+}
+
+base::Status RunPage::overrule(long long record, inspect::Outcome outcome, const QString& why)
+{
     if (!m_who.may(people::Right::Report)) return base::fail(base::ErrorCode::InvalidArgument, "sign in first");
     if (why.trimmed().isEmpty()) return base::fail(base::ErrorCode::InvalidArgument, "a reason is needed");
-    if (!item || std::size_t(m_item) >= item->item.records.size())
-        return base::fail(base::ErrorCode::NotFound, "this item is not in the records");
-    const long long record = item->item.records[std::size_t(m_item)];
+    if (record == 0) return base::fail(base::ErrorCode::NotFound, "this item is not in the records");
     const QString verdict = QLatin1String(inspect::name(outcome)), by = m_who.name();
     const auto ok = awake([&]() -> base::Status {
         auto log = records::RecordLog::open(m_log);
@@ -593,9 +602,13 @@ base::Status RunPage::overrule(inspect::Outcome outcome, const QString& why)
         return (*log)->overrule(record, verdict, by, why.trimmed());
     });
     if (!ok) return ok;
-    item = inView(); // the tape may have moved meanwhile
-    if (m_overruled == 0 || !item->overruled.count(std::size_t(m_item))) ++m_overruled;
-    item->overruled[std::size_t(m_item)] = tr("overruled: %1 by %2: %3").arg(verdict, by, why.trimmed());
+    // The tape may have moved on meanwhile.
+    for (TapeItem& item : m_tape)
+        for (std::size_t i = 0; i < item.item.records.size(); ++i)
+            if (item.item.records[i] == record) {
+                m_overruled += item.overruled.count(i) == 0;
+                item.overruled[i] = tr("overruled: %1 by %2: %3").arg(verdict, by, why.trimmed());
+            }
     showCounts();
     showPinned();
     return {};
@@ -610,9 +623,10 @@ void RunPage::askOverrule()
     if (m_pinned < 0) m_pinned = int(m_tape.size()) - 1, showPinned();
     const auto& items = item->item.result().items;
     if (items.empty()) return say(tr("A picture that could not be read has no verdict to overrule"));
+    const long long record = recordInView();
     OverruleDialog dialog(items[std::size_t(m_item)], this);
     if (dialog.exec() != QDialog::Accepted) return;
-    const auto ok = overrule(dialog.outcome(), dialog.why());
+    const auto ok = overrule(record, dialog.outcome(), dialog.why());
     say(ok ? QString() : tr("Not overruled: %1").arg(q(ok.error().message)));
 }
 
@@ -661,7 +675,8 @@ void RunPage::add(const station::Logged& logged)
     if (m_tape.size() > kPictures) m_tape[m_tape.size() - kPictures - 1].item.letGoOfPicture();
     if (m_tape.size() > kTape) {
         m_tape.pop_front();
-        if (m_pinned >= 0) --m_pinned;
+        // What is looked at stays in view until it leaves the tape; then the oldest there is does.
+        if (m_pinned > 0) --m_pinned;
     }
 }
 

@@ -108,6 +108,8 @@ private:
     void over(const QString& what);
     QString savedWords() const;
     TapeItem* inView();
+    long long recordInView();
+    base::Status overrule(long long record, inspect::Outcome outcome, const QString& why);
     // the tape
     int rows() const override { return int(m_rows.size()); }
     int columns() const override { return int(m_tape.size()); }
