@@ -248,12 +248,11 @@ private slots:
         session().undo();
         QVERIFY(session().recipe().robot.pairs.empty());
     }
-    // After the power came back nobody clicks: what was released runs, its outputs stand, a trigger takes the source of
-    // last time.
-    void aWindowThatStartsAnewAnswersAController()
+    // The recipe gets a Modbus table on a port nobody uses.
+    int giveTable()
     {
         QTcpServer free;
-        QVERIFY(free.listen(QHostAddress::LocalHost));
+        if (!free.listen(QHostAddress::LocalHost)) qFatal("no port");
         const int port = free.serverPort();
         free.close();
         session().change("table", [&](recipe::Recipe& r) {
@@ -262,6 +261,13 @@ private slots:
             r.outlets = {o};
             r.camera = {};
         });
+        return port;
+    }
+    // After the power came back nobody clicks: what was released runs, its outputs stand, a trigger takes the source of
+    // last time.
+    void aWindowThatStartsAnewAnswersAController()
+    {
+        const int port = giveTable();
         QVERIFY(m_window->runPage()->release(QStringLiteral("A. Person")).has_value());
         auto* source = m_window->findChild<QComboBox*>(QStringLiteral("source"));
         source->setCurrentIndex(1);
@@ -286,16 +292,7 @@ private slots:
     // Variants of what was released are chosen by a controller, by number, from the next item on.
     void aControllerChoosesTheVariant()
     {
-        QTcpServer free;
-        QVERIFY(free.listen(QHostAddress::LocalHost));
-        const int port = free.serverPort();
-        free.close();
-        session().change("table", [&](recipe::Recipe& r) {
-            recipe::Outlet o;
-            o.kind = recipe::Outlet::Kind::Registers, o.name = "Table", o.registers.port = port;
-            r.outlets = {o};
-            r.camera = {};
-        });
+        const int port = giveTable();
         session().toVariant("first", [](const recipe::Recipe& r) { return recipe::withVariantNamed(r, "A long one"); });
         session().toVariant("second", [](const recipe::Recipe& r) { return recipe::withNewVariant(r, "B short one"); });
         QVERIFY(waitFor([&] { return session().settled(); }));

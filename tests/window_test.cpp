@@ -691,6 +691,24 @@ private slots:
         for (int i = 0; i < 10; ++i) item.checks[std::size_t(i)].verdict = i % 2 ? Verdict::Fail : Verdict::NotMeasured;
         ladder.show(item, {});
         QCOMPARE(ladder.othersText(), QString("4 others, 2 of them do not pass"));
+        // A judged value stands before one that nothing judges.
+        for (int i = 0; i < 12; ++i) item.checks[std::size_t(i)].verdict = i < 11 ? Verdict::Unjudged : Verdict::Pass;
+        ladder.show(item, {});
+        QCOMPARE(ladder.shownNames().front(), QString("check 11"));
+        // Nothing but what could not be measured says so, hatched; with a fault it is a reject.
+        inspect::PictureResult result;
+        inspect::ItemResult lost;
+        lost.outcome = inspect::Outcome::Reject, lost.word = "REJECT";
+        lost.checks = {item.checks[0]};
+        lost.checks[0].verdict = Verdict::NotMeasured;
+        result.items = {lost};
+        VerdictBand band;
+        band.show(&result, 7, 0, {}, true);
+        QCOMPARE(band.word(), QString("NOT MEASURED"));
+        result.items[0].checks.push_back(lost.checks[0]);
+        result.items[0].checks[1].verdict = Verdict::Fail;
+        band.show(&result, 7, 0, {}, true);
+        QCOMPARE(band.word(), QString("REJECT"));
         for (auto& c : item.checks) c.verdict = Verdict::Unjudged;
         ladder.show(item, {});
         QCOMPARE(ladder.othersText(), QString("4 others, 4 of them do not pass"));

@@ -225,7 +225,10 @@ base::Status RunPage::release(const QString& by)
     const base::Status written =
         log ? (*log)->append(**made, m_released ? m_released->identity : std::string()) : base::passOn(log.error());
     m_released = *made;
-    makeChoices();
+    (void)awake([this] { // others are taught, which takes its time
+        makeChoices();
+        return true;
+    });
     tellOutputs(); // what waits for those before is told first
     putOnLine();
     showReleased();

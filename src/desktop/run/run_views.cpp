@@ -5,6 +5,7 @@
 
 #include <QLocale>
 #include <QPainter>
+#include <QScreen>
 #include <algorithm>
 #include <cmath>
 #include <set>
@@ -18,8 +19,18 @@ using report::theme;
 namespace
 {
 QString q(const std::string& s) { return QString::fromStdString(s); }
-// Capitals of far text: readable from two metres.
-int farSize(const QWidget* w) { return std::clamp(w->window()->height() / 18, 30, 60); }
+// Far text is readable from two metres: capitals of 9.5 mm on the screen it stands on, where that says how large it is,
+// and never more than the window has room for.
+int farSize(const QWidget* w)
+{
+    const int byWindow = w->window()->height() / 18;
+    const QScreen* screen = w->screen();
+    const double mm = screen ? screen->physicalSize().height() : 0;
+    if (!(mm > 80 && mm < 2000)) return std::clamp(byWindow, 30, 60);
+    const double capitals = 9.5 * screen->size().height() / mm; // px
+    const double share = QFontMetricsF(report::sheetFont(100)).capHeight() / 100;
+    return std::clamp(int(capitals / std::clamp(share, 0.5, 1.0)), 30, std::max(30, w->window()->height() / 15));
+}
 } // namespace
 
 // ---------------------------------------------------------------- sheet
@@ -116,16 +127,20 @@ void LadderView::show(const inspect::ItemResult& item, const recipe::Recipe& rec
     for (const recipe::Step& s : recipe.steps)
         for (const recipe::Check& c : s.checks)
             if (c.onScreen) any = true, wanted.insert({s.id, c.output});
+    // What nothing judges pushes no judged value out. The last rank is not shown.
+    constexpr int hidden = 5;
     const auto rank = [&](const inspect::CheckResult& c) {
-        return c.verdict == Verdict::Fail                      ? 0
-               : c.verdict == Verdict::NotMeasured             ? 1
-               : c.share && *c.share >= 0.8                    ? 2
-               : !any || wanted.count({c.step, c.output}) == 1 ? 3
-                                                               : 4;
+        return c.verdict == Verdict::Fail                 ? 0
+               : c.verdict == Verdict::NotMeasured        ? 1
+               : c.share && *c.share >= 0.8               ? 2
+               : any && !wanted.count({c.step, c.output}) ? hidden
+               : c.verdict == Verdict::Unjudged && !any   ? 4
+                                                          : 3;
     };
     std::stable_sort(m_rows.begin(), m_rows.end(), [&](const auto& a, const auto& b) { return rank(a) < rank(b); });
-    const auto seen = std::min<std::ptrdiff_t>(
-        8, std::find_if(m_rows.begin(), m_rows.end(), [&](const auto& c) { return rank(c) == 4; }) - m_rows.begin());
+    const auto seen = std::min<std::ptrdiff_t>(8, std::find_if(m_rows.begin(), m_rows.end(), [&](const auto& c) {
+                                                      return rank(c) == hidden;
+                                                  }) - m_rows.begin());
     m_others = int(m_rows.size() - seen);
     m_othersOut = int(
         std::count_if(m_rows.begin() + seen, m_rows.end(), [](const auto& c) { return c.verdict != Verdict::Pass; }));
@@ -256,6 +271,7 @@ VerdictBand::Part VerdictBand::partOf(const inspect::ItemResult& item)
     }
     // Nothing but what could not be measured: no fault is proved, and none excluded.
     part.measured = anyFail || item.outcome != Outcome::Reject;
+    if (!part.measured) part.word = tr("NOT MEASURED");
     if (part.sentence.isEmpty())
         part.sentence = item.outcome == Outcome::Accept
                             ? (allMeasured ? tr("all checks pass") : tr("accepted by the recipe's rule"))
