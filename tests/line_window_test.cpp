@@ -572,6 +572,13 @@ private slots:
             QTest::keyClick(at, Qt::Key_Return);
         });
         QCOMPARE(at->value(), 2);
+        // Another recipe's trials are another source.
+        QVERIFY(m_window->openRecipe(m_recipe));
+        QVERIFY(run()->release("A. Person"));
+        m_window->showWorkspace(1);
+        take();
+        QVERIFY2((*records::RecordLog::open(run()->logPath()))->items({})->front().picture.startsWith(m_set.path()),
+                 qPrintable(pictureOf()));
     }
 
     void faultsOfTheWorldComeAndGo()

@@ -307,17 +307,19 @@ bool Feed::letGo(station::Station& line)
 
 bool Feed::choose(station::Station& line)
 {
-    if (m_madeIndex == m_source->currentIndex()) return true;
+    std::vector<std::string> trials;
+    for (const auto& t : m_session.recipe().trials) trials.push_back(t.picture);
+    // Trials of another recipe, or others than before, are another source.
+    const bool same = m_madeIndex != Trials || !list() || list()->pictures() == trials;
+    if (m_madeIndex == m_source->currentIndex() && same) return true;
     switch (m_source->currentIndex()) {
     case Simulated: m_made = m_simulated(m_conveyor); break;
     case Trials: {
-        std::vector<std::string> pictures;
-        for (const auto& t : m_session.recipe().trials) pictures.push_back(t.picture);
-        if (pictures.empty()) {
+        if (trials.empty()) {
             emit said(tr("There are no trials to feed"));
             return false;
         }
-        m_made = std::make_shared<station::ListSource>("trials", std::move(pictures), true);
+        m_made = std::make_shared<station::ListSource>("trials", std::move(trials), true);
         m_again->setChecked(true);
         break;
     }
