@@ -120,6 +120,13 @@ private slots:
         QCOMPARE(call({"statistics", log}), 2);
         QCOMPARE(call({"statistics", log, "--check", "Width"}), 0);
         QVERIFY(m_out.str().find("Ppk") != std::string::npos);
+        QCOMPARE(call({"statistics", log, "--check", "Width", "--chart", "mean-range", "--group", "2", "--json", "-"}),
+                 0);
+        const auto grouped = nlohmann::json::parse(m_out.str());
+        QVERIFY(grouped["chart"]["points"] == n / 2 && grouped["chart"]["group"] == 2 &&
+                grouped["chart"]["rule_hits"].is_array() && grouped["by_quantiles"].is_null());
+        QCOMPARE(call({"statistics", log, "--check", "Width", "--chart", "round"}), 2);
+        QCOMPARE(call({"statistics", log, "--check", "Width", "--group", "1"}), 2);
         QCOMPARE(call({"records", log, "--events", "--json", "-"}), 0);
         const auto events = nlohmann::json::parse(m_out.str());
         QVERIFY(events.size() == 5 && events[0]["what"] == "start" && events[0]["by"] == "Ana" &&

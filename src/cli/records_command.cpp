@@ -209,15 +209,58 @@ int listRecords(const std::vector<std::string>& arguments, std::ostream& out, st
     return out ? kDone : bad({base::ErrorCode::Io, "cannot be written", "standard output"});
 }
 
+namespace
+{
+base::Result<records::ChartKind> chartFrom(const std::string& word)
+{
+    if (word.empty() || word == "individuals") return records::ChartKind::Individuals;
+    if (word == "mean-range") return records::ChartKind::MeanAndRange;
+    if (word == "mean-deviation") return records::ChartKind::MeanAndDeviation;
+    return base::fail(base::ErrorCode::InvalidArgument,
+                      word + " is not one of: individuals, mean-range, mean-deviation", "--chart");
+}
+// The record a point of the chart ends at.
+long long recordAt(const records::RecordLog::Series& v, const records::ControlChart& c, std::size_t point)
+{
+    return v.records[(point + 1) * std::size_t(c.group) - 1];
+}
+json chartJson(const records::RecordLog::Series& v, const records::ControlChart& c,
+               const std::vector<records::RuleHit>& hits)
+{
+    static const char* kinds[] = {"individuals", "mean-range", "mean-deviation"};
+    json all = json::array();
+    for (const auto& h : hits)
+        all.push_back({{"rule", std::string(1, records::letterOf(h.rule))},
+                       {"first_record", recordAt(v, c, h.first)},
+                       {"last_record", recordAt(v, c, h.last)},
+                       {"text", records::ruleText(h)}});
+    return {{"kind", kinds[int(c.kind)]},
+            {"group", c.group},
+            {"points", c.places.size()},
+            {"mean", c.mean},
+            {"lower_limit", c.lower},
+            {"upper_limit", c.upper},
+            {"mean_spread", c.meanSpread},
+            {"lower_spread_limit", c.lowerSpread},
+            {"upper_spread_limit", c.upperSpread},
+            {"spread_within", c.within},
+            {"rule_hits", std::move(all)}};
+}
+} // namespace
+
 int valueStatistics(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
 {
     const auto bad = [&](const base::Error& e) { return badInput(err, e); };
-    auto a = Arguments::read(arguments, {"--check", "--where", "--json"}, {});
+    auto a = Arguments::read(arguments, {"--check", "--where", "--json", "--chart", "--group"}, {});
     if (!a) return bad(a.error());
     if (a->words.size() != 1 || a->option("--check").empty())
         return bad({base::ErrorCode::InvalidArgument, "statistics takes LOG --check NAME", ""});
     const auto filter = filterFrom(a->option("--where"));
     if (!filter) return bad(filter.error());
+    const auto kind = chartFrom(a->option("--chart"));
+    if (!kind) return bad(kind.error());
+    const auto group = a->number("--group", 5, 2, records::kLargestGroup);
+    if (!group) return bad(group.error());
     if (std::error_code e; !std::filesystem::exists(a->words[0], e))
         return bad({base::ErrorCode::NotFound, "no such file", a->words[0]});
     const auto log = records::RecordLog::open(QString::fromStdString(a->words[0]));
@@ -226,6 +269,10 @@ int valueStatistics(const std::vector<std::string>& arguments, std::ostream& out
     if (!series) return bad(series.error());
     const auto& v = *series;
     const records::Statistics st = records::statisticsOf(v.values, v.low, v.high);
+    const auto normal = records::normality(v.values);
+    const auto byQuantiles = records::quantilePerformance(v.values, v.low, v.high);
+    const auto chart = records::controlChart(v.values, *kind, int(*group));
+    const auto hits = records::ruleHits(chart.places, chart.mean, chart.sigma);
     std::vector<long long> beyond;
     for (const std::size_t i : st.beyond) beyond.push_back(v.records[i]);
     if (!a->option("--json").empty())
@@ -251,7 +298,18 @@ int valueStatistics(const std::vector<std::string>& arguments, std::ostream& out
                               {"cp", orNone(st.cp)},
                               {"cpk", orNone(st.cpk)},
                               {"pp", orNone(st.pp)},
-                              {"ppk", orNone(st.ppk)}},
+                              {"ppk", orNone(st.ppk)},
+                              {"normality", normal ? json{{"statistic", normal->statistic},
+                                                          {"probability", normal->probability},
+                                                          {"likely", normal->likely()}}
+                                                   : json()},
+                              {"by_quantiles", byQuantiles ? json{{"low", byQuantiles->low},
+                                                                  {"median", byQuantiles->median},
+                                                                  {"high", byQuantiles->high},
+                                                                  {"pp", orNone(byQuantiles->pp)},
+                                                                  {"ppk", orNone(byQuantiles->ppk)}}
+                                                           : json()},
+                              {"chart", chartJson(v, chart, hits)}},
                          out, err);
     const auto number = [&](double x) { return base::toText(x, 5) + (v.unit.isEmpty() ? "" : " " + s(v.unit)); };
     const auto index = [](const std::optional<double>& x) { return x ? base::toText(*x, 3) : std::string("–"); };
@@ -265,6 +323,24 @@ int valueStatistics(const std::vector<std::string>& arguments, std::ostream& out
             << (v.limitsMoved ? " (they were others before)" : "") << ", " << st.outOfTolerance << " outside\nCp "
             << index(st.cp) << ", Cpk " << index(st.cpk) << ", Pp " << index(st.pp) << ", Ppk " << index(st.ppk)
             << " (for normally distributed values)\n";
+    if (normal)
+        out << (normal->likely() ? "normally distributed: nothing speaks against it"
+                                 : "not normally distributed: Cp and Cpk do not hold")
+            << " (p = " << base::toText(normal->probability, 3) << ")\n";
+    if (byQuantiles)
+        out << "by quantiles 0.135, 50, 99.865 %: Pp " << index(byQuantiles->pp) << ", Ppk " << index(byQuantiles->ppk)
+            << "\n";
+    else if (normal && !normal->likely()) out << "by quantiles: needs " << records::kEnoughForQuantiles << " values\n";
+    if (chart.kind != records::ChartKind::Individuals)
+        out << chart.places.size() << " groups of " << chart.group << ": mean " << number(chart.mean)
+            << ", control limits " << number(chart.lower) << " to " << number(chart.upper)
+            << (chart.kind == records::ChartKind::MeanAndRange ? "; mean range " : "; mean standard deviation ")
+            << number(chart.meanSpread) << ", limits " << number(chart.lowerSpread) << " to "
+            << number(chart.upperSpread) << "\n";
+    for (std::size_t i = 0; i < hits.size() && i < 20; ++i)
+        out << records::letterOf(hits[i].rule) << "  record " << recordAt(v, chart, hits[i].first) << " to "
+            << recordAt(v, chart, hits[i].last) << ": " << records::ruleText(hits[i]) << "\n";
+    if (hits.size() > 20) out << "and " << hits.size() - 20 << " signs more\n";
     if (v.unitChanged) out << "values in another unit are left out\n";
     if (!beyond.empty()) {
         out << "beyond the control limits: record";

@@ -10,7 +10,7 @@ namespace cli
 // records LOG [--where WORDS] [--limit N] [--events] [--json FILE|-] [--csv FILE|-]
 int listRecords(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);
 
-// statistics LOG --check NAME [--where WORDS] [--json FILE|-]
+// statistics LOG --check NAME [--where WORDS] [--chart individuals|mean-range|mean-deviation] [--group N] [--json FILE|-]
 int valueStatistics(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);
 
 } // namespace cli
