@@ -346,7 +346,7 @@ private slots:
             db.setDatabaseName(path);
             QVERIFY(db.open());
             QSqlQuery q(db);
-            QVERIFY(q.exec("drop table picture") && q.exec("drop table overrule") &&
+            QVERIFY(q.exec("drop table picture") && q.exec("drop table overrule") && q.exec("drop table digest") &&
                     q.exec("alter table event drop column identity") && q.exec("pragma user_version = 3"));
         }
         QSqlDatabase::removeDatabase("third");

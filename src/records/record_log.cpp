@@ -121,6 +121,8 @@ const char* kOverruleTable =
     " (id integer primary key, item integer not null references item(id), at text not null, by "
     "text not null, verdict text not null check (verdict in ('accept', 'reject')), why text "
     "not null)";
+// What column_reader.h keeps; only ever a copy of rows.
+const char* kDigestTable = " (first integer primary key, packed blob not null)";
 
 base::Result<int> number(QSqlQuery& query, const char* sql, const QString& path)
 {
@@ -223,10 +225,13 @@ base::Status RecordLog::prepare()
              << QStringLiteral("alter table item_new rename to item");
     }
     if (*version < 4) table("picture", kPictureTable);
-    if (*version < kSchemaVersion) {
+    if (*version < 5) {
         table("overrule", kOverruleTable);
         work << QStringLiteral("create index overrule_item on overrule (item)");
         if (*version >= 3) work << QStringLiteral("alter table event add column identity text not null default ''");
+    }
+    if (*version < kSchemaVersion) {
+        table("digest", kDigestTable);
         work << QStringLiteral("pragma application_id = %1").arg(kApplication)
              << QStringLiteral("pragma user_version = %1").arg(kSchemaVersion);
     }

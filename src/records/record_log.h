@@ -26,7 +26,8 @@ namespace records
 // read
 // 4: the pictures of captures that have several
 // 5: verdicts overruled by a person, events that changed what runs
-constexpr int kSchemaVersion = 5;
+// 6: full blocks of items kept as columns
+constexpr int kSchemaVersion = 6;
 
 struct ItemRow {
     long long id = 0;
@@ -62,9 +63,9 @@ struct EventRow {
     int revision = 0; // of what runs from then on; 0: that did not change
 };
 struct Filter {
-    QString verdict; // "", "accept", "reject", "unjudged", "error"
-    QString text;    // part of picture, recipe, batch or sentence
-    int limit = 500; // 0: all
+    QString verdict{}; // "", "accept", "reject", "unjudged", "error"
+    QString text{};    // part of picture, recipe, batch or sentence
+    int limit = 500;   // 0: all
     // Exactly these; null: any.
     QString batch{}, station{}, recipe{}, picture{};
     QString since{}, until{};   // ISO 8601, UTC; `until` is outside
@@ -117,6 +118,7 @@ public:
     QString path() const { return m_path; }
 
 private:
+    friend class ColumnReader; // reads many rows past the toolkit
     explicit RecordLog(QString path);
     base::Status prepare();
     base::Status inOne(const std::function<base::Status()>& work); // transaction

@@ -11,8 +11,10 @@ namespace records
 namespace
 {
 constexpr double kD2 = 1.128, kD4 = 3.267; // ranges of two, ISO 7870-2
+}
 
-// Nearer limit over three spreads, and both over six; nothing without a limit or a spread.
+double processSpread(double meanMovingRange) { return meanMovingRange / kD2; }
+
 std::pair<std::optional<double>, std::optional<double>>
 capability(double mean, double spread, std::optional<double> low, std::optional<double> high)
 {
@@ -25,7 +27,6 @@ capability(double mean, double spread, std::optional<double> low, std::optional<
     out.second = nearer / (3 * spread);
     return out;
 }
-} // namespace
 
 Statistics statisticsOf(const std::vector<double>& values, std::optional<double> low, std::optional<double> high)
 {
@@ -50,7 +51,7 @@ Statistics statisticsOf(const std::vector<double>& values, std::optional<double>
     }
     s.deviation = s.most > s.least ? std::sqrt(squares / (n - 1)) : 0; // a mean rounds
     s.movingRange = ranges / (n - 1);
-    s.within = s.movingRange / kD2;
+    s.within = processSpread(s.movingRange);
     s.upperControl = s.mean + 3 * s.within, s.lowerControl = s.mean - 3 * s.within;
     s.upperRange = kD4 * s.movingRange;
     for (std::size_t i = 0; i < values.size(); ++i)

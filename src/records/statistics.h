@@ -31,6 +31,12 @@ struct Statistics {
 };
 Statistics statisticsOf(const std::vector<double>& values, std::optional<double> low, std::optional<double> high);
 
+// The process's own spread from the mean moving range of two.
+double processSpread(double meanMovingRange);
+// Both limits over six spreads, and the nearer one over three; nothing without a limit or a spread.
+std::pair<std::optional<double>, std::optional<double>>
+capability(double mean, double spread, std::optional<double> low, std::optional<double> high);
+
 enum class ChartKind { Individuals, MeanAndRange, MeanAndDeviation };
 constexpr int kLargestGroup = 25;
 // Two charts, one above the other: places (single values or means of groups) and spreads (moving range, range, standard
