@@ -163,6 +163,29 @@ private slots:
         QVERIFY(m_out.str().find("item 3: reject, the same again") != std::string::npos);
         QVERIFY(QFile::rename(m_dir.filePath("away.png"), m_dir.filePath("plate-001.png")));
         QVERIFY(QFile::rename(m_dir.filePath("away.dikkat"), QString::fromStdString(m_recipe)));
+        // All that words choose; with another recipe old and new stand side by side, changed verdicts first.
+        QCOMPARE(call({"replay", at("moved/run.sqlite"), "--where", "verdict=reject", "--json", "-"}), 0);
+        QCOMPARE(nlohmann::json::parse(m_out.str()).size(), std::size_t(2));
+        auto strict = *recipe::load(m_recipe);
+        for (auto& s : strict.steps)
+            for (auto& c : s.checks)
+                if (c.name == "Width") c.limits.low = 1, c.limits.high = 2, c.limits.nominal.reset();
+        QVERIFY(recipe::save(strict, at("strict.dikkat")));
+        QCOMPARE(call({"replay", at("moved/run.sqlite"), "--recipe", at("strict.dikkat"), "--json", "-"}), 1);
+        const auto all = nlohmann::json::parse(m_out.str());
+        QCOMPARE(all.size(), std::size_t(6));
+        std::size_t changed = 0;
+        for (std::size_t i = 0; i < all.size(); ++i) {
+            changed += all[i]["verdict_changed"] == true;
+            QVERIFY(i == 0 || all[i - 1]["verdict_changed"] == true || all[i]["verdict_changed"] == false);
+            for (const auto& c : all[i]["checks"])
+                QVERIFY(c["check"] == "Width" || (c["logged"] == c["now"] && c["verdict_logged"] == c["verdict_now"]));
+        }
+        QVERIFY(changed == 4 && all[0]["logged"] == "accept" && all[0]["now"] == "reject");
+        QVERIFY(m_err.str().find("6 items: ") != std::string::npos);
+        QCOMPARE(call({"replay", at("moved/run.sqlite")}), 2);
+        QCOMPARE(call({"replay", at("moved/run.sqlite"), "1", "--where", "from=1"}), 2);
+        QCOMPARE(call({"replay", at("moved/run.sqlite"), "--recipe", at("none.dikkat")}), 2);
     }
     void whatDiffersIsSaidAndWhatIsGoneToo()
     {

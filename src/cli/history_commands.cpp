@@ -14,9 +14,6 @@ namespace cli
 {
 using nlohmann::ordered_json;
 
-namespace
-{
-// "plate.dikkat@3": the third revision; without a number what the file says now.
 base::Result<recipe::Recipe> revisionAt(const std::string& word)
 {
     const auto at = word.rfind('@');
@@ -38,7 +35,6 @@ base::Result<recipe::Recipe> revisionAt(const std::string& word)
                           (there.empty() ? "; none was kept" : "; there are " + there),
                       word.substr(0, at));
 }
-} // namespace
 
 int history(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
 {

@@ -1,5 +1,4 @@
-// line_commands.h - pictures inspected one after another: `inspect`, the line without a window `run`, and logged items
-// computed again `replay`.
+// line_commands.h - pictures inspected one after another: `inspect`, and the line without a window `run`.
 #pragma once
 #include <ostream>
 #include <string>
@@ -14,6 +13,5 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
 int listCameras(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);
 // The addresses a recipe's Modbus output has, for the other side's engineer.
 int listRegisters(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);
-int replay(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);
 
 } // namespace cli

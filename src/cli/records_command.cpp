@@ -2,12 +2,15 @@
 
 #include "base/files.h"
 #include "cli/arguments.h"
+#include "cli/history_commands.h"
 #include "cli/json_results.h"
+#include "records/again.h"
 #include "records/csv.h"
 #include "records/record_log.h"
 #include "records/statistics.h"
 
 #include <QDateTime>
+#include <charconv>
 #include <filesystem>
 #include <nlohmann/json.hpp>
 #include <sstream>
@@ -349,6 +352,151 @@ int valueStatistics(const std::vector<std::string>& arguments, std::ostream& out
         out << "\n";
     }
     return out ? kDone : bad({base::ErrorCode::Io, "cannot be written", "standard output"});
+}
+
+// ---------------------------------------------------------------- replay
+namespace
+{
+std::string said(const std::vector<double>& values, const std::string& unit)
+{
+    if (values.empty()) return "none";
+    std::string out;
+    for (const double v : values) out += (out.empty() ? "" : ";") + base::shortest(v);
+    return out + (unit.empty() ? "" : " " + unit);
+}
+struct Difference {
+    std::string what, logged, now;
+};
+std::vector<Difference> differences(const records::Again& a)
+{
+    std::vector<Difference> out;
+    const auto differs = [&](const std::string& what, const std::string& logged, const std::string& now) {
+        if (logged != now) out.push_back({what, logged, now});
+    };
+    if (!a.itemNow()) return {{"item", s(a.row.verdict), a.verdictNow}};
+    differs("verdict", s(a.row.verdict), a.verdictNow);
+    differs("sentence", s(a.row.sentence), a.sentenceNow);
+    for (const records::CheckAgain& c : a.checks) {
+        if (!c.wasThere || !c.isThere) {
+            out.push_back({c.name, c.wasThere ? said(c.before, c.unit) : "not in the recipe",
+                           c.isThere ? said(c.now, c.unitNow) : "not in the recipe"});
+            continue;
+        }
+        const bool units = c.unit != c.unitNow;
+        differs(c.name, said(c.before, units ? c.unit : ""), said(c.now, units ? c.unitNow : ""));
+        differs(c.name + " verdict", c.verdictBefore, c.verdictNow);
+        differs(c.name + " reason", c.reasonBefore, c.reasonNow);
+    }
+    return out;
+}
+json againJson(const records::Again& a)
+{
+    const std::vector<Difference> found = differences(a);
+    json one{{"item", a.row.id},           {"same", found.empty()}, {"verdict_changed", a.verdictChanged()},
+             {"logged", s(a.row.verdict)}, {"now", a.verdictNow},   {"differences", json::array()},
+             {"checks", json::array()}};
+    for (const Difference& d : found)
+        one["differences"].push_back({{"what", d.what}, {"logged", d.logged}, {"now", d.now}});
+    for (const records::CheckAgain& c : a.checks)
+        one["checks"].push_back({{"check", c.name},
+                                 {"logged", c.before},
+                                 {"unit", c.unit},
+                                 {"now", c.now},
+                                 {"unit_now", c.unitNow},
+                                 {"verdict_logged", c.verdictBefore},
+                                 {"verdict_now", c.verdictNow}});
+    return one;
+}
+// The numbers given, or those the words choose, oldest first.
+base::Result<std::vector<long long>> itemsWanted(const records::RecordLog& log, const Arguments& a)
+{
+    std::vector<long long> ids;
+    for (std::size_t w = 1; w < a.words.size(); ++w) {
+        const std::string& word = a.words[w];
+        long long id = 0;
+        if (const auto r = std::from_chars(word.data(), word.data() + word.size(), id);
+            r.ec != std::errc() || r.ptr != word.data() + word.size() || id < 1)
+            return base::fail(base::ErrorCode::InvalidArgument, "\"" + word + "\" is no number of an item");
+        ids.push_back(id);
+    }
+    if (!ids.empty()) return ids;
+    auto filter = filterFrom(a.option("--where"));
+    if (!filter) return base::passOn(filter.error());
+    filter->limit = 0;
+    const auto rows = log.items(*filter);
+    if (!rows) return base::passOn(rows.error());
+    for (auto r = rows->rbegin(); r != rows->rend(); ++r) ids.push_back(r->id);
+    return ids;
+}
+} // namespace
+
+int replay(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
+{
+    const auto bad = [&](const base::Error& e) { return badInput(err, e); };
+    auto a = Arguments::read(arguments, {"--json", "--where", "--recipe"}, {});
+    if (!a) return bad(a.error());
+    const bool given = a->words.size() > 1;
+    if (a->words.empty() || (given && a->options.count("--where")) ||
+        (!given && !a->options.count("--where") && !a->options.count("--recipe")))
+        return bad({base::ErrorCode::InvalidArgument,
+                    "replay takes a record log and the numbers of items, or --where, or --recipe", ""});
+    const std::string path = a->words[0];
+    if (std::error_code none; !std::filesystem::exists(path, none))
+        return bad({base::ErrorCode::NotFound, "there is no such record log", path});
+    auto log = records::RecordLog::open(QString::fromStdString(path));
+    if (!log) return bad(log.error());
+    std::optional<inspect::Prepared> other;
+    if (a->options.count("--recipe")) {
+        auto recipe = revisionAt(a->option("--recipe"));
+        if (!recipe) return bad(recipe.error());
+        auto made = inspect::Prepared::make(std::move(*recipe));
+        if (!made) return bad(made.error());
+        other = std::move(*made);
+    }
+    const auto ids = itemsWanted(**log, *a);
+    if (!ids) return bad(ids.error());
+    std::ostream& text = a->option("--json") == "-" ? err : out;
+    records::OwnRecipes own;
+    // Items whose verdict changed come first.
+    std::vector<std::pair<bool, json>> found;
+    std::size_t same = 0, changed = 0, missing = 0;
+    for (const long long id : *ids) {
+        const auto again = [&]() -> base::Result<records::Again> {
+            if (other) return records::inspectAgain(**log, id, *other);
+            const auto row = (*log)->item(id);
+            if (!row) return base::passOn(row.error());
+            const auto with = own.of(**log, *row);
+            if (!with) return base::passOn(with.error());
+            return records::inspectAgain(**log, id, **with);
+        }();
+        if (!again) {
+            if (given) return bad(again.error());
+            ++missing;
+            found.emplace_back(false, json{{"item", id}, {"error", again.error().text()}});
+            continue;
+        }
+        same += again->same(), changed += again->verdictChanged();
+        found.emplace_back(again->verdictChanged(), againJson(*again));
+    }
+    std::stable_sort(found.begin(), found.end(), [](const auto& x, const auto& y) { return x.first && !y.first; });
+    json list = json::array();
+    for (auto& [first, one] : found) {
+        text << "item " << one["item"].get<long long>() << ": ";
+        if (one.contains("error")) text << "not inspected: " << one["error"].get<std::string>() << "\n";
+        else {
+            text << one["logged"].get<std::string>()
+                 << (one["same"] == true ? ", the same again\n" : ", NOT the same\n");
+            for (const auto& d : one["differences"])
+                text << "  " << d["what"].get<std::string>() << ": logged " << d["logged"].get<std::string>()
+                     << ", now " << d["now"].get<std::string>() << "\n";
+        }
+        list.push_back(std::move(one));
+    }
+    if (!given)
+        text << ids->size() << " items: " << same << " the same, " << changed << " with another verdict"
+             << (missing ? ", " + std::to_string(missing) + " not inspected" : "") << "\n";
+    if (const int written = writeJson(a->option("--json"), list, out, err); written != kDone) return written;
+    return same + missing < ids->size() ? kSomeRejected : missing == ids->size() && missing > 0 ? kBadInput : kDone;
 }
 
 } // namespace cli

@@ -13,4 +13,7 @@ int listRecords(const std::vector<std::string>& arguments, std::ostream& out, st
 // statistics LOG --check NAME [--where WORDS] [--chart individuals|mean-range|mean-deviation] [--group N] [--json FILE|-]
 int valueStatistics(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);
 
+// replay LOG [ITEM...] [--where WORDS] [--recipe RECIPE[@N]] [--json FILE|-]: logged items inspected again.
+int replay(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);
+
 } // namespace cli
