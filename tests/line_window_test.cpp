@@ -4,6 +4,7 @@
 #include "demo/small_sets.h"
 #include "desktop/camera_dialog.h"
 #include "desktop/keys.h"
+#include "desktop/records/records_page.h"
 #include "desktop/run/line_dialogs.h"
 #include "desktop/screen_dialog.h"
 #include "desktop/sign_in_dialog.h"
@@ -174,8 +175,9 @@ private slots:
         // Every menu that is there and every action that is switched on.
         for (QAction* a : m_window->findChildren<QAction*>()) {
             if (a->objectName() == "quit" || !a->isEnabled() || a->menu() || a->objectName().isEmpty()) continue;
-            const QSet<QString> open{"runPage", "records",     "start", "takeOne",   "stop",
-                                     "signIn",  "wholeScreen", "guide", "guidePages"};
+            const QSet<QString> open{"runPage",    "records",        "start",       "takeOne",    "stop",
+                                     "signIn",     "wholeScreen",    "guide",       "guidePages", "wordBack",
+                                     "nextReject", "previousReject", "pictureLarge"}; // looking at records
             QVERIFY2(open.contains(a->objectName()), qPrintable(a->objectName()));
         }
         QList<QPointer<QAction>> acts;
@@ -453,8 +455,9 @@ private slots:
         QVERIFY(said.size() == 1 && said[0].by == "Otto" && said[0].before == "reject" && said[0].after == "accept");
         QVERIFY(!(*log)->overrule(99999, "accept", "Otto", "none"));
         m_window->showWorkspace(2);
-        QVERIFY(child<QTableWidget>("recordsTable")->item(0, 2)->text().contains("reject"));
-        QVERIFY(child<QLabel>("valuesTitle")->text().contains("Otto"));
+        m_window->recordsPage()->wait();
+        QCOMPARE(m_window->recordsPage()->item()->row.verdict, QString("reject"));
+        QVERIFY(child<RecordSheet>("recordSheet")->titleBlock().contains("overruled: accept, Otto"));
         // Another one says otherwise: all of it stays, the last one counts.
         QVERIFY((*log)->overrule(row.id, "reject", "Eva", "it is a burr"));
         QVERIFY((*log)->items({})->front().overruled == "reject" && events("overrule").size() == 2);

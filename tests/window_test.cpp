@@ -1,6 +1,7 @@
 // The real window, driven by mouse and keys.
 #include "demo/small_sets.h"
 #include "desktop/param_form.h"
+#include "desktop/records/records_page.h"
 #include "desktop/recovery.h"
 #include "records/record_log.h"
 #include "window_support.h"
@@ -174,9 +175,9 @@ private slots:
         QVERIFY(waitFor([&] { return !m_window->runPage()->running(); }));
         const auto items = atRest([&] { return m_window->runPage()->itemCount(); }); // the item under way
         click(m_window->findChild<QToolButton*>("tab2"));
-        auto* table = m_window->findChild<QTableWidget*>("recordsTable");
-        QCOMPARE((long long)(table->rowCount()), items);
-        QCOMPARE(m_window->findChild<QTableWidget*>("valuesTable")->rowCount(), 2);
+        m_window->recordsPage()->wait();
+        QCOMPARE(m_window->recordsPage()->model().view().counts.items, items);
+        QCOMPARE(m_window->recordsPage()->item()->values.size(), std::size_t(2));
         QDir::setCurrent(QDir::tempPath());
     }
 
@@ -626,12 +627,15 @@ private slots:
         m_window->grab();
         // The records page filters.
         m_window->showWorkspace(2);
-        auto* filter = m_window->findChild<QComboBox*>("verdictFilter");
-        auto* table = m_window->findChild<QTableWidget*>("recordsTable");
-        const int all = table->rowCount();
-        filter->setCurrentIndex(2);
-        QVERIFY(table->rowCount() < all && table->rowCount() >= 1);
-        for (int i = 0; i < table->rowCount(); ++i) QCOMPARE(table->item(i, 2)->text(), QString("reject"));
+        RecordsPage& page = *m_window->recordsPage();
+        page.wait();
+        const auto all = page.model().view().counts;
+        Sentence rejects;
+        rejects.words.verdict = records::ItemVerdict::Reject;
+        page.model().say(rejects);
+        page.wait();
+        const auto some = page.model().view().counts;
+        QVERIFY(some.items >= 1 && some.items == all.rejected && some.rejected == some.items);
     }
 
     // An old column never shows its verdict beside another item's picture; of several items the failing one is in view.
@@ -795,15 +799,24 @@ private slots:
 
     void noKeyStandsTwice()
     {
-        std::map<QString, QString> seen;
+        // Keys of one workspace are out of reach in another.
+        const auto* records = m_window->recordsPage();
+        std::map<QString, QString> seen, ofRecords;
         for (QAction* a : m_window->findChildren<QAction*>())
             for (const QKeySequence& k : a->shortcuts()) {
                 const QString text = k.toString();
-                QVERIFY2(!seen.count(text) || seen[text] == a->objectName(),
-                         qPrintable(text + ": " + seen[text] + ", " + a->objectName()));
-                seen[text] = a->objectName();
+                const bool own = a->parent() == records;
+                auto& among = own ? ofRecords : seen;
+                QVERIFY2(!among.count(text) || among[text] == a->objectName(),
+                         qPrintable(text + ": " + among[text] + ", " + a->objectName()));
+                among[text] = a->objectName();
+                QVERIFY2(own ? a->shortcutContext() == Qt::WidgetWithChildrenShortcut : true, qPrintable(text));
                 QVERIFY2(a->toolTip().contains(k.toString(QKeySequence::NativeText)), qPrintable(a->objectName()));
             }
+        QVERIFY(ofRecords.size() >= 6);
+        for (const auto& [text, name] : ofRecords) // none of the whole window's
+            QVERIFY2(!seen.count(text) || m_window->findChild<SetupPage*>()->findChild<QAction*>(seen[text]),
+                     qPrintable(text + ": " + name));
         QVERIFY(seen.size() > 30);
     }
 };

@@ -16,12 +16,15 @@
 #include "desktop/proposals_dialog.h"
 #include "desktop/recipe_dialog.h"
 #include "desktop/records/events_dialog.h"
+#include "desktop/records/records_page.h"
 #include "desktop/repeat_dialog.h"
 #include "desktop/revisions_dialog.h"
 #include "desktop/run/release_dialog.h"
 #include "desktop/screen_dialog.h"
 #include "desktop/sign_in_dialog.h"
 #include "desktop/style.h"
+#include "records/picture_store.h"
+#include "records/record_log.h"
 #include "tests/kind_gestures.h"
 
 #include <QApplication>
@@ -155,6 +158,7 @@ private:
     void fit();
     void run();
     void records();
+    void fillRecords();
     void released();
     void dark();
     void smallPlates();
@@ -441,11 +445,137 @@ void Studio::locked()
     });
 }
 
+// Four days of plates: three batches, revisions 3 to 5, a pitch that wanders and a limit that was moved.
+void Studio::fillRecords()
+{
+    const QString path = m_window.runPage()->logPath();
+    auto log = records::RecordLog::open(path);
+    records::PictureStore store(base::realFiles(), (m_scratch.path() + QStringLiteral("/pictures")).toStdString());
+    open("reed-plate");
+    std::map<int, std::shared_ptr<const records::Release>> releases;
+    for (int revision = 3; revision <= 5; ++revision) {
+        recipe::Recipe r = s.recipe();
+        r.revision = revision;
+        for (auto& step : r.steps)
+            for (auto& check : step.checks)
+                if (check.name == "Hole pitch") check.limits.plus = check.limits.minus = revision == 5 ? 0.08 : 0.1;
+        releases[revision] = *records::release(
+            std::make_shared<const inspect::Prepared>(*inspect::Prepared::make(std::move(r))), "A. Person");
+    }
+    demo::Random random(11);
+    struct Seen {
+        std::shared_ptr<const inspect::PictureResult> result;
+        records::EntryPicture picture;
+    };
+    int drawn = 0;
+    const auto plate = [&](double pitch, demo::Fault fault, const records::Release& release) {
+        demo::PlateTruth t;
+        t.fault = fault;
+        t.pitch = pitch, t.width = 26 + random.normal(0.012, 0.036);
+        t.pose.origin = {1224 + random.normal(40, 120), 1024 + random.normal(40, 120)};
+        t.pose.angle = random.normal(0.03, 0.09);
+        demo::PlatePicture p = demo::drawPlate(demo::Field{}, t, random);
+        Seen out;
+        const std::string name = "plate-" + std::to_string(++drawn + 1100) + ".png";
+        const image::Capture capture = image::makeCapture(std::move(p.picture), name);
+        out.result = std::make_shared<const inspect::PictureResult>(inspect::evaluate(*release.prepared, capture));
+        const auto kept = store.keep(capture.first());
+        if (kept) out.picture = {"", kept->hash, kept->path, ""};
+        return out;
+    };
+    std::vector<Seen> older;
+    for (int i = 0; i < 24; ++i)
+        older.push_back(plate(92 + random.normal(0.02, 0.06), i % 9 == 8 ? demo::Fault(1 + i % 7) : demo::Fault::None,
+                              *releases[3]));
+    const QDateTime now = QDateTime::currentDateTimeUtc();
+    const auto entry = [&](const Seen& seen, int revision, const char* batch, const QDateTime& at) {
+        records::Entry e;
+        e.release = releases[revision], e.result = seen.result, e.batch = batch, e.station = "1";
+        e.at = at.toString(Qt::ISODateWithMs).toStdString();
+        e.pictures = {seen.picture};
+        return e;
+    };
+    std::vector<records::Entry> all;
+    const struct {
+        const char* batch;
+        int revision, items;
+        double hoursAgo;
+    } runs[] = {{"2210-C", 3, 420, 68}, {"2210-D", 4, 460, 44}, {"2211-A", 4, 200, 5.4}};
+    for (const auto& run : runs)
+        for (int i = 0; i < run.items; ++i) {
+            // Rejects come in swarms.
+            const bool swarm = i % 97 > 88 && run.revision == 4;
+            const Seen& seen = older[std::size_t(swarm ? 8 + 9 * (i % 2) : random.uniform(0, 7.99))];
+            all.push_back(entry(seen, run.revision, run.batch, now.addSecs(qint64(-3600 * run.hoursAgo) + 40 * i)));
+        }
+    for (int i = 0; i < 68; ++i) {
+        double pitch = 92 + random.normal(0.022, 0.066);
+        if (i >= 24 && i < 36) pitch = 92.03 + std::abs(random.normal(0.012, 0.036));
+        if (i == 20) pitch = 92.13;
+        if (i == 51) pitch = 91.9;
+        const auto fault = i == 14 || i == 58  ? demo::Fault::Cut
+                           : i == 7 || i == 47 ? demo::Fault::Burr
+                           : i == 32           ? demo::Fault::ShortSlot
+                           : i == 63           ? demo::Fault::MissingSlot
+                                               : demo::Fault::None;
+        const int revision = i < 43 ? 4 : 5;
+        all.push_back(entry(plate(pitch, fault, *releases[revision]), revision, "2211-A", now.addSecs(-3000 + 40 * i)));
+    }
+    if (!log || !(*log)->append(all)) fine = false;
+}
+
 void Studio::records()
 {
-    if (m_window.runPage()->itemCount() == 0) run();
+    fillRecords();
     m_window.showWorkspace(2);
+    RecordsPage& page = *m_window.recordsPage();
+    RecordsModel& model = page.model();
+    page.wait();
+    shoot("records-all");
+    // The last hour, brushed on the ribbon; the plate whose pitch is off.
+    Sentence last = model.sentence();
+    Sentence::Brush span;
+    span.since = QDateTime::currentMSecsSinceEpoch() - 3010000, span.until = QDateTime::currentMSecsSinceEpoch();
+    last.brushes = {span};
+    model.say(last);
+    page.wait();
+    const auto check = [&](const char* name) {
+        const auto& checks = model.view().columns->checks;
+        for (std::size_t i = 0; i < checks.size(); ++i)
+            if (checks[i].name == QLatin1String(name)) return int(i);
+        return -1;
+    };
+    model.chooseCheck(check("Hole pitch"));
+    page.wait();
+    model.chooseItem(20);
+    page.wait();
     shoot("records");
+    page.setAgain(true);
+    page.wait();
+    shoot("records-again");
+    page.setAgain(false);
+    model.chooseSecond(check("Width"));
+    model.sortByFails(true);
+    page.wait();
+    shoot("records-pareto");
+    model.sortByFails(false);
+    last.words.verdict = records::ItemVerdict::Reject;
+    model.say(last);
+    page.wait();
+    shoot("records-rejects");
+    last.words.batch = QStringLiteral("2299-X");
+    model.say(last);
+    page.wait();
+    shoot("records-none");
+    model.say({});
+    page.wait();
+    model.setChart(records::ChartKind::MeanAndRange, 5);
+    m_window.resize(1920, 1080);
+    page.wait();
+    shoot("records-large");
+    m_window.resize(1280, 800);
+    model.setChart(records::ChartKind::Individuals, 5);
+    page.wait();
     m_window.showWorkspace(0);
 }
 

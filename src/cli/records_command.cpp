@@ -8,6 +8,7 @@
 #include "records/csv.h"
 #include "records/record_log.h"
 #include "records/statistics.h"
+#include "records/table.h"
 
 #include <QDateTime>
 #include <charconv>
@@ -83,55 +84,6 @@ base::Result<records::Filter> filterFrom(const std::string& text)
 }
 
 json orNone(const std::optional<double>& v) { return v ? json(*v) : json(); }
-json recordOf(const records::ItemRow& r, const std::vector<records::ValueRow>& values)
-{
-    json j{{"record", r.id},
-           {"at", s(r.at)},
-           {"verdict", s(r.verdict)},
-           {"picture", s(r.picture)},
-           {"item", r.item},
-           {"batch", s(r.batch)},
-           {"station", s(r.station)},
-           {"recipe",
-            {{"name", s(r.recipe)}, {"revision", r.revision}, {"identity", s(r.identity)}, {"released_by", s(r.by)}}},
-           {"values", json::array()}};
-    if (!r.sentence.isEmpty()) j["reason"] = s(r.sentence);
-    if (!r.kept.isEmpty()) j["kept"] = s(r.kept);
-    if (!r.overruled.isEmpty())
-        j["overruled"] = {{"verdict", s(r.overruled)}, {"by", s(r.overruledBy)}, {"why", s(r.overruledWhy)}};
-    for (const auto& v : values) {
-        json one{{"name", s(v.name)}, {"balloon", v.balloon}, {"unit", s(v.unit)}, {"verdict", s(v.verdict)}};
-        if (v.list) one["values"] = v.values;
-        else one["value"] = v.values.empty() ? json() : json(v.values.front());
-        if (v.nominal || v.low || v.high)
-            one["nominal"] = orNone(v.nominal), one["low"] = orNone(v.low), one["high"] = orNone(v.high);
-        if (!v.reason.isEmpty()) one["reason"] = s(v.reason);
-        j["values"].push_back(std::move(one));
-    }
-    return j;
-}
-// One row a value.
-std::string rowsOf(const records::ItemRow& r, const std::vector<records::ValueRow>& values)
-{
-    using records::csvField;
-    std::string out;
-    const std::string head = std::to_string(r.id) + "," + csvField(s(r.at)) + "," + csvField(s(r.picture)) + "," +
-                             std::to_string(r.item) + "," + csvField(s(r.batch)) + "," + csvField(s(r.station)) + "," +
-                             csvField(s(r.recipe)) + "," + std::to_string(r.revision) + "," + s(r.verdict) + "," +
-                             s(r.overruled) + ",";
-    const auto number = [](const std::optional<double>& v) { return v ? base::shortest(*v) : std::string(); };
-    for (const auto& v : values) {
-        std::string all;
-        for (const double one : v.values) all += (all.empty() ? "" : ";") + base::shortest(one);
-        out += head + csvField(s(v.name)) + "," + all + "," + csvField(s(v.unit)) + "," + number(v.nominal) + "," +
-               number(v.low) + "," + number(v.high) + "," + s(v.verdict) + "\n";
-    }
-    if (values.empty()) out += head + ",,,,,,\n";
-    return out;
-}
-constexpr const char* kHead =
-    "record,time,picture,item,batch,station,recipe,revision,verdict,overruled,check,value,unit,nominal,low,high,check "
-    "verdict\n";
 
 int listEvents(const records::RecordLog& log, const Arguments& a, std::ostream& out, std::ostream& err)
 {
@@ -162,7 +114,7 @@ int listEvents(const records::RecordLog& log, const Arguments& a, std::ostream& 
 int listRecords(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
 {
     const auto bad = [&](const base::Error& e) { return badInput(err, e); };
-    auto a = Arguments::read(arguments, {"--where", "--limit", "--json", "--csv"}, {"--events"});
+    auto a = Arguments::read(arguments, {"--where", "--limit", "--json", "--csv", "--rows"}, {"--events"});
     if (!a) return bad(a.error());
     if (a->words.size() != 1) return bad({base::ErrorCode::InvalidArgument, "records takes LOG", ""});
     const auto limit = a->number("--limit", 0, 0, 1000000000);
@@ -178,11 +130,22 @@ int listRecords(const std::vector<std::string>& arguments, std::ostream& out, st
     if (a->options.count("--events")) return listEvents(**log, *a, out, err);
     const auto items = (*log)->items(*filter);
     if (!items) return bad(items.error());
-    const std::string jsonFile = a->option("--json"), csvFile = a->option("--csv");
-    json all = json::array();
-    std::string table = kHead;
-    for (auto r = items->rbegin(); r != items->rend(); ++r) { // oldest first
-        if (jsonFile.empty() && csvFile.empty()) {
+    const std::string jsonFile = a->option("--json"), csvFile = a->option("--csv"), form = a->option("--rows");
+    if (!form.empty() && form != "items" && form != "values")
+        return bad({base::ErrorCode::InvalidArgument, form + " is not one of: items, values", "--rows"});
+    std::vector<long long> ids;
+    for (auto r = items->rbegin(); r != items->rend(); ++r) ids.push_back(r->id); // oldest first
+    const auto write = [&](const std::string& where, records::TableForm as) -> base::Status {
+        if (where.empty()) return {};
+        if (where != "-")
+            return records::writeTable(QString::fromStdString(a->words[0]), ids, as, QString::fromStdString(where));
+        return records::tableOf(**log, ids, as, [&](const std::string& text) { return bool(out << text); });
+    };
+    if (auto ok = write(csvFile, form == "items" ? records::TableForm::Items : records::TableForm::Values); !ok)
+        return bad(ok.error());
+    if (auto ok = write(jsonFile, records::TableForm::Json); !ok) return bad(ok.error());
+    if (jsonFile.empty() && csvFile.empty())
+        for (auto r = items->rbegin(); r != items->rend(); ++r) {
             out << r->id << "  " << s(r->at) << "  " << s(r->verdict) << "  " << s(r->picture);
             if (r->item > 1) out << " item " << r->item;
             if (!r->batch.isEmpty()) out << "  " << s(r->batch);
@@ -190,18 +153,7 @@ int listRecords(const std::vector<std::string>& arguments, std::ostream& out, st
             if (!r->overruled.isEmpty())
                 out << "  overruled: " << s(r->overruled) << " by " << s(r->overruledBy) << ": " << s(r->overruledWhy);
             out << "\n";
-            continue;
         }
-        const auto values = (*log)->values(r->id);
-        if (!values) return bad(values.error());
-        if (!jsonFile.empty()) all.push_back(recordOf(*r, *values));
-        if (!csvFile.empty()) table += rowsOf(*r, *values);
-    }
-    if (csvFile == "-") out << table;
-    else if (!csvFile.empty())
-        if (auto ok = base::writeAtomic(base::realFiles(), csvFile, table); !ok) return bad(ok.error());
-    if (!jsonFile.empty())
-        if (const int written = writeJson(jsonFile, all, out, err); written != kDone) return written;
     const auto counts = (*log)->counts(*filter);
     if (!counts) return bad(counts.error());
     std::ostream& text = jsonFile == "-" || csvFile == "-" ? err : out;

@@ -7,7 +7,7 @@
 namespace cli
 {
 
-// records LOG [--where WORDS] [--limit N] [--events] [--json FILE|-] [--csv FILE|-]
+// records LOG [--where WORDS] [--limit N] [--events] [--json FILE|-] [--csv FILE|- [--rows items|values]]
 int listRecords(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);
 
 // statistics LOG --check NAME [--where WORDS] [--chart individuals|mean-range|mean-deviation] [--group N] [--json FILE|-]

@@ -286,22 +286,100 @@ const GridView::Packed& GridView::packed(int row, int slot)
     return cell;
 }
 
-void GridView::paintPacked(QPainter& p, const Packed& cell, QRect box) const
+void paintPackedCells(QPainter& p, int asked, int failed, int unmeasured, bool judged, QRect box)
 {
     const report::Theme& th = theme();
-    if (cell.asked == 0) return;
-    if (cell.failed + cell.unmeasured < cell.asked && cell.verdict != Verdict::Unjudged) p.fillRect(box, th.passGround);
+    if (asked == 0) return;
+    if (failed + unmeasured < asked && judged) p.fillRect(box, th.passGround);
     // The height of the block says how many fail.
     const auto block = [&](int count) {
-        const int high = std::clamp(int(std::lround(double(box.height()) * count / cell.asked)),
-                                    std::min(4, box.height()), box.height());
+        const int high =
+            std::clamp(int(std::lround(double(box.height()) * count / asked)), std::min(4, box.height()), box.height());
         return QRect(box.left(), box.bottom() + 1 - high, box.width(), high);
     };
-    if (cell.failed > 0) return p.fillRect(block(cell.failed), th.fail);
-    if (cell.unmeasured == 0) return;
+    if (failed > 0) return p.fillRect(block(failed), th.fail);
+    if (unmeasured == 0) return;
     p.setPen(th.notMeasured);
     p.setBrush(Qt::NoBrush);
-    p.drawRect(block(cell.unmeasured).adjusted(0, 0, -1, -1));
+    p.drawRect(block(unmeasured).adjusted(0, 0, -1, -1));
+}
+
+void paintGridCell(QPainter& p, const GridCell& c, QRect box, RowKind kind, int width)
+{
+    const report::Theme& th = theme();
+    if (!c.asked) return;
+    p.setRenderHint(QPainter::Antialiasing, false);
+    const QRect in = box.adjusted(1, 0, -1, 0);
+    const bool glyphs = width >= 24;
+    if (kind == RowKind::FeaturesLine || kind == RowKind::Feature) {
+        if (c.verdict == Verdict::NotMeasured) report::hatch(p, QRectF(in), th.notMeasured, 5);
+        return;
+    }
+    switch (c.verdict) {
+    case Verdict::Fail: {
+        p.fillRect(in, th.fail);
+        if (glyphs) {
+            if (width >= kWide && !c.figure.isEmpty()) {
+                p.setFont(report::uiFont(12, true));
+                p.setPen(th.paper);
+                p.drawText(in.adjusted(2, 0, -16, 0), Qt::AlignVCenter | Qt::AlignRight,
+                           p.fontMetrics().elidedText(c.figure, Qt::ElideLeft, in.width() - 18));
+                report::drawCross(p, QRectF(in.right() - 14, in.center().y() - 5, 11, 11), th.paper, 2);
+            } else {
+                report::drawCross(p, QRectF(in.center().x() - 6, in.center().y() - 6, 13, 13), th.paper, 2);
+            }
+            // A notch says on which side.
+            p.setRenderHint(QPainter::Antialiasing);
+            p.setPen(Qt::NoPen);
+            p.setBrush(th.paper);
+            const double m = in.center().x() + 0.5;
+            if (c.tooHigh)
+                p.drawPolygon(QPolygonF({{m - 4, double(in.top())}, {m + 4, double(in.top())}, {m, in.top() + 3.5}}));
+            if (c.tooLow)
+                p.drawPolygon(
+                    QPolygonF({{m - 4, in.bottom() + 1.0}, {m + 4, in.bottom() + 1.0}, {m, in.bottom() - 2.5}}));
+        }
+        return;
+    }
+    case Verdict::NotMeasured:
+        if (glyphs) {
+            report::hatch(p, QRectF(in), th.notMeasured, 5);
+        } else {
+            p.setPen(th.notMeasured);
+            p.setBrush(Qt::NoBrush);
+            p.drawRect(
+                QRect(in.left(), in.center().y() - in.height() / 4, std::max(1, in.width() - 1), in.height() / 2));
+        }
+        return;
+    case Verdict::Pass: p.fillRect(in, th.passGround); break;
+    case Verdict::Unjudged:
+        if (c.place >= 0) { // an ink ring on the range of all trials
+            p.setRenderHint(QPainter::Antialiasing);
+            p.setPen(QPen(th.ink, 1.2));
+            p.setBrush(Qt::NoBrush);
+            p.drawEllipse(QPointF(in.center().x() + 0.5, in.bottom() - 4 - c.place * (in.height() - 8)), 2.6, 2.6);
+        }
+        return;
+    }
+    if (width >= kWide && !c.figure.isEmpty()) { // a figure, and the tick at its side
+        p.setFont(report::uiFont(12));
+        p.setPen(th.ink);
+        p.drawText(in.adjusted(2, 0, -14, 0), Qt::AlignVCenter | Qt::AlignRight,
+                   p.fontMetrics().elidedText(c.figure, Qt::ElideLeft, in.width() - 16));
+    }
+    if (c.place < 0 || width < 8) return;
+    const int tick = std::min(10, width - 2);
+    const double y = in.bottom() - 2 - c.place * (in.height() - 5);
+    const QRectF mark(width >= kWide ? in.right() - tick - 1.5 : in.center().x() - tick / 2 + 0.5, y - 1.5, tick, 3);
+    if (c.near) {
+        p.setPen(QPen(th.pass, 1));
+        const int limit = c.place > 0.5 ? in.top() : in.bottom();
+        p.drawLine(in.left(), limit, in.right(), limit);
+        p.setBrush(Qt::NoBrush);
+        p.drawRect(mark.adjusted(0, 0, -1, 0));
+    } else {
+        p.fillRect(mark, th.pass);
+    }
 }
 
 namespace
@@ -473,84 +551,6 @@ void GridView::paintMap(QPainter& p, const std::vector<GridSpot>& spots, QRect b
     }
 }
 
-void GridView::paintCell(QPainter& p, const GridCell& c, QRect box, RowKind kind)
-{
-    const report::Theme& th = theme();
-    if (!c.asked) return;
-    p.setRenderHint(QPainter::Antialiasing, false);
-    const QRect in = box.adjusted(1, 0, -1, 0);
-    const bool glyphs = m_width >= 24;
-    if (kind == RowKind::FeaturesLine || kind == RowKind::Feature) {
-        if (c.verdict == Verdict::NotMeasured) report::hatch(p, QRectF(in), th.notMeasured, 5);
-        return;
-    }
-    switch (c.verdict) {
-    case Verdict::Fail: {
-        p.fillRect(in, th.fail);
-        if (glyphs) {
-            if (m_width >= kWide && !c.figure.isEmpty()) {
-                p.setFont(report::uiFont(12, true));
-                p.setPen(th.paper);
-                p.drawText(in.adjusted(2, 0, -16, 0), Qt::AlignVCenter | Qt::AlignRight,
-                           p.fontMetrics().elidedText(c.figure, Qt::ElideLeft, in.width() - 18));
-                report::drawCross(p, QRectF(in.right() - 14, in.center().y() - 5, 11, 11), th.paper, 2);
-            } else {
-                report::drawCross(p, QRectF(in.center().x() - 6, in.center().y() - 6, 13, 13), th.paper, 2);
-            }
-            // A notch says on which side.
-            p.setRenderHint(QPainter::Antialiasing);
-            p.setPen(Qt::NoPen);
-            p.setBrush(th.paper);
-            const double m = in.center().x() + 0.5;
-            if (c.tooHigh)
-                p.drawPolygon(QPolygonF({{m - 4, double(in.top())}, {m + 4, double(in.top())}, {m, in.top() + 3.5}}));
-            if (c.tooLow)
-                p.drawPolygon(
-                    QPolygonF({{m - 4, in.bottom() + 1.0}, {m + 4, in.bottom() + 1.0}, {m, in.bottom() - 2.5}}));
-        }
-        return;
-    }
-    case Verdict::NotMeasured:
-        if (glyphs) {
-            report::hatch(p, QRectF(in), th.notMeasured, 5);
-        } else {
-            p.setPen(th.notMeasured);
-            p.setBrush(Qt::NoBrush);
-            p.drawRect(
-                QRect(in.left(), in.center().y() - in.height() / 4, std::max(1, in.width() - 1), in.height() / 2));
-        }
-        return;
-    case Verdict::Pass: p.fillRect(in, th.passGround); break;
-    case Verdict::Unjudged:
-        if (c.place >= 0) { // an ink ring on the range of all trials
-            p.setRenderHint(QPainter::Antialiasing);
-            p.setPen(QPen(th.ink, 1.2));
-            p.setBrush(Qt::NoBrush);
-            p.drawEllipse(QPointF(in.center().x() + 0.5, in.bottom() - 4 - c.place * (in.height() - 8)), 2.6, 2.6);
-        }
-        return;
-    }
-    if (m_width >= kWide && !c.figure.isEmpty()) { // a figure, and the tick at its side
-        p.setFont(report::uiFont(12));
-        p.setPen(th.ink);
-        p.drawText(in.adjusted(2, 0, -14, 0), Qt::AlignVCenter | Qt::AlignRight,
-                   p.fontMetrics().elidedText(c.figure, Qt::ElideLeft, in.width() - 16));
-    }
-    if (c.place < 0 || m_width < 8) return;
-    const int tick = std::min(10, m_width - 2);
-    const double y = in.bottom() - 2 - c.place * (in.height() - 5);
-    const QRectF mark(m_width >= kWide ? in.right() - tick - 1.5 : in.center().x() - tick / 2 + 0.5, y - 1.5, tick, 3);
-    if (c.near) {
-        p.setPen(QPen(th.pass, 1));
-        const int limit = c.place > 0.5 ? in.top() : in.bottom();
-        p.drawLine(in.left(), limit, in.right(), limit);
-        p.setBrush(Qt::NoBrush);
-        p.drawRect(mark.adjusted(0, 0, -1, 0));
-    } else {
-        p.fillRect(mark, th.pass);
-    }
-}
-
 void GridView::paintEvent(QPaintEvent*)
 {
     QPainter p(viewport());
@@ -599,8 +599,10 @@ void GridView::paintCells(QPainter& p, const View& v)
             const QRect box(leftOf(c), top, m_width, h);
             if (row.kind == RowKind::Map) {
                 if (m_per == 1) paintMap(p, m_source.spots(r, c), box);
-            } else if (m_per > 1) paintPacked(p, packed(r, c), box);
-            else paintCell(p, m_source.cell(r, c), box, row.kind);
+            } else if (m_per > 1) {
+                const Packed& cell = packed(r, c);
+                paintPackedCells(p, cell.asked, cell.failed, cell.unmeasured, cell.verdict != Verdict::Unjudged, box);
+            } else paintGridCell(p, m_source.cell(r, c), box, row.kind, m_width);
         }
         if (row.kind == RowKind::Draft) {
             p.setPen(QPen(v.th.datum, 1, Qt::DashLine));

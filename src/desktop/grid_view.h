@@ -89,6 +89,10 @@ GridCell featureCell(const inspect::PictureResult* result, const std::vector<std
 // Where ticks lie for a check: its limits, or the range of the values when it has none.
 void tickRange(const recipe::Limits& limits, const std::vector<double>& values, double& low, double& high);
 
+// One cell as wide as its column, and several in one: as high as many of them fail.
+void paintGridCell(QPainter& p, const GridCell& cell, QRect box, RowKind kind, int width);
+void paintPackedCells(QPainter& p, int asked, int failed, int unmeasured, bool judged, QRect box);
+
 class GridView : public QAbstractScrollArea
 {
     Q_OBJECT
@@ -161,7 +165,6 @@ private:
     void paintColumn(QPainter& p, const View& v, int c);
     void paintVerdicts(QPainter& p, const View& v);
     void paintHead(QPainter& p, int r, QRect box);
-    void paintCell(QPainter& p, const GridCell& c, QRect box, RowKind kind);
     // Several columns in one: the worst of them, and how many fail.
     struct Packed {
         bool known = false;
@@ -169,7 +172,6 @@ private:
         int asked = 0, failed = 0, unmeasured = 0, worst = -1; // worst: the first column as bad as the worst
     };
     const Packed& packed(int row, int slot);
-    void paintPacked(QPainter& p, const Packed& cell, QRect box) const;
 
     GridSource& m_source;
     std::vector<int> m_tops; // content coordinates, one more than rows

@@ -80,7 +80,8 @@ MainWindow::MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder
     setMinimumSize(960, 640);
     m_setup = new SetupPage(m_session, this);
     m_run = new RunPage(m_session, m_who, std::move(simulated), dataFolder + QStringLiteral("/records.sqlite"), this);
-    m_records = new RecordsPage(dataFolder + QStringLiteral("/records.sqlite"), this);
+    m_records = new RecordsPage(
+        dataFolder + QStringLiteral("/records.sqlite"), [this] { return m_session.prepared(); }, this);
     m_pages = new QStackedWidget(this);
     m_pages->addWidget(m_setup);
     m_pages->addWidget(m_run);
@@ -120,6 +121,9 @@ MainWindow::MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder
         resize(wanted.boundedTo(screen - frame).expandedTo(minimumSize()));
     }
     m_setup->restoreSizes(settings);
+    m_records->restoreSizes(settings);
+    connect(m_records, &RecordsPage::runWanted, this, [this] { showWorkspace(1); });
+    connect(m_records, &RecordsPage::said, this, [this](const QString& text) { say(text); });
     refreshHeader();
     showWorkspace(0);
     connect(m_run, &RunPage::signInWanted, this, &MainWindow::signInOrOut);
@@ -278,6 +282,7 @@ void MainWindow::makeActions()
     connect(edit, &QMenu::aboutToHide, this, [undo, redo] { undo->setEnabled(true), redo->setEnabled(true); });
     edit->addSeparator();
     edit->addAction(add("find", [this] {
+        if (workspace() == 2) return m_records->focusText();
         showWorkspace(0);
         FindDialog dialog(m_session, *m_setup, findChildren<QAction*>(), this);
         connect(&dialog, &FindDialog::guideWanted, this, &MainWindow::showGuide);
@@ -467,11 +472,12 @@ void MainWindow::signInOrOut()
 void MainWindow::applyRights()
 {
     const bool may = engineer();
-    static const QStringList open{QStringLiteral("runPage"),     QStringLiteral("records"),
-                                  QStringLiteral("start"),       QStringLiteral("takeOne"),
-                                  QStringLiteral("stop"),        QStringLiteral("signIn"),
-                                  QStringLiteral("wholeScreen"), QStringLiteral("guide"),
-                                  QStringLiteral("guidePages"),  QStringLiteral("quit")};
+    static const QStringList open{
+        QStringLiteral("runPage"),        QStringLiteral("records"),     QStringLiteral("start"),
+        QStringLiteral("takeOne"),        QStringLiteral("stop"),        QStringLiteral("signIn"),
+        QStringLiteral("wholeScreen"),    QStringLiteral("guide"),       QStringLiteral("guidePages"),
+        QStringLiteral("quit"),           QStringLiteral("wordBack"),    QStringLiteral("nextReject"),
+        QStringLiteral("previousReject"), QStringLiteral("pictureLarge")};
     for (const auto& a : m_locked)
         if (a) a->setEnabled(true);
     m_locked.clear();
@@ -489,6 +495,7 @@ void MainWindow::applyRights()
     for (QMenu* m : m_engineerMenus) m->menuAction()->setVisible(may), m->menuAction()->setEnabled(may);
     m_tabs[0]->setVisible(may);
     setAcceptDrops(may);
+    m_records->setMayWrite(may);
     for (QWidget* chip : {m_trialChip, m_foreign, m_reviewChip, m_lineChip, m_calibrated}) chip->setEnabled(may);
     for (QWidget* chip : {m_trialChip, m_calibrated}) chip->setVisible(may);
     if (may) {
@@ -850,6 +857,7 @@ void MainWindow::closeEvent(QCloseEvent* e)
     QSettings settings;
     settings.setValue(QStringLiteral("geometry"), saveGeometry());
     m_setup->keepSizes(settings);
+    m_records->keepSizes(settings);
     e->accept();
 }
 

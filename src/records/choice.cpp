@@ -169,7 +169,7 @@ private:
 CheckSummary summary(const Columns& columns, const std::vector<Row>& rows, std::size_t check, std::size_t per)
 {
     CheckSummary s;
-    const std::size_t count = (rows.size() + per - 1) / per;
+    const std::size_t count = per > 0 ? (rows.size() + per - 1) / per : 0;
     s.worst.assign(count, CellState::Absent);
     s.fails.assign(count, 0);
     const float none = std::numeric_limits<float>::quiet_NaN();
@@ -182,12 +182,14 @@ CheckSummary summary(const Columns& columns, const std::vector<Row>& rows, std::
     double first = 0, sum = 0, ranges = 0, before = 0, all = 0;
     eachCell(columns, rows, check, [&](std::size_t i, const Block::Column& column, std::size_t at) {
         const CellState state = column.state[at];
-        const std::size_t c = i / per;
         ++s.asked;
         s.failed += state == CellState::Fail;
         s.notMeasured += state == CellState::NotMeasured;
-        s.fails[c] += state == CellState::Fail;
-        if (harm(state) > harm(s.worst[c])) s.worst[c] = state;
+        const std::size_t c = count > 0 ? i / per : 0;
+        if (count > 0) {
+            s.fails[c] += state == CellState::Fail;
+            if (harm(state) > harm(s.worst[c])) s.worst[c] = state;
+        }
         const double v = column.value[at];
         if (!under(column, at)) s.limitsMoved = true;
         if (std::isnan(v)) return;
@@ -195,9 +197,11 @@ CheckSummary summary(const Columns& columns, const std::vector<Row>& rows, std::
         ++s.measured;
         all += v - first;
         s.least = std::min(s.least, v), s.most = std::max(s.most, v);
-        if (measured[c]++ == 0) s.low[c] = s.high[c] = float(v);
-        s.low[c] = std::min(s.low[c], float(v)), s.high[c] = std::max(s.high[c], float(v));
-        sums[c] += v;
+        if (count > 0) {
+            if (measured[c]++ == 0) s.low[c] = s.high[c] = float(v);
+            s.low[c] = std::min(s.low[c], float(v)), s.high[c] = std::max(s.high[c], float(v));
+            sums[c] += v;
+        }
         if (!under(column, at)) return;
         sum += v - first;
         if (s.counted++ > 0) ranges += std::abs(v - before);
@@ -219,7 +223,7 @@ std::vector<CheckSummary> summaries(const Columns& columns, const std::vector<Ro
     std::vector<CheckSummary> out(columns.checks.size());
     const auto work = [&](std::size_t begin) {
         for (std::size_t check = begin; check < out.size(); check += 2) {
-            out[check] = summary(columns, rows, check, std::max<std::size_t>(per, 1));
+            out[check] = summary(columns, rows, check, per);
             if (!wantsCapability) out[check].cp = out[check].cpk = std::nullopt;
         }
     };

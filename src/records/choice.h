@@ -11,6 +11,7 @@
 namespace records
 {
 
+// Which items are looked at; every part narrows.
 struct Choice {
     std::optional<std::int64_t> since{}, until{}; // milliseconds; `until` is outside
     QString recipe{}, batch{}, station{};         // exactly these; null: any
@@ -21,10 +22,12 @@ struct Choice {
     struct Span {
         CheckName check;
         double low = 0, high = 0; // both inside
+        bool operator==(const Span&) const = default;
     };
     std::vector<Span> spans{};
     long long from = 0, to = 0; // ids, both inside; 0: any
     // Chosen by what was found: what is worked out of such items says nothing of the process.
+    bool operator==(const Choice&) const = default;
     bool byOutcome() const { return verdict || failed || !spans.empty() || !text.isEmpty(); }
 };
 // Oldest first.
@@ -51,7 +54,7 @@ struct CheckSummary {
     std::vector<std::uint32_t> fails;
     std::vector<float> low, middle, high;
 };
-// By check; `per` items make a column. Capability where there are enough values and a spread.
+// By check; `per` items make a column, 0: no columns. Capability where there are enough values and a spread.
 std::vector<CheckSummary> summaries(const Columns& columns, const std::vector<Row>& rows, std::size_t per,
                                     bool capability = true);
 // Order of harm: of several in one column the last of these is shown.

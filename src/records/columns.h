@@ -29,6 +29,7 @@ struct CheckName {
     QString recipe, step, output, name, unit;
     int balloon = 0, position = 0;
     bool list = false;
+    bool operator==(const CheckName&) const = default;
     bool sameCheck(const CheckName& o) const
     {
         return step == o.step && output == o.output && unit == o.unit && list == o.list && recipe == o.recipe;

@@ -19,7 +19,8 @@ std::pair<std::optional<double>, std::optional<double>>
 capability(double mean, double spread, std::optional<double> low, std::optional<double> high)
 {
     std::pair<std::optional<double>, std::optional<double>> out;
-    if (!(spread > 0) || (!low && !high)) return out;
+    if (!(spread > 0) || (!low && !high) || (low && high && !(*high > *low)))
+        return out; // a count has no spread to fit
     if (low && high) out.first = (*high - *low) / (6 * spread);
     double nearer = 1e300;
     if (low) nearer = std::min(nearer, mean - *low);

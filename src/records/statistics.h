@@ -33,7 +33,8 @@ Statistics statisticsOf(const std::vector<double>& values, std::optional<double>
 
 // The process's own spread from the mean moving range of two.
 double processSpread(double meanMovingRange);
-// Both limits over six spreads, and the nearer one over three; nothing without a limit or a spread.
+// Both limits over six spreads, and the nearer one over three; nothing without a limit, a spread or room between
+// the limits.
 std::pair<std::optional<double>, std::optional<double>>
 capability(double mean, double spread, std::optional<double> low, std::optional<double> high);
 
