@@ -1,13 +1,19 @@
 // A log of a million items with twelve values each, and how soon what is asked of it is answered.
 //   many_records make LOG [ITEMS]      appends made-up items, the last one just now
 //   many_records columns LOG           reading, choosing, working out, without a window
+//   many_records window LOG            the workspace, until everything is painted
+// Run with QT_QPA_PLATFORM=offscreen.
 #include "demo/render.h"
+#include "desktop/records/records_page.h"
+#include "desktop/style.h"
 #include "records/choice.h"
 #include "records/column_reader.h"
+#include "report/theme.h"
 
-#include <QCoreApplication>
+#include <QApplication>
 #include <QDateTime>
 #include <QElapsedTimer>
+#include <QTimer>
 #include <cstdio>
 #include <cstring>
 #include <fstream>
@@ -62,7 +68,7 @@ int make(const QString& path, long long items)
                 c.step = s.id, c.output = s.checks[0].output, c.name = s.checks[0].name, c.balloon = k;
                 c.low = s.checks[0].limits.low, c.high = s.checks[0].limits.high;
                 c.unit = base::Unit::Pixel;
-                const double value = 10.0 * k++ + random.normal(0, 0.018);
+                const double value = 10.0 * k++ + random.normal(0.03, 0.12);
                 c.values = {value};
                 c.verdict = value < *c.low || value > *c.high ? inspect::Verdict::Fail : inspect::Verdict::Pass;
                 if (c.verdict == inspect::Verdict::Fail) item.outcome = inspect::Outcome::Reject;
@@ -101,6 +107,89 @@ template <class Work> auto timed(const char* what, Work work)
     return out;
 }
 
+// Fires as often as the event loop lets it; remembers the longest wait.
+class Heartbeat : public QObject
+{
+public:
+    Heartbeat()
+    {
+        m_timer.setTimerType(Qt::PreciseTimer);
+        connect(&m_timer, &QTimer::timeout, this, [this] { beat(); });
+        m_timer.start(1);
+        m_since.start();
+    }
+    double longest()
+    {
+        beat();
+        return std::exchange(m_longest, 0);
+    }
+
+private:
+    void beat()
+    {
+        m_longest = std::max(m_longest, double(m_since.nsecsElapsed()) / 1e6);
+        m_since.restart();
+    }
+    QTimer m_timer;
+    QElapsedTimer m_since;
+    double m_longest = 0;
+};
+
+// The workspace itself, until everything is painted; the longest the window did not answer meanwhile.
+int window(const QString& path)
+{
+    using namespace desktop;
+    report::loadFonts();
+    applyTheme(*qApp);
+    RecordsPage page(path, [] { return nullptr; });
+    page.resize(1280, 760);
+    page.show();
+    QCoreApplication::processEvents();
+    Heartbeat heart;
+    RecordsModel& model = page.model();
+    const auto timed = [&](const char* what, const std::function<void()>& act) {
+        heart.longest();
+        bool done = false;
+        const auto connection = QObject::connect(&model, &RecordsModel::changed, [&] { done = true; });
+        QElapsedTimer timer;
+        timer.start();
+        act();
+        while (!done) QCoreApplication::processEvents(QEventLoop::AllEvents, 5);
+        QObject::disconnect(connection);
+        page.grab(); // painted
+        const double all = double(timer.nsecsElapsed()) / 1e6;
+        QCoreApplication::processEvents();
+        std::printf("%-40s %8.0f ms, longest pause %5.0f ms, %lld items\n", what, all, heart.longest(),
+                    model.view().counts.items);
+        std::fflush(stdout);
+    };
+    timed("opens", [&] { model.refresh(); });
+    const auto say = [&](const char* what, const std::function<void(Sentence&)>& edit) {
+        timed(what, [&] {
+            Sentence s;
+            edit(s);
+            model.say(s);
+        });
+        timed("  and all of it again", [&] { model.takeBack(); });
+    };
+    say("rejects", [](Sentence& s) { s.words.verdict = records::ItemVerdict::Reject; });
+    say("one batch", [](Sentence& s) { s.words.batch = QStringLiteral("B1003"); });
+    say("one station", [](Sentence& s) { s.words.station = QStringLiteral("two"); });
+    say("a text", [](Sentence& s) { s.words.text = QStringLiteral("e-77"); });
+    say("one revision", [](Sentence& s) { s.words.revisions = {3}; });
+    say("values of a check", [&](Sentence& s) {
+        Sentence::Brush b;
+        b.of = Sentence::Brush::Of::Value;
+        b.value = {model.view().columns->checks[0], 9.99, 10.01};
+        s.brushes = {b};
+    });
+    timed("another check", [&] { model.chooseCheck(5); });
+    timed("one against another", [&] { model.chooseSecond(3); });
+    timed("means of 5", [&] { model.setChart(records::ChartKind::MeanAndRange, 5); });
+    std::printf("memory %.0f MB\n", megabytes());
+    return 0;
+}
+
 int columns(const QString& path)
 {
     auto reader = timed("open", [&] { return records::ColumnReader::open(path); });
@@ -127,9 +216,10 @@ int columns(const QString& path)
 
 int main(int argc, char** argv)
 {
-    QCoreApplication application(argc, argv);
+    QApplication application(argc, argv);
     if (argc > 2 && !std::strcmp(argv[1], "make")) return make(argv[2], argc > 3 ? std::atoll(argv[3]) : 1000000);
     if (argc > 2 && !std::strcmp(argv[1], "columns")) return columns(argv[2]);
-    std::fprintf(stderr, "many_records make LOG [ITEMS] | columns LOG\n");
+    if (argc > 2 && !std::strcmp(argv[1], "window")) return window(argv[2]);
+    std::fprintf(stderr, "many_records make LOG [ITEMS] | columns LOG | window LOG\n");
     return 2;
 }

@@ -305,6 +305,10 @@ private slots:
                 QVERIFY(d.values == values && d.under == counted.size());
                 if (s.cpk) QVERIFY(std::abs(*d.statistics.cpk - *capable.cpk) < 1e-12);
                 QCOMPARE(d.limitsMoved, s.limitsMoved);
+                QCOMPARE(std::accumulate(d.inForce.begin(), d.inForce.end(), std::size_t(0)), counted.size());
+                QCOMPARE(std::accumulate(d.older.begin(), d.older.end(), std::size_t(0)),
+                         values.size() - counted.size());
+                QVERIFY(d.low < of.least && d.high > of.most);
             }
         }
         // Chosen by outcome nothing is said of the process.

@@ -5,6 +5,7 @@
 #include "records/record_log.h"
 #include "support.h"
 
+#include <QImage>
 #include <QProcess>
 #include <QSqlDatabase>
 #include <QSqlQuery>
@@ -184,6 +185,31 @@ private slots:
         }
         QVERIFY(changed == 4 && all[0]["logged"] == "accept" && all[0]["now"] == "reject");
         QVERIFY(m_err.str().find("6 items: ") != std::string::npos);
+        // A page for an item and for a batch.
+        const std::string moved = at("moved/run.sqlite");
+        QCOMPARE(call({"report", moved, "--item", "3", "--pdf", at("item.pdf"), "--png", at("item.png")}), 0);
+        QCOMPARE(call({"report", moved, "--batch", "lot 3", "--pdf", at("batch.pdf"), "--paper", "letter"}), 0);
+        QCOMPARE(call({"report", moved, "--where", "verdict=reject", "--pdf", at("rejects.pdf")}), 0);
+        for (const char* file : {"item.pdf", "batch.pdf", "rejects.pdf"})
+            QVERIFY2(base::readFile(at(file))->starts_with("%PDF-1."), file);
+        QVERIFY(!QImage(m_dir.filePath("item.png")).isNull());
+        for (const std::vector<std::string>& wrong :
+             std::vector<std::vector<std::string>>{{"--item", "99", "--pdf", at("x.pdf")},
+                                                   {"--item", "0", "--pdf", at("x.pdf")},
+                                                   {"--batch", "none", "--pdf", at("x.pdf")},
+                                                   {"--batch", "lot 3", "--pdf", "/proc/none/x.pdf"},
+                                                   {"--batch", "lot 3", "--pdf", moved},
+                                                   {"--batch", "lot 3", "--pdf", at("x.pdf"), "--paper", "a3"},
+                                                   {"--batch", "lot 3", "--item", "1", "--pdf", at("x.pdf")},
+                                                   {"--item", "1"},
+                                                   {"--where", "picture=a", "--pdf", at("x.pdf")}}) {
+            std::vector<std::string> asked{"report", moved};
+            asked.insert(asked.end(), wrong.begin(), wrong.end());
+            QCOMPARE(call(asked), 2);
+            QVERIFY(!m_err.str().empty() && !QFile::exists(m_dir.filePath("x.pdf")));
+        }
+        QCOMPARE(call({"records", moved, "--csv", at("rows.csv"), "--rows", "items"}), 0);
+        QCOMPARE(lines(*base::readFile(at("rows.csv"))), 7);
         QCOMPARE(call({"replay", at("moved/run.sqlite")}), 2);
         QCOMPARE(call({"replay", at("moved/run.sqlite"), "1", "--where", "from=1"}), 2);
         QCOMPARE(call({"replay", at("moved/run.sqlite"), "--recipe", at("none.dikkat")}), 2);

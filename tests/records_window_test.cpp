@@ -7,15 +7,19 @@
 #include "desktop/records/ribbon_view.h"
 #include "desktop/records/sentence_bar.h"
 #include "records/picture_store.h"
+#include "report/record_report.h"
 #include "support_records.h"
 #include "window_support.h"
 
 #include <QFileDialog>
 #include <QLineEdit>
+#include <QProcess>
+#include <QRegularExpression>
 #include <QTableWidget>
 #include <QToolButton>
 #include <cmath>
 #include <nlohmann/json.hpp>
+#include <random>
 
 using namespace desktop;
 using support::click;
@@ -403,6 +407,119 @@ private slots:
         });
         m_window->findChild<QAction*>("tableItems")->trigger();
         QVERIFY(!QFile::exists("/proc/none/x.csv"));
+    }
+    // Log, window, PDF, both tables and JSON say the same of 200 items.
+    void figuresAreTheSameEverywhere()
+    {
+        auto log = records::RecordLog::open(logPath());
+        const auto release = support::released(support::recipeOf(60.6));
+        std::mt19937 random(5);
+        std::vector<records::Entry> all;
+        for (int i = 0; i < 200; ++i)
+            all.push_back(
+                entry(release, i % 23 == 9 ? 0 : 59.4 + double(random() % 15000) / 10000, i % 2 ? "A" : "B", 4000 - i));
+        QVERIFY((*log)->append(all));
+        open();
+        QTemporaryDir out;
+        std::vector<long long> ids;
+        for (long long id = 1; id <= 200; ++id) ids.push_back(id);
+        QVERIFY(records::writeTable(logPath(), ids, records::TableForm::Items, out.filePath("items.csv")));
+        QVERIFY(records::writeTable(logPath(), ids, records::TableForm::Values, out.filePath("values.csv")));
+        QVERIFY(records::writeTable(logPath(), ids, records::TableForm::Json, out.filePath("all.json")));
+        const auto lines = [&](const char* name) {
+            return QString::fromStdString(*base::readFile(out.filePath(name).toStdString())).trimmed().split('\n');
+        };
+        const QStringList items = lines("items.csv"), rows = lines("values.csv");
+        const auto json = nlohmann::json::parse(*base::readFile(out.filePath("all.json").toStdString()));
+        QVERIFY(items.size() == 201 && rows.size() == 401 && json.size() == 200);
+        auto* heads = child<RecordHeads>("recordHeads");
+        int measured = 0;
+        for (int i = 0; i < 200; ++i) {
+            const auto values = *(*log)->values(ids[std::size_t(i)]);
+            const QString verdict = (*log)->item(ids[std::size_t(i)])->verdict;
+            model().chooseItem(i);
+            page().wait();
+            QCOMPARE(model().itemId(), ids[std::size_t(i)]);
+            const QString pdf = out.filePath("item.pdf");
+            QVERIFY(report::writeItemReport(logPath(), ids[std::size_t(i)], pdf, report::Paper::A4));
+            QProcess text;
+            text.start("pdftotext", {"-layout", pdf, "-"});
+            QVERIFY2(text.waitForFinished() && text.exitCode() == 0, "pdftotext of poppler-utils reads the PDF");
+            const QString said = QString::fromUtf8(text.readAllStandardOutput());
+            QVERIFY(said.contains(verdict.toUpper()) && items[i + 1].contains(verdict));
+            QCOMPARE(QString::fromStdString(json[std::size_t(i)]["verdict"]), verdict);
+            const records::ValueRow& width = values[0];
+            const QRegularExpression line("^1 +Width +px +– +59.00 +60.60 +(\\S+)",
+                                          QRegularExpression::MultilineOption);
+            const auto found = line.match(said);
+            QVERIFY2(found.hasMatch(), qPrintable(said));
+            if (width.values.empty()) {
+                QVERIFY(found.captured(1) == "none" && heads->rowText(0)[1] == "–");
+                QVERIFY(json[std::size_t(i)]["values"][0]["value"].is_null());
+                QVERIFY(items[i + 1].contains(",," + width.verdict + ","));
+                continue;
+            }
+            ++measured;
+            const double value = width.values[0];
+            const QString full = QString::fromStdString(base::shortest(value));
+            QCOMPARE(found.captured(1), figure(value, "px"));
+            QCOMPARE(heads->rowText(0)[1], figure(value, "px"));
+            QVERIFY(json[std::size_t(i)]["values"][0]["value"].get<double>() == value);
+            QVERIFY(items[i + 1].contains("," + full + "," + width.verdict) &&
+                    rows[1 + 2 * i].contains("Width," + full + ",px,"));
+            QCOMPARE(view().columns->cell(view().rows[std::size_t(i)], std::size_t(view().check)).value, value);
+        }
+        QVERIFY(measured > 150);
+    }
+    void reportsAreWritten()
+    {
+        fill();
+        open();
+        QTemporaryDir out;
+        const auto tool = [&](const char* program, const QStringList& arguments) {
+            QProcess p;
+            p.start(program, arguments);
+            return p.waitForFinished() ? QString::fromUtf8(p.readAllStandardOutput()) : QString();
+        };
+        choose("batchWord", "batch A");
+        const QString pdf = out.filePath("batch.pdf");
+        willSaveAs(pdf);
+        m_window->findChild<QAction*>("reportChosen")->trigger();
+        const QString text = tool("pdftotext", {"-layout", pdf, "-"});
+        QVERIFY2(text.contains("Batch A") && text.contains("page 1 of"), qPrintable(text));
+        QVERIFY(text.contains(QRegularExpression("items +40")) && text.contains(QRegularExpression("rejected +0")));
+        // Its statistics are the window's.
+        const QString cpk = child<RecordHeads>("recordHeads")->rowText(0)[5];
+        QVERIFY2(text.contains(QRegularExpression("Width +px.* " + QRegularExpression::escape(cpk) + " ")),
+                 qPrintable(cpk + text));
+        QVERIFY(tool("pdfinfo", {pdf}).contains("A4"));
+        for (const QString& font : tool("pdffonts", {pdf}).trimmed().split('\n').mid(2))
+            QVERIFY2(font.contains(QRegularExpression(" yes +(yes|no) +yes ")), qPrintable(font)); // embedded, readable
+        // The item in view, on Letter.
+        m_window->findChild<QAction*>("letterPaper")->trigger();
+        willSaveAs(out.filePath("item.pdf"));
+        m_window->findChild<QAction*>("reportItem")->trigger();
+        QVERIFY(tool("pdfinfo", {out.filePath("item.pdf")}).contains("letter"));
+        m_window->findChild<QAction*>("letterPaper")->trigger();
+        QVERIFY(
+            tool("pdftotext", {out.filePath("item.pdf"), "-"}).contains("Item " + QString::number(model().itemId())));
+        // One whose picture was not kept says so; rejects stand with what is wrong.
+        QVERIFY(report::writeItemReport(logPath(), 2, pdf, report::Paper::A4));
+        QVERIFY(tool("pdftotext", {pdf, "-"}).contains("only rejects are kept"));
+        report::BatchReport all;
+        all.heading = "All", all.sentence = "all items";
+        QVERIFY(report::writeBatchReport(logPath(), *view().columns, {}, all, pdf));
+        const QString whole = tool("pdftotext", {"-layout", pdf, "-"});
+        QVERIFY2(whole.contains("Rejects") && whole.contains("Faults, most frequent first") &&
+                     whole.contains("62.50 px"),
+                 qPrintable(whole));
+        // A place that cannot be written to; what stood there stays.
+        QVERIFY(!report::writeItemReport(logPath(), 1, "/proc/none/x.pdf", report::Paper::A4));
+        QVERIFY(!report::writeItemReport(logPath(), 9999, pdf, report::Paper::A4));
+        QCOMPARE(tool("pdftotext", {"-layout", pdf, "-"}), whole);
+        records::Choice none;
+        none.batch = "nobody's";
+        QVERIFY(!report::writeBatchReport(logPath(), *view().columns, none, all, pdf));
     }
     void whatComesMeanwhileIsFollowed()
     {

@@ -47,6 +47,7 @@ const char* kUsage =
     "from=N,to=N)\n"
     "       dikkat-cli statistics LOG --check NAME [--where WORDS] [--chart individuals|mean-range|mean-deviation] "
     "[--group N] [--json FILE|-]\n"
+    "       dikkat-cli report LOG --item N | --batch NAME | --where WORDS --pdf FILE [--paper a4|letter] [--png FILE]\n"
     "       dikkat-cli replay LOG ITEM... | --where WORDS [--recipe RECIPE[@N]] [--json FILE|-]\n"
     "                      (logged items inspected again, with their own recipe or another: what differs?)\n"
     "       dikkat-cli review RECIPE [--json FILE|-] [--jobs N]      (what is doubtful about it, by its own trials)\n"
@@ -161,6 +162,7 @@ int command(const std::vector<std::string>& arguments, std::ostream& out, std::o
     if (what == "statistics") return valueStatistics(arguments, out, err);
     if (what == "records") return listRecords(arguments, out, err);
     if (what == "replay") return replay(arguments, out, err);
+    if (what == "report") return report(arguments, out, err);
     if (what == "check") return check(arguments, out, err);
     if (what == "review") return review(arguments, out, err);
     if (what == "history") return history(arguments, out, err);

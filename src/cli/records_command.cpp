@@ -2,15 +2,22 @@
 
 #include "base/files.h"
 #include "cli/arguments.h"
+#include "cli/checked_recipe.h"
 #include "cli/history_commands.h"
 #include "cli/json_results.h"
 #include "records/again.h"
+#include "records/column_reader.h"
 #include "records/csv.h"
 #include "records/record_log.h"
 #include "records/statistics.h"
 #include "records/table.h"
+#include "report/record_report.h"
+#include "report/sheet_painter.h"
+#include "report/theme.h"
 
+#include <QBuffer>
 #include <QDateTime>
+#include <QImage>
 #include <charconv>
 #include <filesystem>
 #include <nlohmann/json.hpp>
@@ -449,6 +456,107 @@ int replay(const std::vector<std::string>& arguments, std::ostream& out, std::os
              << (missing ? ", " + std::to_string(missing) + " not inspected" : "") << "\n";
     if (const int written = writeJson(a->option("--json"), list, out, err); written != kDone) return written;
     return same + missing < ids->size() ? kSomeRejected : missing == ids->size() && missing > 0 ? kBadInput : kDone;
+}
+
+// ---------------------------------------------------------------- report
+namespace
+{
+base::Result<records::Choice> choiceFrom(const records::Filter& f)
+{
+    if (!f.picture.isNull())
+        return base::fail(base::ErrorCode::InvalidArgument, "a picture is reported by its items: --item N", "--where");
+    records::Choice c;
+    const auto at = [](const QString& text) {
+        return QDateTime::fromString(text, Qt::ISODateWithMs).toMSecsSinceEpoch();
+    };
+    if (!f.since.isEmpty()) c.since = at(f.since);
+    if (!f.until.isEmpty()) c.until = at(f.until);
+    c.recipe = f.recipe, c.batch = f.batch, c.station = f.station, c.text = f.text, c.from = f.from, c.to = f.to;
+    if (f.verdict == QLatin1String("accept")) c.verdict = records::ItemVerdict::Accept;
+    if (f.verdict == QLatin1String("reject")) c.verdict = records::ItemVerdict::Reject;
+    if (f.verdict == QLatin1String("unjudged")) c.verdict = records::ItemVerdict::Unjudged;
+    if (f.verdict == QLatin1String("error")) c.verdict = records::ItemVerdict::Error;
+    return c;
+}
+// The item's picture with its marks, as the report shows it.
+base::Status writePng(const std::string& logFile, long long item, const std::string& file)
+{
+    const auto log = records::RecordLog::open(QString::fromStdString(logFile));
+    if (!log) return base::passOn(log.error());
+    const auto row = (*log)->item(item);
+    if (!row) return base::passOn(row.error());
+    records::OwnRecipes own;
+    const auto with = own.of(**log, *row);
+    if (!with) return base::passOn(with.error());
+    const auto again = records::inspectAgain(**log, item, **with);
+    if (!again) return base::passOn(again.error());
+    QByteArray png;
+    QBuffer buffer(&png);
+    ::report::annotated(*again->capture, (*with)->recipe(), *again->result).save(&buffer, "PNG");
+    return base::writeAtomic(base::realFiles(), file, png.toStdString());
+}
+} // namespace
+
+int report(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
+{
+    const auto bad = [&](const base::Error& e) { return badInput(err, e); };
+    auto a = Arguments::read(arguments,
+                             {"--item", "--batch", "--where", "--pdf", "--paper", "--png", "--chart", "--group"}, {});
+    if (!a) return bad(a.error());
+    const int ways = int(a->options.count("--item") + a->options.count("--batch") + a->options.count("--where"));
+    if (a->words.size() != 1 || ways != 1 || (!a->options.count("--pdf") && !a->options.count("--png")))
+        return bad({base::ErrorCode::InvalidArgument,
+                    "report takes LOG, one of --item N, --batch NAME, --where WORDS, and --pdf FILE", ""});
+    const std::string paper = a->option("--paper"), log = a->words[0], pdf = a->option("--pdf"),
+                      png = a->option("--png");
+    if (!paper.empty() && paper != "a4" && paper != "letter")
+        return bad({base::ErrorCode::InvalidArgument, paper + " is not one of: a4, letter", "--paper"});
+    if (std::error_code none; !std::filesystem::exists(log, none))
+        return bad({base::ErrorCode::NotFound, "there is no such record log", log});
+    for (const auto& [option, file] : {std::pair("--pdf", pdf), std::pair("--png", png)})
+        if (auto ok = keepsInputs(option, file, {log}); !ok) return bad(ok.error());
+    ::report::BatchReport batch;
+    batch.paper = paper == "letter" ? ::report::Paper::Letter : ::report::Paper::A4;
+    const auto kind = chartFrom(a->option("--chart"));
+    if (!kind) return bad(kind.error());
+    const auto group = a->number("--group", 5, 2, records::kLargestGroup);
+    if (!group) return bad(group.error());
+    batch.kind = *kind, batch.group = int(*group);
+    ::report::loadFonts();
+    if (a->options.count("--item")) {
+        const auto item = a->number("--item", 0, 1, 1000000000000LL);
+        if (!item) return bad(item.error());
+        if (!pdf.empty())
+            if (auto ok = ::report::writeItemReport(QString::fromStdString(log), *item, QString::fromStdString(pdf),
+                                                    batch.paper);
+                !ok)
+                return bad(ok.error());
+        if (!png.empty())
+            if (auto ok = writePng(log, *item, png); !ok) return bad(ok.error());
+        return out ? kDone : kBadInput;
+    }
+    if (!png.empty()) return bad({base::ErrorCode::InvalidArgument, "goes with --item", "--png"});
+    records::Filter filter;
+    if (a->options.count("--batch")) filter.batch = QString::fromStdString(a->option("--batch"));
+    else {
+        const auto words = filterFrom(a->option("--where"));
+        if (!words) return bad(words.error());
+        filter = *words;
+    }
+    const auto choice = choiceFrom(filter);
+    if (!choice) return bad(choice.error());
+    auto reader = records::ColumnReader::open(QString::fromStdString(log));
+    if (!reader) return bad(reader.error());
+    const auto columns = (*reader)->update();
+    if (!columns) return bad(columns.error());
+    batch.heading = filter.batch.isNull() ? QStringLiteral("Report") : QStringLiteral("Batch ") + filter.batch;
+    batch.sentence =
+        QString::fromStdString(a->options.count("--batch") ? "batch " + a->option("--batch") : a->option("--where"));
+    if (auto ok = ::report::writeBatchReport(QString::fromStdString(log), **columns, *choice, batch,
+                                             QString::fromStdString(pdf));
+        !ok)
+        return bad(ok.error());
+    return kDone;
 }
 
 } // namespace cli

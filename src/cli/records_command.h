@@ -16,4 +16,7 @@ int valueStatistics(const std::vector<std::string>& arguments, std::ostream& out
 // replay LOG [ITEM...] [--where WORDS] [--recipe RECIPE[@N]] [--json FILE|-]: logged items inspected again.
 int replay(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);
 
+// report LOG --item N | --batch NAME | --where WORDS  --pdf FILE [--paper a4|letter] [--png FILE]
+int report(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);
+
 } // namespace cli

@@ -236,13 +236,43 @@ std::vector<CheckSummary> summaries(const Columns& columns, const std::vector<Ro
     return out;
 }
 
+namespace
+{
+void spread(const Columns& columns, std::size_t check, const Mask& counts, CheckDetail& d)
+{
+    d.inForce.assign(CheckDetail::kBins, 0), d.older.assign(CheckDetail::kBins, 0);
+    double low = 1e300, high = -1e300;
+    const auto take = [&](double v) { low = std::min(low, v), high = std::max(high, v); };
+    for (const double v : d.values) take(v);
+    // Limits of all items, so that the axis stands still whatever is chosen.
+    for (std::size_t k = 0; k < columns.blocks.size(); ++k) {
+        const auto& of = columns.words[k].columnOf;
+        if (check >= of.size() || of[check] < 0) continue;
+        for (const LimitSet& l : columns.blocks[k]->columns[std::size_t(of[check])].limitSets) {
+            if (l.low) take(*l.low);
+            if (l.high) take(*l.high);
+        }
+    }
+    if (d.chart.places.size() > 1) take(d.chart.lower), take(d.chart.upper);
+    if (low > high) return;
+    const double room = high > low ? 0.08 * (high - low) : std::max(1e-6, std::abs(high) * 0.01);
+    d.low = low - room, d.high = high + room;
+    const double scale = double(CheckDetail::kBins) / (d.high - d.low);
+    for (std::size_t i = 0; i < d.values.size(); ++i)
+        ++(counts[i] ? d.inForce
+                     : d.older)[std::min(CheckDetail::kBins - 1, std::size_t((d.values[i] - d.low) * scale))];
+}
+} // namespace
+
 CheckDetail detailOf(const Columns& columns, const std::vector<Row>& rows, std::size_t check, bool process,
                      ChartKind kind, int group)
 {
     CheckDetail d;
     d.limits = newestLimits(columns, rows, check);
     UnderLimits under(d.limits);
-    std::vector<double> counted;
+    d.at.reserve(rows.size()), d.values.reserve(rows.size());
+    Mask counts; // which values lie under the newest limits
+    counts.reserve(rows.size());
     eachCell(columns, rows, check, [&](std::size_t i, const Block::Column& column, std::size_t at) {
         const bool same = under(column, at);
         d.limitsMoved = d.limitsMoved || !same;
@@ -250,17 +280,25 @@ CheckDetail detailOf(const Columns& columns, const std::vector<Row>& rows, std::
         if (std::isnan(v)) return;
         d.at.push_back(std::uint32_t(i));
         d.values.push_back(v);
-        if (same) counted.push_back(v);
+        counts.push_back(same);
     });
+    std::vector<double> some;
+    if (d.limitsMoved)
+        for (std::size_t i = 0; i < d.values.size(); ++i)
+            if (counts[i]) some.push_back(d.values[i]);
+    const std::vector<double>& counted = d.limitsMoved ? some : d.values;
     d.under = counted.size();
     d.statistics = statisticsOf(counted, d.limits.low, d.limits.high);
     if (!process || counted.size() < kEnoughForCapability)
         d.statistics.cp = d.statistics.cpk = d.statistics.pp = d.statistics.ppk = std::nullopt;
-    if (!process) return d;
-    d.chart = controlChart(d.values, kind, group);
-    d.hits = ruleHits(d.chart.places, d.chart.mean, d.chart.sigma);
-    d.normality = normality(counted);
-    if (d.normality && !d.normality->likely()) d.quantiles = quantilePerformance(counted, d.limits.low, d.limits.high);
+    if (process) {
+        d.chart = controlChart(d.values, kind, group);
+        d.hits = ruleHits(d.chart.places, d.chart.mean, d.chart.sigma);
+        d.normality = normality(counted);
+        if (d.normality && !d.normality->likely())
+            d.quantiles = quantilePerformance(counted, d.limits.low, d.limits.high);
+    }
+    spread(columns, check, counts, d);
     return d;
 }
 

@@ -72,6 +72,11 @@ struct CheckDetail {
     bool limitsMoved = false;
     std::optional<Normality> normality;
     std::optional<QuantilePerformance> quantiles;
+    // What the values, their limits and control limits reach from and to, with some room; how many values lie where of it,
+    // under the newest limits and under others.
+    double low = 0, high = 1;
+    static constexpr std::size_t kBins = 24;
+    std::vector<std::uint32_t> inForce, older; // by bin from the lowest
     bool stable() const { return hits.empty(); }
     // The item a point of the chart ends at, among the chosen.
     std::uint32_t itemOfPoint(std::size_t point) const { return at[(point + 1) * std::size_t(chart.group) - 1]; }

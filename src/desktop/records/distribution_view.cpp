@@ -15,7 +15,7 @@ using report::theme;
 
 namespace
 {
-constexpr std::size_t kBins = 24, kMostPoints = 4000;
+constexpr std::size_t kBins = CheckDetail::kBins, kMostPoints = 4000;
 QString index(const std::optional<double>& v)
 {
     return !v ? QStringLiteral("–") : *v > 99 ? QStringLiteral("> 99") : QString::number(*v, 'f', *v > 10 ? 1 : 2);
@@ -35,27 +35,18 @@ DistributionView::DistributionView(RecordsModel& model, RunChart& chart, QWidget
 
 void DistributionView::rework()
 {
-    m_inForce.assign(kBins, 0), m_older.assign(kBins, 0);
     m_points.clear(), m_failed.clear();
     const RecordsView& v = m_model.view();
-    if (v.detail && v.check >= 0) {
-        const double low = m_model.lowest(), span = m_model.highest() - low;
-        const LimitSet now = v.detail->limits;
-        const bool all = !v.detail->limitsMoved;
+    if (v.detail && v.check >= 0 && scatters()) {
         m_low = 1e300, m_high = -1e300;
-        const std::size_t step = scatters() ? v.detail->values.size() / kMostPoints + 1 : 1;
-        for (std::size_t i = 0; i < v.detail->values.size(); ++i) {
+        const std::size_t step = v.detail->values.size() / kMostPoints + 1;
+        for (std::size_t i = 0; i < v.detail->values.size(); i += step) {
             const Row r = v.rows[v.detail->at[i]];
-            const auto cell = [&] { return v.columns->cell(r, std::size_t(v.check)); };
-            const double value = v.detail->values[i];
-            const std::size_t bin =
-                std::min(kBins - 1, std::size_t(std::max(0.0, (value - low) / span * double(kBins))));
-            ++(all || *cell().limits == now ? m_inForce : m_older)[bin];
-            if (!scatters() || i % step) continue;
             const auto other = v.columns->cell(r, std::size_t(v.second));
             if (other.state == CellState::Absent || std::isnan(other.value)) continue;
-            m_points.emplace_back(other.value, value);
-            m_failed.push_back(cell().state == CellState::Fail || other.state == CellState::Fail);
+            m_points.emplace_back(other.value, v.detail->values[i]);
+            m_failed.push_back(v.columns->cell(r, std::size_t(v.check)).state == CellState::Fail ||
+                               other.state == CellState::Fail);
             m_low = std::min(m_low, other.value), m_high = std::max(m_high, other.value);
         }
         if (m_low > m_high) m_low = 0, m_high = 1;
@@ -169,8 +160,10 @@ void DistributionView::paintBins(QPainter& p) const
     const report::Theme& th = theme();
     const RecordsView& v = m_model.view();
     const QRectF box = field();
+    if (!v.detail || v.detail->inForce.empty()) return;
+    const auto &inForce = v.detail->inForce, &older = v.detail->older;
     std::uint32_t most = 1;
-    for (std::size_t i = 0; i < kBins; ++i) most = std::max(most, m_inForce[i] + m_older[i]);
+    for (std::size_t i = 0; i < kBins; ++i) most = std::max(most, inForce[i] + older[i]);
     const double high = box.height() / double(kBins);
     const QColor grey = th.dark ? QColor("#7C838C") : QColor("#8A8F96");
     const LimitSet& l = v.checks[std::size_t(v.check)].limits;
@@ -182,12 +175,12 @@ void DistributionView::paintBins(QPainter& p) const
         const auto wide = [&](std::uint32_t n) {
             return n ? std::max(2.0, box.width() * double(n) / double(most)) : 0;
         };
-        const double filled = wide(m_inForce[i]);
+        const double filled = wide(inForce[i]);
         p.fillRect(QRectF(box.left(), y + 0.5, filled, std::max(1.0, high - 1)), out ? th.fail : grey);
-        if (m_older[i] == 0) continue;
+        if (older[i] == 0) continue;
         p.setPen(QPen(grey, 1));
         p.setBrush(Qt::NoBrush);
-        p.drawRect(QRectF(box.left() + filled, y + 0.5, wide(m_older[i]), std::max(1.0, high - 1.5)));
+        p.drawRect(QRectF(box.left() + filled, y + 0.5, wide(older[i]), std::max(1.0, high - 1.5)));
     }
 }
 

@@ -39,8 +39,7 @@ private:
 
     RecordsModel& m_model;
     RunChart& m_chart;
-    std::vector<std::uint32_t> m_inForce, m_older; // by bin from the lowest value
-    std::vector<QPointF> m_points;                 // second, chosen; of the scatter
+    std::vector<QPointF> m_points; // second, chosen; of the scatter
     std::vector<std::uint8_t> m_failed;
     double m_low = 0, m_high = 1; // of the second check
     std::optional<QPointF> m_pressed;

@@ -93,7 +93,7 @@ void RecordSheet::paintEvent(QPaintEvent*)
     const report::Theme& th = theme();
     p.fillRect(rect(), th.dark ? QColor("#10141A") : QColor("#E9E6DD"));
     if (!m_item || m_item->id == 0) return;
-    const QRectF free(0, 30, width(), height() - 30 - kBlock - 16);
+    const QRectF free(0, 0, width(), height() - kBlock - 16);
     const QString text = hint();
     m_labels = 0;
     const records::Again* a = shown();
@@ -107,12 +107,11 @@ void RecordSheet::paintEvent(QPaintEvent*)
         if (a && a->item >= 0) {
             report::SheetScene scene{&with->recipe(), a->result.get(), a->item,
                                      m_selected,      false,           QSizeF(m_picture.size())};
-            scene.obstacle = QRectF(0, 0, 240, 36); // the choice of what is shown
             scene.covered = QRectF(0, height() - kBlock - 16, width(), kBlock + 16);
             m_labels = report::paintSheet(p, scene, toScreen(), QRectF(rect())).size();
         }
         if (!text.isEmpty()) { // beside the picture: a strip over it
-            const QRectF strip(8, 34, width() - 16, 40);
+            const QRectF strip(8, 6, width() - 16, 40);
             p.fillRect(strip, th.raised);
             p.setPen(th.fail);
             p.drawRect(strip);

@@ -204,30 +204,9 @@ void RecordsModel::answer(std::shared_ptr<const RecordsView> view)
     const long long id = m_item >= 0 ? m_view->columns->id(rows[std::size_t(m_item)]) : 0;
     const bool other = id != m_itemId;
     m_itemId = id;
-    spanValues();
     m_offset = std::clamp(m_offset, 0, std::max(0, widest() - m_space));
     emit changed();
     if (other) emit itemChosen();
-}
-
-void RecordsModel::spanValues()
-{
-    m_low = 1e300, m_high = -1e300;
-    const auto take = [&](double v) { m_low = std::min(m_low, v), m_high = std::max(m_high, v); };
-    if (const auto& d = m_view->detail; d && m_view->check >= 0) {
-        for (const double v : d->values) take(v);
-        for (const auto& b : m_view->columns->blocks)
-            for (const auto& column : b->columns)
-                if (column.check.sameCheck(m_view->columns->checks[std::size_t(m_view->check)]))
-                    for (const LimitSet& l : column.limitSets) {
-                        if (l.low) take(*l.low);
-                        if (l.high) take(*l.high);
-                    }
-        if (d->chart.places.size() > 1) take(d->chart.lower), take(d->chart.upper);
-    }
-    if (m_low > m_high) m_low = 0, m_high = 1;
-    const double room = m_high > m_low ? 0.08 * (m_high - m_low) : std::max(1e-6, std::abs(m_high) * 0.01);
-    m_low -= room, m_high += room;
 }
 
 void RecordsModel::say(Sentence sentence)

@@ -94,8 +94,8 @@ public:
     int space() const { return m_space; }
 
     // Values the chosen check's plots reach from and to.
-    double lowest() const { return m_low; }
-    double highest() const { return m_high; }
+    double lowest() const { return m_view->detail ? m_view->detail->low : 0; }
+    double highest() const { return m_view->detail ? m_view->detail->high : 1; }
 
     static constexpr int kMargin = 6, kAxis = 48; // px left and right of the columns
 
@@ -116,7 +116,6 @@ private:
     class Worker;
     void ask(bool reread);
     void answer(std::shared_ptr<const RecordsView> view);
-    void spanValues();
 
     QString m_path;
     std::shared_ptr<Worker> m_worker;
@@ -132,7 +131,6 @@ private:
     long long m_itemId = 0;
     std::int64_t m_from = 0, m_to = 0;
     int m_space = 600, m_wanted = 0, m_offset = 0;
-    double m_low = 0, m_high = 1;
     LatestJob m_job; // last: it uses the others
 };
 

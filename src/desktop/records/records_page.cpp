@@ -12,12 +12,14 @@
 #include "desktop/records/sentence_bar.h"
 #include "recipe/history.h"
 #include "recipe/recipe_file.h"
+#include "report/record_report.h"
 #include "report/sheet_painter.h"
 #include "report/theme.h"
 
 #include <QAction>
 #include <QBuffer>
 #include <QButtonGroup>
+#include <QDir>
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QHBoxLayout>
@@ -155,20 +157,21 @@ void RecordsPage::makePanels()
 {
     m_panels = new CrossPanels(this);
     m_rows = new RecordRows(m_model, this);
-    m_sheet = new RecordSheet(m_panels);
+    m_itemPanel = new QWidget(m_panels);
+    m_sheet = new RecordSheet(m_itemPanel);
     m_chart = new RunChart(m_model, m_panels);
     m_distribution = new DistributionView(m_model, *m_chart, m_panels);
     m_heads = new RecordHeads(m_model, *m_rows, m_panels);
     m_cells = new RecordCells(m_model, *m_rows, m_panels);
     m_fails = new FailBars(m_model, *m_rows, m_panels);
-    m_panels->setPanels({m_sheet, m_chart, m_distribution, m_heads, m_cells, m_fails});
+    m_panels->setPanels({m_itemPanel, m_chart, m_distribution, m_heads, m_cells, m_fails});
     for (auto* panel : {static_cast<QWidget*>(m_chart), static_cast<QWidget*>(m_cells)}) panel->setMinimumWidth(200);
     connect(m_chart, &RunChart::pictureWanted, this, &RecordsPage::largePicture);
     connect(m_cells, &RecordCells::pictureWanted, this, &RecordsPage::largePicture);
     // As logged, or inspected again.
-    auto* bar = new QWidget(m_sheet);
+    auto* bar = new QWidget(m_itemPanel);
     auto* line = new QHBoxLayout(bar);
-    line->setContentsMargins(6, 4, 6, 0);
+    line->setContentsMargins(6, 3, 6, 3);
     line->setSpacing(0);
     const auto button = [&](const char* name, const QString& text, const QString& tip) {
         auto* b = new QToolButton(bar);
@@ -195,8 +198,11 @@ void RecordsPage::makePanels()
     m_asLogged->setChecked(true);
     connect(m_asLogged, &QToolButton::clicked, this, [this] { setAgain(false); });
     connect(m_againButton, &QToolButton::clicked, this, [this] { setAgain(true); });
-    bar->adjustSize();
-    bar->move(0, 0);
+    auto* panel = new QVBoxLayout(m_itemPanel);
+    panel->setContentsMargins(0, 0, 0, 0);
+    panel->setSpacing(0);
+    panel->addWidget(bar);
+    panel->addWidget(m_sheet, 1);
 }
 
 void RecordsPage::makeActions()
@@ -209,7 +215,7 @@ void RecordsPage::makeActions()
         return a;
     };
     add("inspectAgain", [this] { setAgain(!m_again); });
-    QAction* all = add("inspectAllAgain", [this] { inspectAllAgain(); });
+    m_allAgain = add("inspectAllAgain", [this] { inspectAllAgain(); });
     add("wordBack", [this] {
         if (m_panels->large()) return largePicture();
         m_model.takeBack();
@@ -224,6 +230,20 @@ void RecordsPage::makeActions()
         m_sentence->line()->addWidget(b);
         return b;
     };
+    auto* reports = button("report", tr("Report"), tr("Writes a PDF of the item in view, or of all the sentence says"));
+    auto* kinds = new QMenu(reports);
+    kinds->addAction(tr("Item in view…"), this, [this] { reportItem(); })->setObjectName(QStringLiteral("reportItem"));
+    kinds->addAction(tr("All the sentence says…"), this, [this] { reportChosen(); })
+        ->setObjectName(QStringLiteral("reportChosen"));
+    kinds->addSeparator();
+    QAction* letter = kinds->addAction(tr("On Letter instead of A4"), this, [this](bool on) {
+        m_letter = on;
+        QSettings().setValue(QStringLiteral("letterPaper"), on);
+    });
+    letter->setObjectName(QStringLiteral("letterPaper"));
+    letter->setCheckable(true);
+    letter->setChecked(m_letter = QSettings().value(QStringLiteral("letterPaper")).toBool());
+    reports->setMenu(kinds);
     auto* files = button("exportRecords", tr("Export"),
                          tr("Writes what the sentence says: a table, or the pictures with their marks"));
     auto* forms = new QMenu(files);
@@ -235,9 +255,7 @@ void RecordsPage::makeActions()
     form("tableJson", tr("JSON…"), [this] { exportTable(TableForm::Json); });
     form("exportPictures", tr("Pictures with their marks…"), [this] { exportPictures(); });
     files->setMenu(forms);
-    auto* again = button("againAll", tr("Again…"), all->toolTip());
-    connect(again, &QPushButton::clicked, this, &RecordsPage::inspectAllAgain);
-    m_writers = {files, again, m_againButton};
+    m_writers = {reports, files, m_againButton};
     auto* events = button("showEvents", tr("Events…"),
                           tr("Releases, limits moved, verdicts overruled, signing in, faults: who, when, old and new"));
     connect(events, &QPushButton::clicked, this, [this] { EventsDialog(m_model.path(), this).exec(); });
@@ -352,6 +370,7 @@ void RecordsPage::chooseAgainRecipe()
         }
     }
     menu->addSeparator();
+    menu->addAction(m_allAgain);
     QAction* file = menu->addAction(tr("with a recipe of a file…"), this, [this, take, prepared] {
         const QString path =
             QFileDialog::getOpenFileName(this, tr("Recipe"), {}, tr("Recipes (*.dikkat *.json);;All files (*)"));
@@ -390,7 +409,7 @@ void RecordsPage::inspectAllAgain()
 
 void RecordsPage::largePicture()
 {
-    m_panels->setLarge(m_panels->large() ? nullptr : m_sheet);
+    m_panels->setLarge(m_panels->large() ? nullptr : m_itemPanel);
     if (m_panels->large()) m_sheet->setFocus();
     m_sheet->fitPicture();
 }
@@ -476,14 +495,17 @@ std::vector<long long> RecordsPage::chosenIds() const
 }
 QString RecordsPage::fileFor(const QString& what, const QString& filter, const QString& suffix)
 {
-    QFileDialog dialog(this, what, QSettings().value(QStringLiteral("exports")).toString(), filter);
+    QString folder = QSettings().value(QStringLiteral("exports")).toString();
+    if (folder.isEmpty() || !QFileInfo(folder).isDir()) folder = QDir::homePath();
+    QFileDialog dialog(this, what, folder, filter);
     dialog.setObjectName(QStringLiteral("exportFile"));
     dialog.setAcceptMode(QFileDialog::AcceptSave);
     dialog.setDefaultSuffix(suffix);
     dialog.setOption(QFileDialog::DontUseNativeDialog);
     if (!dialog.exec() || dialog.selectedFiles().isEmpty()) return {};
     const QString path = dialog.selectedFiles().front();
-    QSettings().setValue(QStringLiteral("exports"), QFileInfo(path).absolutePath());
+    if (QFileInfo(QFileInfo(path).absolutePath()).isDir())
+        QSettings().setValue(QStringLiteral("exports"), QFileInfo(path).absolutePath());
     return path;
 }
 
@@ -499,6 +521,40 @@ void RecordsPage::exportTable(TableForm form)
     const auto ok = watched(tr("Writing %1 items …").arg(grouped((long long)(ids.size()))), watch,
                             [&] { return writeTable(m_model.path(), ids, form, path, &watch); });
     if (ok) emit said(tr("%1 items written to %2").arg(grouped((long long)(ids.size())), path));
+    else if (ok.error().code != base::ErrorCode::Cancelled) emit said(QString::fromStdString(ok.error().text()));
+}
+
+void RecordsPage::reportItem()
+{
+    const long long id = m_model.itemId();
+    if (id == 0) return emit said(tr("No item is chosen"));
+    const QString path = fileFor(tr("Report of item %1").arg(id), tr("PDF (*.pdf)"), QStringLiteral("pdf"));
+    if (path.isEmpty()) return;
+    const auto ok = awake([&] {
+        return report::writeItemReport(m_model.path(), id, path, m_letter ? report::Paper::Letter : report::Paper::A4);
+    });
+    emit said(ok ? tr("Item %1 written to %2").arg(id).arg(path) : QString::fromStdString(ok.error().text()));
+}
+void RecordsPage::reportChosen()
+{
+    const RecordsView& v = m_model.view();
+    if (v.rows.empty()) return emit said(tr("No item is chosen"));
+    const QString path =
+        fileFor(tr("Report of %1 items").arg(grouped(v.counts.items)), tr("PDF (*.pdf)"), QStringLiteral("pdf"));
+    if (path.isEmpty()) return;
+    report::BatchReport r;
+    const QString& batch = m_model.sentence().words.batch;
+    r.heading = batch.isEmpty() ? tr("Report of %1 items").arg(grouped(v.counts.items)) : tr("Batch %1").arg(batch);
+    r.sentence = m_sentence->text();
+    r.kind = m_model.chartKind(), r.group = m_model.group();
+    r.paper = m_letter ? report::Paper::Letter : report::Paper::A4;
+    base::Watch watch;
+    const auto columns = v.columns;
+    const auto choice = v.choice;
+    const auto ok = watched(tr("Writing the report …"), watch, [&] {
+        return report::writeBatchReport(m_model.path(), *columns, choice, r, path, &watch);
+    });
+    if (ok) emit said(tr("%1 items written to %2").arg(grouped(v.counts.items), path));
     else if (ok.error().code != base::ErrorCode::Cancelled) emit said(QString::fromStdString(ok.error().text()));
 }
 

@@ -7,6 +7,7 @@
 
 #include <QWidget>
 
+class QAction;
 class QLabel;
 class QPushButton;
 class QToolButton;
@@ -67,6 +68,8 @@ private:
     void refreshHint();
     void exportTable(records::TableForm form);
     void exportPictures();
+    void reportItem();
+    void reportChosen();
     std::vector<long long> chosenIds() const;
     std::shared_ptr<const inspect::Prepared> againRecipe();
     void chooseAgainRecipe();
@@ -79,6 +82,7 @@ private:
     RibbonView* m_ribbon;
     CrossPanels* m_panels;
     RecordRows* m_rows;
+    QWidget* m_itemPanel;
     RecordSheet* m_sheet;
     RunChart* m_chart;
     DistributionView* m_distribution;
@@ -87,9 +91,10 @@ private:
     FailBars* m_fails;
     QLabel* m_hint;
     QToolButton *m_asLogged, *m_againButton;
+    QAction* m_allAgain = nullptr;
     std::vector<QWidget*> m_writers; // what writes files
     QTimer m_live;
-    bool m_again = false;
+    bool m_again = false, m_letter = false;
     std::shared_ptr<const SeenItem> m_item;
     class Loader;
     std::shared_ptr<Loader> m_loader;

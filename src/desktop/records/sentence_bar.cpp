@@ -132,7 +132,10 @@ SentenceBar::SentenceBar(RecordsModel& model, QWidget* parent) : QWidget(parent)
             auto* dot = new QLabel(QStringLiteral("·"), this);
             dot->setProperty("aside", true);
             dot->setObjectName(QLatin1String(name) + QStringLiteral("Dot"));
-            dot->setSizePolicy(QSizePolicy::Fixed, QSizePolicy::Preferred);
+            dot->setFixedWidth(11);
+            dot->setContentsMargins(0, 0, 0, 0);
+            dot->setIndent(0);
+            dot->setAlignment(Qt::AlignCenter);
             m_line->addWidget(dot);
         }
         first = false;

@@ -1,0 +1,27 @@
+// record_report.h - what was logged as a PDF: one item with its picture and every value, or all a choice says with its
+// statistics, charts, faults and rejects.
+//
+// Fails   as Pages::write; NotFound, Io of the log.
+#pragma once
+#include "base/zip.h"
+#include "records/again.h"
+#include "records/choice.h"
+#include "report/pages.h"
+
+namespace report
+{
+
+// One item as it was logged; its marks are those of its own recipe, computed anew from the kept picture.
+base::Status writeItemReport(const QString& log, long long item, const QString& path, Paper paper);
+struct BatchReport {
+    QString heading;  // "Batch 2211-A"
+    QString sentence; // which items they are
+    records::ChartKind kind = records::ChartKind::Individuals;
+    int group = 5;
+    Paper paper = Paper::A4;
+};
+// All that are chosen. `log` is asked for the rejects' sentences.
+base::Status writeBatchReport(const QString& log, const records::Columns& columns, const records::Choice& choice,
+                              const BatchReport& report, const QString& path, base::Watch* watch = nullptr);
+
+} // namespace report
