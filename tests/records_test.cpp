@@ -347,7 +347,8 @@ private slots:
             QVERIFY(db.open());
             QSqlQuery q(db);
             QVERIFY(q.exec("drop table picture") && q.exec("drop table overrule") && q.exec("drop table digest") &&
-                    q.exec("alter table event drop column identity") && q.exec("pragma user_version = 3"));
+                    q.exec("drop table about") && q.exec("alter table event drop column identity") &&
+                    q.exec("pragma user_version = 3"));
         }
         QSqlDatabase::removeDatabase("third");
         auto log = RecordLog::open(path);

@@ -7,6 +7,7 @@
 #include <charconv>
 #include <cmath>
 #include <cstring>
+#include <libpq-fe.h>
 #include <limits>
 #include <sqlite3.h>
 
@@ -19,25 +20,65 @@ namespace
 {
 constexpr double kNoNumber = std::numeric_limits<double>::quiet_NaN();
 
-// One prepared statement, used again and again; the toolkit's own would make a variant of every column of every row.
-class Statement
+// Rows of one question, past the toolkit: it would make a variant of every column of every row.
+class Rows
 {
 public:
-    Statement(sqlite3* db, const char* sql) { sqlite3_prepare_v2(db, sql, -1, &m_it, nullptr); }
-    ~Statement() { sqlite3_finalize(m_it); }
-    Statement(const Statement&) = delete;
-    Statement& operator=(const Statement&) = delete;
-    void begin(long long from = 0, long long to = 0)
+    virtual ~Rows() = default;
+    virtual bool next() = 0;
+    virtual bool failed() const = 0;
+    virtual long long whole(int c) const = 0;
+    virtual std::string_view text(int c) const = 0;
+    virtual bool none(int c) const = 0;
+    virtual std::optional<double> number(int c) const = 0;
+};
+// A log's rows: of a file, or of a server.
+class Source
+{
+public:
+    virtual ~Source() = default;
+    // least and greatest number of an item, greatest of an overrule
+    virtual bool range(long long& least, long long& most, long long& overrules) = 0;
+    virtual bool begin() = 0; // all that is asked until end() is of one moment
+    virtual void end() = 0;
+    virtual Rows& recipes() = 0;
+    virtual Rows& items(long long first) = 0;
+    virtual Rows& values(long long first) = 0;
+    virtual Rows& overruled() = 0;
+    virtual QByteArray digest(long long first) = 0;
+    virtual bool keep(long long first, const QByteArray& bytes) = 0;
+    virtual std::string trouble() const = 0;
+};
+constexpr const char* kRecipes = "select id, name, identity from recipe";
+constexpr const char* kItems =
+    "select id, at, recipe, revision, batch, station, picture, case when kept <> '' then 1 else 0 end, "
+    "verdict, sentence from item where id >= $1 and id < $2 order by id";
+constexpr const char* kValues =
+    "select item, position, step, output, name, balloon, list, value, unit, nominal, low, high, "
+    "verdict, case when elements is null then 0 else 1 end from value where item >= $1 and item < $2 "
+    "order by item, position";
+constexpr const char* kOverruled = "select item, verdict from overrule order by id";
+
+// ---------------------------------------------------------------- a file
+class FileRows : public Rows
+{
+public:
+    FileRows(sqlite3* db, const char* sql) { sqlite3_prepare_v2(db, sql, -1, &m_it, nullptr); }
+    ~FileRows() override { sqlite3_finalize(m_it); }
+    FileRows(const FileRows&) = delete;
+    FileRows& operator=(const FileRows&) = delete;
+    FileRows& ask(long long from = 0, long long to = 0)
     {
         sqlite3_reset(m_it);
         if (sqlite3_bind_parameter_count(m_it) > 0) sqlite3_bind_int64(m_it, 1, from);
         if (sqlite3_bind_parameter_count(m_it) > 1) sqlite3_bind_int64(m_it, 2, to);
+        return *this;
     }
-    bool next() { return (m_state = sqlite3_step(m_it)) == SQLITE_ROW; }
-    bool failed() const { return m_state != SQLITE_ROW && m_state != SQLITE_DONE; }
+    bool next() override { return (m_state = sqlite3_step(m_it)) == SQLITE_ROW; }
+    bool failed() const override { return m_state != SQLITE_ROW && m_state != SQLITE_DONE; }
     void end() { sqlite3_reset(m_it); } // lets go of what it reads
-    long long whole(int c) const { return sqlite3_column_int64(m_it, c); }
-    std::string_view text(int c) const
+    long long whole(int c) const override { return sqlite3_column_int64(m_it, c); }
+    std::string_view text(int c) const override
     {
         const auto* t = reinterpret_cast<const char*>(sqlite3_column_text(m_it, c));
         return t ? std::string_view(t, std::size_t(sqlite3_column_bytes(m_it, c))) : std::string_view();
@@ -46,8 +87,8 @@ public:
     {
         return QByteArray(static_cast<const char*>(sqlite3_column_blob(m_it, c)), sqlite3_column_bytes(m_it, c));
     }
-    bool none(int c) const { return sqlite3_column_type(m_it, c) == SQLITE_NULL; }
-    std::optional<double> number(int c) const
+    bool none(int c) const override { return sqlite3_column_type(m_it, c) == SQLITE_NULL; }
+    std::optional<double> number(int c) const override
     {
         return none(c) ? std::nullopt : std::optional(sqlite3_column_double(m_it, c));
     }
@@ -56,6 +97,160 @@ public:
 private:
     sqlite3_stmt* m_it = nullptr;
     int m_state = SQLITE_DONE;
+};
+class FileSource : public Source
+{
+public:
+    explicit FileSource(sqlite3* db)
+        : m_db(db),
+          m_range(db, "select coalesce((select min(id) from item), 0), coalesce((select max(id) from item), 0), "
+                      "coalesce((select max(id) from overrule), 0)"),
+          m_items(db, kItems), m_values(db, kValues), m_recipes(db, kRecipes),
+          m_digest(db, "select packed from digest where first = ?"),
+          m_keep(db, "insert or replace into digest (first, packed) values (?, ?)"), m_overruled(db, kOverruled)
+    {
+    }
+    bool range(long long& least, long long& most, long long& overrules) override
+    {
+        m_range.ask();
+        const bool there = m_range.next();
+        if (there) least = m_range.whole(0), most = m_range.whole(1), overrules = m_range.whole(2);
+        m_range.end();
+        return there;
+    }
+    bool begin() override { return sqlite3_exec(m_db, "begin", nullptr, nullptr, nullptr) == SQLITE_OK; }
+    void end() override
+    {
+        for (FileRows* r : {&m_items, &m_values, &m_recipes, &m_overruled}) r->end();
+        sqlite3_exec(m_db, "commit", nullptr, nullptr, nullptr);
+    }
+    Rows& recipes() override { return m_recipes.ask(); }
+    Rows& items(long long first) override { return m_items.ask(first, first + kBlockItems); }
+    Rows& values(long long first) override { return m_values.ask(first, first + kBlockItems); }
+    Rows& overruled() override { return m_overruled.ask(); }
+    QByteArray digest(long long first) override
+    {
+        m_digest.ask(first);
+        const QByteArray out = m_digest.next() ? m_digest.bytes(0) : QByteArray();
+        m_digest.end();
+        return out;
+    }
+    bool keep(long long first, const QByteArray& bytes) override
+    {
+        m_keep.ask(first);
+        sqlite3_bind_blob64(m_keep.it(), 2, bytes.constData(), sqlite3_uint64(bytes.size()), SQLITE_STATIC);
+        m_keep.next();
+        const bool ok = !m_keep.failed();
+        m_keep.end();
+        sqlite3_clear_bindings(m_keep.it());
+        return ok;
+    }
+    std::string trouble() const override { return sqlite3_errmsg(m_db); }
+
+private:
+    sqlite3* m_db;
+    FileRows m_range, m_items, m_values, m_recipes, m_digest, m_keep, m_overruled;
+};
+
+// ---------------------------------------------------------------- a server
+class ServerRows : public Rows
+{
+public:
+    ~ServerRows() override { PQclear(m_it); }
+    void take(PGresult* it)
+    {
+        PQclear(m_it);
+        m_it = it, m_row = -1;
+    }
+    bool good() const { return PQresultStatus(m_it) == PGRES_TUPLES_OK || PQresultStatus(m_it) == PGRES_COMMAND_OK; }
+    bool next() override { return good() && ++m_row < PQntuples(m_it); }
+    bool failed() const override { return !good(); }
+    std::string_view text(int c) const override
+    {
+        return {PQgetvalue(m_it, m_row, c), std::size_t(PQgetlength(m_it, m_row, c))};
+    }
+    bool none(int c) const override { return PQgetisnull(m_it, m_row, c); }
+    long long whole(int c) const override
+    {
+        long long v = 0;
+        const auto t = text(c);
+        std::from_chars(t.data(), t.data() + t.size(), v);
+        return v;
+    }
+    std::optional<double> number(int c) const override
+    {
+        if (none(c)) return std::nullopt;
+        double v = 0;
+        const auto t = text(c);
+        std::from_chars(t.data(), t.data() + t.size(), v);
+        return v;
+    }
+
+private:
+    PGresult* m_it = nullptr;
+    int m_row = -1;
+};
+class ServerSource : public Source
+{
+public:
+    explicit ServerSource(PGconn* db) : m_db(db) {}
+    bool range(long long& least, long long& most, long long& overrules) override
+    {
+        ServerRows& r =
+            ask(m_recipes, "select coalesce((select min(id) from item), 0), coalesce((select max(id) from item), 0), "
+                           "coalesce((select max(id) from overrule), 0)");
+        if (!r.next()) return false;
+        least = r.whole(0), most = r.whole(1), overrules = r.whole(2);
+        return true;
+    }
+    bool begin() override { return !ask(m_recipes, "begin isolation level repeatable read read only").failed(); }
+    void end() override
+    {
+        ServerRows r;
+        ask(r, "commit");
+    }
+    Rows& recipes() override { return ask(m_recipes, kRecipes); }
+    Rows& items(long long first) override { return ask(m_items, kItems, {first, first + kBlockItems}); }
+    Rows& values(long long first) override { return ask(m_values, kValues, {first, first + kBlockItems}); }
+    Rows& overruled() override { return ask(m_overruled, kOverruled); }
+    QByteArray digest(long long first) override
+    {
+        const std::string number = std::to_string(first);
+        const char* value = number.c_str();
+        ServerRows r;
+        r.take(
+            PQexecParams(m_db, "select packed from digest where first = $1", 1, nullptr, &value, nullptr, nullptr, 1));
+        if (!r.next()) return {};
+        const auto bytes = r.text(0);
+        return QByteArray(bytes.data(), qsizetype(bytes.size()));
+    }
+    bool keep(long long first, const QByteArray& bytes) override
+    {
+        const std::string number = std::to_string(first);
+        const char* values[] = {number.c_str(), bytes.constData()};
+        const int lengths[] = {0, int(bytes.size())}, formats[] = {0, 1};
+        ServerRows r;
+        r.take(PQexecParams(
+            m_db,
+            "insert into digest (first, packed) values ($1, $2) on conflict (first) do update set packed = "
+            "excluded.packed",
+            2, nullptr, values, lengths, formats, 0));
+        return !r.failed();
+    }
+    std::string trouble() const override { return PQerrorMessage(m_db); }
+
+private:
+    ServerRows& ask(ServerRows& rows, const char* sql, std::vector<long long> numbers = {})
+    {
+        std::vector<std::string> texts;
+        for (const long long n : numbers) texts.push_back(std::to_string(n));
+        std::vector<const char*> values;
+        for (const std::string& t : texts) values.push_back(t.c_str());
+        rows.take(PQexecParams(m_db, sql, int(values.size()), nullptr, values.data(), nullptr, nullptr, 0));
+        return rows;
+    }
+    PGconn* m_db;
+    ServerRows m_items, m_values, m_recipes, m_overruled;
 };
 QString q(std::string_view s) { return QString::fromUtf8(s.data(), qsizetype(s.size())); }
 
@@ -129,40 +324,29 @@ template <class List, class Word> std::uint16_t wordOf(List& list, const Word& w
 }
 } // namespace
 
-class ColumnReader::Statements
+class ColumnReader::Reading : public std::unique_ptr<Source>
 {
 public:
-    explicit Statements(sqlite3* of)
-        : db(of), range(of, "select coalesce((select min(id) from item), 0), coalesce((select max(id) from item), 0)"),
-          items(of, "select id, at, recipe, revision, batch, station, picture, kept <> '', verdict, sentence from item "
-                    "where id >= ? and id < ? order by id"),
-          values(of,
-                 "select item, position, step, output, name, balloon, list, value, unit, nominal, low, high, verdict, "
-                 "elements is not null from value where item >= ? and item < ? order by item, position"),
-          recipes(of, "select id, name, identity from recipe"), digest(of, "select packed from digest where first = ?"),
-          keep(of, "insert or replace into digest (first, packed) values (?, ?)"),
-          overrules(of, "select coalesce(max(id), 0) from overrule"),
-          overruled(of, "select item, verdict from overrule order by id")
-    {
-    }
-    sqlite3* db;
-    Statement range, items, values, recipes, digest, keep, overrules, overruled;
+    using std::unique_ptr<Source>::unique_ptr;
 };
 
-base::Result<std::unique_ptr<ColumnReader>> ColumnReader::open(const QString& path)
+base::Result<std::unique_ptr<ColumnReader>> ColumnReader::open(const QString& place)
 {
-    auto log = RecordLog::open(path);
+    auto log = RecordLog::open(place);
     if (!log) return base::passOn(log.error());
-    const QVariant handle = QSqlDatabase::database((*log)->m_connection).driver()->handle();
-    if (!handle.isValid() || qstrcmp(handle.typeName(), "sqlite3*") != 0)
-        return fail(ErrorCode::Unsupported, "the record log is no SQLite file", path.toStdString());
+    const QVariant handle = (*log)->database().driver()->handle();
     std::unique_ptr<ColumnReader> out(new ColumnReader);
-    out->m_statements = std::make_unique<Statements>(*static_cast<sqlite3* const*>(handle.data()));
+    out->m_source = std::make_unique<Reading>();
+    if (handle.isValid() && qstrcmp(handle.typeName(), "sqlite3*") == 0)
+        out->m_source->reset(new FileSource(*static_cast<sqlite3* const*>(handle.data())));
+    else if (handle.isValid() && QByteArray(handle.typeName()).toLower().replace('_', "") == "pgconn*")
+        out->m_source->reset(new ServerSource(*static_cast<PGconn* const*>(handle.data())));
+    else return fail(ErrorCode::Unsupported, "the record log is of no kind that is known", place.toStdString());
     out->m_log = std::move(*log);
     return out;
 }
 
-ColumnReader::~ColumnReader() { m_statements.reset(); } // before the database goes
+ColumnReader::~ColumnReader() { m_source.reset(); } // before the database goes
 
 namespace
 {
@@ -175,7 +359,7 @@ public:
     {
         m_block->first = first;
     }
-    void item(const Statement& s)
+    void item(const Rows& s)
     {
         Block& b = *m_block;
         b.id.push_back(std::uint16_t(s.whole(0) - b.first));
@@ -190,7 +374,7 @@ public:
         b.text += (q(s.text(6)) + QLatin1Char('\n') + q(s.text(9))).toLower().toUtf8();
         b.textEnd.push_back(std::uint32_t(b.text.size()));
     }
-    void value(const Statement& s)
+    void value(const Rows& s)
     {
         Block& b = *m_block;
         const std::uint16_t id = std::uint16_t(s.whole(0) - b.first);
@@ -221,7 +405,7 @@ private:
         std::uint16_t limits = 0;
         Block::Column column;
     };
-    Made& column(const Statement& s, const QString& recipe)
+    Made& column(const Rows& s, const QString& recipe)
     {
         const std::string_view step = s.text(2), output = s.text(3);
         // The check after the last one, nearly always.
@@ -252,71 +436,53 @@ private:
 
 base::Result<std::shared_ptr<const Block>> ColumnReader::readRows(long long first)
 {
-    Statements& s = *m_statements;
-    const auto bad = [&] {
-        return fail(ErrorCode::Io, std::string("the record log cannot be read: ") + sqlite3_errmsg(s.db),
-                    m_log->path().toStdString());
-    };
-    // All of it at one moment.
-    if (sqlite3_exec(s.db, "begin", nullptr, nullptr, nullptr) != SQLITE_OK) return bad();
+    Source& s = **m_source;
+    if (!s.begin()) return trouble();
     std::map<long long, ReleaseName> recipes;
-    s.recipes.begin();
-    while (s.recipes.next()) recipes[s.recipes.whole(0)] = {q(s.recipes.text(1)), q(s.recipes.text(2)), 0};
-    bool failed = s.recipes.failed();
+    Rows& recipe = s.recipes();
+    while (recipe.next()) recipes[recipe.whole(0)] = {q(recipe.text(1)), q(recipe.text(2)), 0};
+    bool failed = recipe.failed();
     Builder builder(first, std::move(recipes));
-    s.items.begin(first, first + kBlockItems);
-    while (!failed && s.items.next()) builder.item(s.items);
-    failed = failed || s.items.failed();
-    s.values.begin(first, first + kBlockItems);
-    while (!failed && s.values.next()) builder.value(s.values);
-    failed = failed || s.values.failed();
+    if (!failed) {
+        Rows& items = s.items(first);
+        while (items.next()) builder.item(items);
+        failed = items.failed();
+    }
+    if (!failed) {
+        Rows& values = s.values(first);
+        while (values.next()) builder.value(values);
+        failed = values.failed();
+    }
     std::optional<tl::unexpected<base::Error>> error;
-    if (failed) error = bad();
-    s.recipes.end(), s.items.end(), s.values.end();
-    sqlite3_exec(s.db, "commit", nullptr, nullptr, nullptr);
+    if (failed) error = trouble();
+    s.end();
     if (error) return *error;
     return builder.done();
 }
 
-void ColumnReader::keep(const Block& block)
+tl::unexpected<base::Error> ColumnReader::trouble() const
 {
-    const QByteArray bytes = packed(block);
-    Statement& s = m_statements->keep;
-    s.begin(block.first);
-    sqlite3_bind_blob64(s.it(), 2, bytes.constData(), sqlite3_uint64(bytes.size()), SQLITE_STATIC);
-    s.next();
-    if (s.failed()) m_keeps = false;
-    s.end();
-    sqlite3_clear_bindings(s.it());
+    return fail(ErrorCode::Io, "the record log cannot be read: " + (*m_source)->trouble(), m_log->path().toStdString());
 }
 
 base::Status ColumnReader::readOverruled(Columns& into)
 {
-    Statement& s = m_statements->overruled;
+    Source& s = **m_source;
     into.overruled.clear();
-    s.begin();
-    while (s.next()) into.overruled[s.whole(0)] = q(s.text(1));
-    const bool failed = s.failed();
+    if (!s.begin()) return trouble();
+    Rows& rows = s.overruled();
+    while (rows.next()) into.overruled[rows.whole(0)] = q(rows.text(1));
+    std::optional<tl::unexpected<base::Error>> error;
+    if (rows.failed()) error = trouble();
     s.end();
-    if (failed) return fail(ErrorCode::Io, "the overruled verdicts cannot be read", m_log->path().toStdString());
+    if (error) return *error;
     return {};
 }
 
 base::Result<std::shared_ptr<const Columns>> ColumnReader::update(base::Watch* watch)
 {
-    Statements& s = *m_statements;
-    const auto one = [&](Statement& of, long long& a, long long* b) {
-        of.begin();
-        const bool there = of.next();
-        if (there) a = of.whole(0);
-        if (there && b) *b = of.whole(1);
-        of.end();
-        return there;
-    };
     long long least = 0, most = 0, overrules = 0;
-    if (!one(s.range, least, &most) || !one(s.overrules, overrules, nullptr))
-        return fail(ErrorCode::Io, std::string("the record log cannot be read: ") + sqlite3_errmsg(s.db),
-                    m_log->path().toStdString());
+    if (!(*m_source)->range(least, most, overrules)) return trouble();
     if (most == m_columns->newest && least == m_least && overrules == m_overrules) return m_columns;
     auto next = std::make_shared<Columns>(*m_columns);
     if (least != m_least || most < next->newest) *next = Columns(); // what went took its words along
@@ -331,16 +497,14 @@ base::Result<std::shared_ptr<const Columns>> ColumnReader::update(base::Watch* w
         const bool whole = most >= first + kBlockItems - 1;
         std::shared_ptr<const Block> block;
         if (whole) {
-            s.digest.begin(first);
-            if (s.digest.next()) block = unpacked(s.digest.bytes(0));
-            s.digest.end();
+            block = unpacked((*m_source)->digest(first));
             if (block && (block->first != first || first + block->id.front() < least)) block = nullptr;
         }
         if (!block) {
             auto read = readRows(first);
             if (!read) return base::passOn(read.error());
             block = std::move(*read);
-            if (whole && block->size() > 0) keep(*block);
+            if (whole && block->size() > 0) m_keeps = (*m_source)->keep(first, packed(*block)) && m_keeps;
         }
         if (block->size() > 0) next->add(std::move(block));
         m_lastWhole = whole;

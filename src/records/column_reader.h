@@ -26,15 +26,15 @@ public:
 private:
     ColumnReader() = default;
     base::Result<std::shared_ptr<const Block>> readRows(long long first);
-    void keep(const Block& block);
     base::Status readOverruled(Columns& into);
+    tl::unexpected<base::Error> trouble() const;
 
     std::unique_ptr<RecordLog> m_log;
     std::shared_ptr<const Columns> m_columns = std::make_shared<Columns>();
     long long m_least = 0, m_overrules = -1;
     bool m_lastWhole = true, m_keeps = true;
-    class Statements;
-    std::unique_ptr<Statements> m_statements;
+    class Reading;
+    std::unique_ptr<Reading> m_source; // the log's rows, of a file or of a server
 };
 
 } // namespace records

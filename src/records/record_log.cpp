@@ -1,6 +1,7 @@
 #include "records/record_log.h"
 
 #include "recipe/recipe_file.h"
+#include "records/server.h"
 
 #include <QDateTime>
 #include <QFileInfo>
@@ -45,14 +46,15 @@ std::array<std::tuple<const char*, const char*, const QString*>, 4> exact(const 
              {"recipe", "recipe.name", &f.recipe},
              {"picture", "item.picture", &f.picture}}};
 }
-QString whereOf(const Filter& f)
+QString whereOf(const Filter& f, bool server)
 {
-    QString where = QStringLiteral(" where 1");
+    QString where = QStringLiteral(" where 1 = 1");
+    const QString like = server ? QStringLiteral("ilike") : QStringLiteral("like");
     if (!f.verdict.isEmpty()) where += QStringLiteral(" and item.verdict = :verdict");
     if (!f.text.isEmpty())
-        where += QStringLiteral(" and (item.picture like :text escape '\\' or item.batch like :text escape '\\' or "
-                                "item.sentence like :text escape "
-                                "'\\' or recipe.name like :text escape '\\')");
+        where += QStringLiteral(" and (item.picture %1 :text escape '\\' or item.batch %1 :text escape '\\' or "
+                                "item.sentence %1 :text escape '\\' or recipe.name %1 :text escape '\\')")
+                     .arg(like);
     for (const auto& [name, column, value] : exact(f))
         if (!value->isNull()) where += QStringLiteral(" and %1 = :%2").arg(QLatin1String(column), QLatin1String(name));
     if (!f.since.isEmpty()) where += QStringLiteral(" and item.at >= :since");
@@ -80,6 +82,8 @@ const char* kFrom = " from item join recipe on recipe.id = item.recipe";
 } // namespace
 
 RecordLog::RecordLog(QString path) : m_path(std::move(path)), m_connection(QUuid::createUuid().toString()) {}
+
+QSqlDatabase RecordLog::database() const { return QSqlDatabase::database(m_connection); }
 
 RecordLog::~RecordLog()
 {
@@ -123,6 +127,8 @@ const char* kOverruleTable =
     "not null)";
 // What column_reader.h keeps; only ever a copy of rows.
 const char* kDigestTable = " (first integer primary key, packed blob not null)";
+// "uid": which log this is, wherever it lies; what was sent to a server is known by it.
+const char* kAboutTable = " (key text primary key, value text not null)";
 
 base::Result<int> number(QSqlQuery& query, const char* sql, const QString& path)
 {
@@ -163,6 +169,7 @@ base::Result<int> versionOf(QSqlDatabase& db, const QString& path)
 base::Result<std::unique_ptr<RecordLog>> RecordLog::open(const QString& path)
 {
     if (path.isEmpty()) return fail(ErrorCode::InvalidArgument, "the record log needs a file name");
+    if (isServer(path)) return openServer(path);
     std::unique_ptr<RecordLog> log(new RecordLog(path));
     QSqlDatabase db = QSqlDatabase::addDatabase(QStringLiteral("QSQLITE"), log->m_connection);
     db.setDatabaseName(path);
@@ -184,6 +191,31 @@ base::Result<std::unique_ptr<RecordLog>> RecordLog::open(const QString& path)
     db.setConnectOptions(QStringLiteral("QSQLITE_BUSY_TIMEOUT=30000"));
     if (!db.open()) return sqlError(db.lastError(), path);
     if (auto ok = log->prepare(); !ok) return base::passOn(ok.error());
+    return log;
+}
+
+base::Result<std::unique_ptr<RecordLog>> RecordLog::openServer(const QString& place)
+{
+    const auto address = ServerAddress::fromUrl(place);
+    if (!address) return base::passOn(address.error());
+    std::unique_ptr<RecordLog> log(new RecordLog(address->url()));
+    log->m_server = true;
+    QSqlDatabase db = QSqlDatabase::addDatabase(QStringLiteral("QPSQL"), log->m_connection);
+    db.setHostName(address->host), db.setPort(address->port), db.setDatabaseName(address->database);
+    db.setUserName(address->user), db.setPassword(address->password);
+    db.setConnectOptions(QStringLiteral("connect_timeout=5;tcp_user_timeout=10000"));
+    if (!db.open()) return sqlError(db.lastError(), log->m_path);
+    QSqlQuery query(db);
+    const auto tables = number(query,
+                               "select count(*) from pg_tables where schemaname = current_schema() and tablename "
+                               "in ('recipe', 'item', 'value', 'about')",
+                               log->m_path);
+    if (!tables) return base::passOn(tables.error());
+    if (*tables != 4)
+        return fail(ErrorCode::NotFound, "no station has put records there yet", log->m_path.toStdString());
+    const auto version = number(query, "select value::int from about where key = 'version'", log->m_path);
+    if (!version) return base::passOn(version.error());
+    if (*version > kServerVersion) return newerLog(*version, log->m_path);
     return log;
 }
 
@@ -232,6 +264,9 @@ base::Status RecordLog::prepare()
     }
     if (*version < kSchemaVersion) {
         table("digest", kDigestTable);
+        table("about", kAboutTable);
+        work << QStringLiteral("insert into about (key, value) values ('uid', '%1')")
+                    .arg(QUuid::createUuid().toString(QUuid::WithoutBraces));
         work << QStringLiteral("pragma application_id = %1").arg(kApplication)
              << QStringLiteral("pragma user_version = %1").arg(kSchemaVersion);
     }
@@ -420,8 +455,15 @@ base::Result<std::vector<long long>> RecordLog::add(const Entry& e)
     return ids;
 }
 
+base::Status RecordLog::mayWrite() const
+{
+    if (!m_server) return {};
+    return fail(ErrorCode::Unsupported, "a server's records are written by their stations", m_path.toStdString());
+}
+
 base::Result<std::vector<std::vector<long long>>> RecordLog::append(const std::vector<Entry>& entries)
 {
+    if (auto ok = mayWrite(); !ok) return base::passOn(ok.error());
     QSqlQuery transaction(QSqlDatabase::database(m_connection));
     // The lock is taken at once, waiting for other programs; taken later it would not wait.
     if (!transaction.exec(QStringLiteral("begin immediate"))) return sqlError(transaction, m_path);
@@ -460,6 +502,7 @@ base::Status RecordLog::append(const EventRow& e) { return append(e, std::string
 
 base::Status RecordLog::append(const EventRow& e, const std::string& identity)
 {
+    if (auto ok = mayWrite(); !ok) return ok;
     QSqlQuery query(QSqlDatabase::database(m_connection));
     query.prepare(QStringLiteral("insert into event (at, by, what, subject, before, after, revision, identity) values "
                                  "(?, ?, ?, ?, ?, ?, ?, ?)"));
@@ -507,6 +550,7 @@ base::Status RecordLog::overrule(long long id, const QString& verdict, const QSt
 
 base::Status RecordLog::inOne(const std::function<base::Status()>& work)
 {
+    if (auto ok = mayWrite(); !ok) return ok;
     QSqlQuery transaction(QSqlDatabase::database(m_connection));
     if (!transaction.exec(QStringLiteral("begin immediate"))) return sqlError(transaction, m_path);
     base::Status done = work();
@@ -564,7 +608,8 @@ base::Result<std::vector<ItemRow>> RecordLog::read(const QString& where, const F
                   QLatin1String(kFrom) +
                   QStringLiteral(" left join overrule on overrule.id = (select max(id) from overrule where "
                                  "overrule.item = item.id)") +
-                  where + QStringLiteral(" order by item.id desc limit %1").arg(filter.limit > 0 ? filter.limit : -1));
+                  where + QStringLiteral(" order by item.id desc") +
+                  (filter.limit > 0 ? QStringLiteral(" limit %1").arg(filter.limit) : QString()));
     bind(query, filter);
     if (!query.exec()) return sqlError(query, m_path);
     std::vector<ItemRow> out;
@@ -595,7 +640,7 @@ base::Result<std::vector<ItemRow>> RecordLog::read(const QString& where, const F
 
 base::Result<std::vector<ItemRow>> RecordLog::items(const Filter& filter) const
 {
-    return read(whereOf(filter), filter);
+    return read(whereOf(filter, m_server), filter);
 }
 
 base::Result<ItemRow> RecordLog::item(long long id) const
@@ -659,7 +704,7 @@ base::Result<RecordLog::Series> RecordLog::series(const QString& check, const Fi
     query.prepare(
         QStringLiteral("select item.id, value.value, value.unit, value.low, value.high from value join item on "
                        "item.id = value.item join recipe on recipe.id = item.recipe") +
-        whereOf(filter) + QStringLiteral(" and value.name = :check and not value.list order by item.id"));
+        whereOf(filter, m_server) + QStringLiteral(" and value.name = :check and value.list = 0 order by item.id"));
     bind(query, filter);
     query.bindValue(QStringLiteral(":check"), check);
     if (!query.exec()) return sqlError(query, m_path);
@@ -686,7 +731,7 @@ base::Result<RecordLog::Series> RecordLog::series(const QString& check, const Fi
     }
     if (any) return out;
     QStringList names;
-    if (query.exec(QStringLiteral("select distinct name from value where not list order by name limit 40")))
+    if (query.exec(QStringLiteral("select distinct name from value where list = 0 order by name limit 40")))
         while (query.next()) names << query.value(0).toString();
     return fail(ErrorCode::NotFound,
                 "no record has a single value named \"" + check.toStdString() + "\"" +
@@ -697,8 +742,9 @@ base::Result<RecordLog::Series> RecordLog::series(const QString& check, const Fi
 base::Result<RecordLog::Counts> RecordLog::counts(const Filter& filter) const
 {
     QSqlQuery query(QSqlDatabase::database(m_connection));
-    query.prepare(QStringLiteral("select count(*), coalesce(sum(item.verdict = 'reject'), 0)") + QLatin1String(kFrom) +
-                  whereOf(filter));
+    query.prepare(
+        QStringLiteral("select count(*), coalesce(sum(case when item.verdict = 'reject' then 1 else 0 end), 0)") +
+        QLatin1String(kFrom) + whereOf(filter, m_server));
     bind(query, filter);
     if (!query.exec() || !query.next()) return sqlError(query, m_path);
     return Counts{query.value(0).toLongLong(), query.value(1).toLongLong()};

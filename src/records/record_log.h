@@ -26,7 +26,7 @@ namespace records
 // read
 // 4: the pictures of captures that have several
 // 5: verdicts overruled by a person, events that changed what runs
-// 6: full blocks of items kept as columns
+// 6: full blocks of items kept as columns, which log this is
 constexpr int kSchemaVersion = 6;
 
 struct ItemRow {
@@ -75,7 +75,8 @@ struct Filter {
 class RecordLog
 {
 public:
-    static base::Result<std::unique_ptr<RecordLog>> open(const QString& path);
+    // A file, or a server's records as "postgresql://user@host:port/database" (server.h), which are only read.
+    static base::Result<std::unique_ptr<RecordLog>> open(const QString& place);
     ~RecordLog();
     RecordLog(const RecordLog&) = delete;
     RecordLog& operator=(const RecordLog&) = delete;
@@ -116,10 +117,12 @@ public:
     };
     base::Result<Counts> counts(const Filter& filter) const;
     QString path() const { return m_path; }
+    QSqlDatabase database() const; // of the thread that opened it
 
 private:
-    friend class ColumnReader; // reads many rows past the toolkit
     explicit RecordLog(QString path);
+    static base::Result<std::unique_ptr<RecordLog>> openServer(const QString& place);
+    base::Status mayWrite() const;
     base::Status prepare();
     base::Status inOne(const std::function<base::Status()>& work); // transaction
     base::Status append(const EventRow& event, const std::string& identity);
@@ -128,6 +131,7 @@ private:
     base::Result<std::vector<ItemRow>> read(const QString& where, const Filter& filter) const;
 
     QString m_path, m_connection;
+    bool m_server = false;
     std::string m_knownIdentity;
     long long m_knownRecipe = 0;
 };
