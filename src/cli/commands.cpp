@@ -33,10 +33,10 @@ const char* kUsage =
     "N]\n"
     "       dikkat-cli run RECIPE --source camera:ID|folder:DIR|list:FILE|demo:SET|station:WORDS [--log FILE] [--csv "
     "FILE] [--keep "
-    "rejects|all|none[,DIR]]\n"
+    "rejects|every:N|all|none[,DIR]] [--keep-most GB]\n"
     "                      [--items N | --seconds N] [--pause MS] [--batch NAME] [--station NAME] [--by NAME] [--jobs "
     "N]\n"
-    "                      [--outputs on|off] [--trigger] [--recipes FILE,…] [--again | --follow]\n"
+    "                      [--outputs on|off] [--trigger] [--recipes FILE,…] [--again | --follow] [--server URL]\n"
     "                      (the line without a window; SIGTERM and SIGINT end it with everything on disk; --trigger: a "
     "picture each time a controller asks)\n"
     "       dikkat-cli cameras                                       (those that answer)\n"
@@ -47,6 +47,10 @@ const char* kUsage =
     "from=N,to=N)\n"
     "       dikkat-cli statistics LOG --check NAME [--where WORDS] [--chart individuals|mean-range|mean-deviation] "
     "[--group N] [--json FILE|-]\n"
+    "       dikkat-cli forward LOG --server postgresql://USER@HOST:PORT/DATABASE [--station NAME]\n"
+    "                      (sends what waits; records, statistics, report and replay take such a server for LOG)\n"
+    "       dikkat-cli retain LOG [--days N] [--most GB] [--remove]  (the oldest records go; without --remove it is "
+    "only said)\n"
     "       dikkat-cli report LOG --item N | --batch NAME | --where WORDS --pdf FILE [--paper a4|letter] [--png FILE]\n"
     "       dikkat-cli replay LOG ITEM... | --where WORDS [--recipe RECIPE[@N]] [--json FILE|-]\n"
     "                      (logged items inspected again, with their own recipe or another: what differs?)\n"
@@ -163,6 +167,8 @@ int command(const std::vector<std::string>& arguments, std::ostream& out, std::o
     if (what == "records") return listRecords(arguments, out, err);
     if (what == "replay") return replay(arguments, out, err);
     if (what == "report") return report(arguments, out, err);
+    if (what == "retain") return retain(arguments, out, err);
+    if (what == "forward") return forward(arguments, out, err);
     if (what == "check") return check(arguments, out, err);
     if (what == "review") return review(arguments, out, err);
     if (what == "history") return history(arguments, out, err);

@@ -12,6 +12,7 @@
 #include "image/decode.h"
 #include "recipe/recipe_file.h"
 #include "records/csv.h"
+#include "records/server.h"
 #include "report/sheet_painter.h"
 #include "station/station.h"
 
@@ -323,9 +324,20 @@ base::Status setKeep(station::Line& line, const Arguments& a)
     if (what == "none") line.keep = records::Keep::None;
     else if (what == "rejects") line.keep = records::Keep::Rejects;
     else if (what == "all") line.keep = records::Keep::All;
-    else
+    else if (what.starts_with("every:")) {
+        line.keep = records::Keep::EveryNth;
+        const std::string n = what.substr(6);
+        const auto r = std::from_chars(n.data(), n.data() + n.size(), line.keepEvery);
+        if (r.ec != std::errc() || r.ptr != n.data() + n.size() || line.keepEvery < 1)
+            return base::fail(base::ErrorCode::OutOfRange,
+                              "--keep = " + text + ": every:N takes a whole number from 1 on");
+    } else
         return base::fail(base::ErrorCode::InvalidArgument,
-                          "--keep = " + text + " is not one of: rejects, all, none, with ,DIR behind it or not");
+                          "--keep = " + text +
+                              " is not one of: rejects, all, none, every:N, with ,DIR behind it or not");
+    const auto most = a.real("--keep-most", 0, 0.001, 1e6);
+    if (!most) return base::passOn(most.error());
+    line.mostPictures = (long long)(*most * 1e9);
     if (line.keep == records::Keep::None) return {};
     if (folder.empty()) {
         if (a.option("--log").empty())
@@ -356,6 +368,7 @@ base::Result<std::vector<station::LinePtr>> linesOf(const Arguments& a, const st
         auto line = lineOf(std::move(*recipe), a);
         if (!line) return base::passOn(line.error(), path);
         (*line)->keep = first->keep, (*line)->pictures = first->pictures;
+        (*line)->keepEvery = first->keepEvery, (*line)->mostPictures = first->mostPictures;
         out.push_back(std::move(*line));
     }
     return out;
@@ -396,7 +409,8 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
     const auto bad = [&](const base::Error& e) { return badInput(err, e); };
     auto a = Arguments::read(arguments,
                              {"--source", "--log", "--csv", "--keep", "--items", "--seconds", "--pause", "--batch",
-                              "--station", "--by", "--jobs", "--variant", "--outputs", "--recipes"},
+                              "--station", "--by", "--jobs", "--variant", "--outputs", "--recipes", "--server",
+                              "--keep-most"},
                              {"--trigger", "--follow", "--again"});
     if (!a) return bad(a.error());
     if (a->words.size() != 1 || a->option("--source").empty())
@@ -424,6 +438,14 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
     if (!line) return bad(line.error());
     if (auto ok = setKeep(**line, *a); !ok) return bad(ok.error());
     if (auto ok = openable(*a, (*line)->release->recipe()); !ok) return bad(ok.error());
+    std::optional<records::ServerAddress> server;
+    if (a->options.count("--server")) {
+        if (a->option("--log").empty())
+            return bad({base::ErrorCode::InvalidArgument, "--server sends a log on: it needs --log", ""});
+        const auto address = records::ServerAddress::fromUrl(QString::fromStdString(a->option("--server")));
+        if (!address) return bad(address.error());
+        server = *address;
+    }
     const std::string told = a->option("--outputs").empty() ? "on" : a->option("--outputs");
     if (told != "on" && told != "off")
         return bad({base::ErrorCode::InvalidArgument, "--outputs = " + told + " is not one of: on, off", ""});
@@ -436,8 +458,15 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
     if (*items) *source = std::make_unique<Limited>(std::move(*source), *items);
 
     Tally tally{err};
+    std::optional<records::Forwarder> forwarder;
+    if (server)
+        forwarder.emplace(QString::fromStdString(a->option("--log")), *server,
+                          QString::fromStdString(a->option("--station")));
     station::Station::Listener listener;
-    listener.logged = [&](const station::Logged& item) { tally.add(item.result()); };
+    listener.logged = [&](const station::Logged& item) {
+        tally.add(item.result());
+        if (forwarder) forwarder->wake();
+    };
     std::set<std::string> others;
     for (const recipe::Outlet& o : (*line)->release->recipe().outlets) others.insert(o.name);
     listener.trouble = [&](const std::string& what, const std::string& message) {
@@ -475,6 +504,7 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
             auto made = lineOf(std::move(*next), *a);
             if (!made) return tally.trouble(made.error().text());
             (*made)->keep = (*line)->keep, (*made)->pictures = (*line)->pictures;
+            (*made)->keepEvery = (*line)->keepEvery, (*made)->mostPictures = (*line)->mostPictures;
             (*choices)[0] = *made;
             station.setLine(*made);
             station.note({{},
@@ -518,6 +548,12 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
                     << " pictures came incomplete, it was away " << c.lost << " times\n";
     }
     tally.sayUnjudged();
+    if (forwarder) {
+        forwarder->wake();
+        if (!forwarder->wait(10000))
+            err << "dikkat-cli: the server does not have all of it yet (" << forwarder->state().trouble
+                << "); `dikkat-cli forward` sends the rest\n";
+    }
     err << "dikkat-cli: " << counts.logged << (counts.logged == 1 ? " picture, " : " pictures, ") << tally.items
         << (tally.items == 1 ? " item, " : " items, ") << tally.rejected << " rejected";
     if (counts.unreadable) err << ", " << counts.unreadable << " unreadable";

@@ -9,6 +9,8 @@
 #include "records/column_reader.h"
 #include "records/csv.h"
 #include "records/record_log.h"
+#include "records/retention.h"
+#include "records/server.h"
 #include "records/statistics.h"
 #include "records/table.h"
 #include "report/record_report.h"
@@ -43,6 +45,13 @@ base::Result<QString> moment(const std::string& text)
 }
 
 // "verdict=reject,batch=B7,since=2026-11-29"
+// A file that is not there is not made; a server is asked itself.
+bool missing(const std::string& log)
+{
+    std::error_code none;
+    return !records::isServer(QString::fromStdString(log)) && !std::filesystem::exists(log, none);
+}
+
 base::Result<records::Filter> filterFrom(const std::string& text)
 {
     records::Filter f;
@@ -130,8 +139,7 @@ int listRecords(const std::vector<std::string>& arguments, std::ostream& out, st
     if (!filter) return bad(filter.error());
     filter->limit = int(std::min<long long>(*limit, 2000000000));
     // A log is looked at, never made.
-    if (std::error_code e; !std::filesystem::exists(a->words[0], e))
-        return bad({base::ErrorCode::NotFound, "no such file", a->words[0]});
+    if (missing(a->words[0])) return bad({base::ErrorCode::NotFound, "no such file", a->words[0]});
     const auto log = records::RecordLog::open(QString::fromStdString(a->words[0]));
     if (!log) return bad(log.error());
     if (a->options.count("--events")) return listEvents(**log, *a, out, err);
@@ -223,8 +231,7 @@ int valueStatistics(const std::vector<std::string>& arguments, std::ostream& out
     if (!kind) return bad(kind.error());
     const auto group = a->number("--group", 5, 2, records::kLargestGroup);
     if (!group) return bad(group.error());
-    if (std::error_code e; !std::filesystem::exists(a->words[0], e))
-        return bad({base::ErrorCode::NotFound, "no such file", a->words[0]});
+    if (missing(a->words[0])) return bad({base::ErrorCode::NotFound, "no such file", a->words[0]});
     const auto log = records::RecordLog::open(QString::fromStdString(a->words[0]));
     if (!log) return bad(log.error());
     const auto series = (*log)->series(QString::fromStdString(a->option("--check")), *filter);
@@ -400,8 +407,7 @@ int replay(const std::vector<std::string>& arguments, std::ostream& out, std::os
         return bad({base::ErrorCode::InvalidArgument,
                     "replay takes a record log and the numbers of items, or --where, or --recipe", ""});
     const std::string path = a->words[0];
-    if (std::error_code none; !std::filesystem::exists(path, none))
-        return bad({base::ErrorCode::NotFound, "there is no such record log", path});
+    if (missing(path)) return bad({base::ErrorCode::NotFound, "there is no such record log", path});
     auto log = records::RecordLog::open(QString::fromStdString(path));
     if (!log) return bad(log.error());
     std::optional<inspect::Prepared> other;
@@ -511,8 +517,7 @@ int report(const std::vector<std::string>& arguments, std::ostream& out, std::os
                       png = a->option("--png");
     if (!paper.empty() && paper != "a4" && paper != "letter")
         return bad({base::ErrorCode::InvalidArgument, paper + " is not one of: a4, letter", "--paper"});
-    if (std::error_code none; !std::filesystem::exists(log, none))
-        return bad({base::ErrorCode::NotFound, "there is no such record log", log});
+    if (missing(log)) return bad({base::ErrorCode::NotFound, "there is no such record log", log});
     for (const auto& [option, file] : {std::pair("--pdf", pdf), std::pair("--png", png)})
         if (auto ok = keepsInputs(option, file, {log}); !ok) return bad(ok.error());
     ::report::BatchReport batch;
@@ -556,6 +561,61 @@ int report(const std::vector<std::string>& arguments, std::ostream& out, std::os
                                              QString::fromStdString(pdf));
         !ok)
         return bad(ok.error());
+    return kDone;
+}
+
+// ---------------------------------------------------------------- forward
+int forward(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
+{
+    const auto bad = [&](const base::Error& e) { return badInput(err, e); };
+    const auto a = Arguments::read(arguments, {"--server", "--station"}, {});
+    if (!a) return bad(a.error());
+    if (a->words.size() != 1 || a->option("--server").empty())
+        return bad(
+            {base::ErrorCode::InvalidArgument, "forward takes LOG --server postgresql://user@host:port/database", ""});
+    if (std::error_code none; !std::filesystem::exists(a->words[0], none))
+        return bad({base::ErrorCode::NotFound, "there is no such record log", a->words[0]});
+    const auto address = records::ServerAddress::fromUrl(QString::fromStdString(a->option("--server")));
+    if (!address) return bad(address.error());
+    records::Sender sender(QString::fromStdString(a->words[0]), *address,
+                           QString::fromStdString(a->option("--station")));
+    long long items = 0;
+    for (;;) {
+        const auto sent = sender.sendSome();
+        if (!sent) return bad(sent.error());
+        items += sent->items;
+        if (sent->all) break;
+    }
+    out << items << (items == 1 ? " item sent\n" : " items sent\n");
+    return kDone;
+}
+
+// ---------------------------------------------------------------- retain
+int retain(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
+{
+    const auto bad = [&](const base::Error& e) { return badInput(err, e); };
+    const auto a = Arguments::read(arguments, {"--days", "--most"}, {"--remove"});
+    if (!a) return bad(a.error());
+    const auto days = a->number("--days", 0, 1, 36500);
+    const auto most = a->real("--most", 0, 0.000001, 1e6);
+    if (!days) return bad(days.error());
+    if (!most) return bad(most.error());
+    if (a->words.size() != 1 || (*days == 0 && *most == 0))
+        return bad({base::ErrorCode::InvalidArgument, "retain takes LOG and --days N or --most GB", ""});
+    if (missing(a->words[0])) return bad({base::ErrorCode::NotFound, "no such file", a->words[0]});
+    const auto log = records::RecordLog::open(QString::fromStdString(a->words[0]));
+    if (!log) return bad(log.error());
+    const auto l = records::leaving(**log, {int(*days), (long long)(*most * 1e9)});
+    if (!l) return bad(l.error());
+    out << l->items << " of " << l->of << " items" << (l->items ? ", taken " + s(l->first) + " to " + s(l->last) : "")
+        << ", " << l->values << " values, about " << base::toText(double(l->bytes) / 1e6, 1) << " MB\n";
+    if (l->notSent) out << l->notSent << " more are kept: the server does not have them yet\n";
+    if (!a->options.count("--remove")) {
+        out << "nothing was removed (--remove does it)\n";
+        return kDone;
+    }
+    if (auto ok = records::remove(**log, *l); !ok) return bad(ok.error());
+    out << "removed; the recipes, the events and all that is younger stay\n";
     return kDone;
 }
 

@@ -19,4 +19,10 @@ int replay(const std::vector<std::string>& arguments, std::ostream& out, std::os
 // report LOG --item N | --batch NAME | --where WORDS  --pdf FILE [--paper a4|letter] [--png FILE]
 int report(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);
 
+// forward LOG --server URL [--station NAME]: sends what waits to a server.
+int forward(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);
+
+// retain LOG [--days N] [--most GB] [--remove]: what is too old or too much; without --remove only said.
+int retain(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err);
+
 } // namespace cli

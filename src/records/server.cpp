@@ -1,5 +1,6 @@
 #include "records/server.h"
 
+#include "base/unit.h"
 #include "records/record_log.h"
 
 #include <QSqlDatabase>
@@ -9,14 +10,13 @@
 #include <QVariant>
 #include <chrono>
 #include <libpq-fe.h>
-#include <nlohmann/json.hpp>
+#include <map>
 #include <set>
 
 namespace records
 {
 using base::ErrorCode;
 using base::fail;
-using json = nlohmann::json;
 
 bool isServer(const QString& place) { return place.startsWith(QLatin1String("postgresql://")); }
 
@@ -107,6 +107,26 @@ public:
     {
         const auto answer = ask(sql, parameters, binary);
         if (!answer) return base::passOn(answer.error());
+        return {};
+    }
+    // Lines of "copy … from stdin", parted by tabs and ended by \n.
+    base::Status copy(const char* sql, const std::string& lines)
+    {
+        PGresult* r = PQexec(m_connection, sql);
+        const bool begun = PQresultStatus(r) == PGRES_COPY_IN;
+        PQclear(r);
+        if (!begun) return trouble();
+        constexpr std::size_t kPiece = 1 << 20;
+        for (std::size_t at = 0; at < lines.size(); at += kPiece)
+            if (PQputCopyData(m_connection, lines.data() + at, int(std::min(kPiece, lines.size() - at))) != 1)
+                return trouble();
+        if (PQputCopyEnd(m_connection, nullptr) != 1) return trouble();
+        bool ok = true;
+        while (PGresult* one = PQgetResult(m_connection)) {
+            ok = ok && PQresultStatus(one) == PGRES_COMMAND_OK;
+            PQclear(one);
+        }
+        if (!ok) return trouble();
         return {};
     }
     tl::unexpected<base::Error> trouble() const
@@ -204,9 +224,25 @@ base::Status migrate(Server& s)
     return done;
 }
 std::string t(const QVariant& v) { return v.toString().toStdString(); }
-json orNull(const QVariant& v) { return v.isNull() ? json() : json(v.toString().toStdString()); }
-json number(const QVariant& v) { return v.isNull() ? json() : json(v.toDouble()); }
-std::string dumped(const json& j) { return j.dump(-1, ' ', false, json::error_handler_t::replace); }
+// A field of "copy": a tab before it, what would end it escaped.
+void field(std::string& line, std::string_view text)
+{
+    line += '\t';
+    for (const char c : text) switch (c) {
+        case '\\': line += "\\\\"; break;
+        case '\t': line += "\\t"; break;
+        case '\n': line += "\\n"; break;
+        case '\r': line += "\\r"; break;
+        case '\0': break; // no text has it; the server could not hold it
+        default: line += c;
+        }
+}
+void field(std::string& line, const QVariant& v)
+{
+    if (v.isNull()) line += "\t\\N";
+    else if (v.typeId() == QMetaType::Double) field(line, base::shortest(v.toDouble()));
+    else field(line, t(v));
+}
 } // namespace
 
 // ---------------------------------------------------------------- the file's rows
@@ -270,35 +306,8 @@ base::Status Sender::connect()
     return {};
 }
 
-base::Result<Sender::Sent> Sender::sendSome()
-{
-    if (auto ok = connect(); !ok) {
-        m_server.reset();
-        return base::passOn(ok.error());
-    }
-    const auto give = [&](const base::Error& e) {
-        m_server.reset(); // whatever was under way is undone there
-        return base::passOn(e);
-    };
-    if (auto ok = m_server->run("begin"); !ok) return give(ok.error());
-    auto sent = send();
-    if (!sent) return give(sent.error());
-    if (auto ok = m_server->run("commit"); !ok) return give(ok.error());
-    return sent;
-}
-
 namespace
 {
-constexpr const char* kItemColumns = "at text, recipe bigint, revision integer, released_by text, batch text, station "
-                                     "text, picture text, picture_hash text, "
-                                     "kept text, not_kept text, item integer, verdict text, sentence text, "
-                                     "milliseconds double precision, warnings text, "
-                                     "origin_id bigint";
-constexpr const char* kValueColumns = "item bigint, position integer, step text, output text, name text, balloon "
-                                      "integer, list integer, value text, unit text, "
-                                      "nominal double precision, low double precision, high double precision, verdict "
-                                      "text, reason text, elements text, at text";
-
 // "2026-11" of "2026-11-30T…", and the month after it.
 std::pair<std::string, std::string> monthOf(const std::string& at)
 {
@@ -327,198 +336,245 @@ base::Status partitions(Server& s, const std::set<std::string>& moments)
 }
 } // namespace
 
-base::Result<Sender::Sent> Sender::send()
+// What goes in one transaction, made ready before anybody is kept waiting for it.
+struct Sender::Batch {
+    Mark mark;
+    struct Item {
+        long long id = 0; // in the file
+        std::string line, at;
+        std::vector<std::string> values, pictures;
+    };
+    std::vector<Item> items;
+    std::set<std::string> moments;
+    std::vector<std::pair<long long, std::vector<std::string>>> events, overrules; // by number
+    bool full() const
+    {
+        return items.size() >= std::size_t(kBatch) || events.size() >= std::size_t(kBatch) ||
+               overrules.size() >= std::size_t(kBatch);
+    }
+};
+
+base::Result<Sender::Mark> Sender::mark()
 {
-    Server& server = *m_server;
-    if (auto ok = server.run(kLock); !ok) return base::passOn(ok.error());
-    const auto mark = server.ask("select last_item, last_at, last_event, last_overrule from origin where id = $1",
-                                 {std::to_string(m_origin)});
+    const auto row = m_server->ask("select last_item, last_at, last_event, last_overrule from origin where id = $1",
+                                   {std::to_string(m_origin)});
+    if (!row) return base::passOn(row.error());
+    if (row->rows() != 1) return fail(ErrorCode::Corrupt, "the server has forgotten this log", m_server->where());
+    return Mark{row->whole(0, 0), row->whole(0, 2), row->whole(0, 3), row->text(0, 1)};
+}
+
+// The recipe's number on the server; it is put there when it is not.
+base::Result<std::string> Sender::recipe(long long id, const std::string& identity, const std::string& name)
+{
+    auto& known = m_recipes[id];
+    if (!known.empty()) return known;
+    const auto there = m_server->ask("select id from recipe where identity = $1 and name = $2", {identity, name});
+    if (!there) return base::passOn(there.error());
+    if (there->rows() > 0) return known = there->text(0, 0);
+    auto row = m_source->ask(QStringLiteral("select packed, json, first_used from recipe where id = ?"), {id});
+    if (!row) return base::passOn(row.error());
+    if (!row->next()) return fail(ErrorCode::Corrupt, "a recipe is missing", m_log.toStdString());
+    // Several stations may bring the same one at once.
+    const auto made = m_server->ask(
+        "insert into recipe (packed, identity, name, json, first_used) values (nullif($1::bytea, ''::bytea), $2, "
+        "$3, $4, $5) on conflict (identity, name) do update set name = excluded.name returning id",
+        {row->value(0).toByteArray().toStdString(), identity, name, t(row->value(1)), t(row->value(2))}, 0);
+    if (!made) return base::passOn(made.error());
+    return known = made->text(0, 0);
+}
+
+base::Result<Sender::Batch> Sender::prepare()
+{
+    auto mark = this->mark();
     if (!mark) return base::passOn(mark.error());
-    if (mark->rows() != 1) return fail(ErrorCode::Corrupt, "the server has forgotten this log", server.where());
-    const long long lastItem = mark->whole(0, 0), lastEvent = mark->whole(0, 2), lastOverrule = mark->whole(0, 3);
+    Batch b;
+    b.mark = *mark;
     // A copy of a log that went its own way has the same name; it must not be taken for the first.
-    if (lastItem > 0) {
-        auto row = m_source->ask(QStringLiteral("select at from item where id = ?"), {lastItem});
+    if (mark->item > 0) {
+        auto row = m_source->ask(QStringLiteral("select at from item where id = ?"), {mark->item});
         if (!row) return base::passOn(row.error());
-        if (row->next() ? t(row->value(0)) != mark->text(0, 1) : false)
+        if (row->next() && t(row->value(0)) != mark->at)
             return fail(ErrorCode::Corrupt,
-                        "this log is a copy of one that has sent other items under its name: give it a new "
-                        "file, or send the first one on",
+                        "this log is a copy of one that has sent other items under its name: give it a new file, or "
+                        "send the first one on",
                         m_log.toStdString());
     }
-    Sent sent;
-    sent.upTo = lastItem;
-    std::string lastAt = mark->text(0, 1);
-
-    // Items, with the recipes they need.
     auto items = m_source->ask(
-        QStringLiteral(
-            "select item.id, at, recipe.identity, recipe.name, revision, released_by, batch, station, picture, "
-            "picture_hash, kept, not_kept, item, verdict, sentence, milliseconds, warnings, recipe.id from item join "
-            "recipe on recipe.id = item.recipe where item.id > ? order by item.id limit %1")
+        QStringLiteral("select item.id, recipe.id, recipe.identity, recipe.name, at, revision, released_by, batch, "
+                       "station, picture, picture_hash, kept, not_kept, item, verdict, sentence, milliseconds, "
+                       "warnings from item join recipe on recipe.id = item.recipe where item.id > ? order by item.id "
+                       "limit %1")
             .arg(kBatch),
-        {lastItem});
+        {mark->item});
     if (!items) return base::passOn(items.error());
-    json rows = json::array();
-    std::map<long long, std::string> recipes; // of the file: of the server
-    std::set<std::string> moments;
-    std::map<long long, std::string> atOf;
     while (items->next()) {
         const auto v = [&](int i) { return items->value(i); };
-        const long long id = v(0).toLongLong(), recipe = v(17).toLongLong();
-        if (!recipes.count(recipe)) {
-            auto known = server.ask("select id from recipe where identity = $1 and name = $2", {t(v(2)), t(v(3))});
-            if (!known) return base::passOn(known.error());
-            if (known->rows() == 0) {
-                auto row =
-                    m_source->ask(QStringLiteral("select packed, json, first_used from recipe where id = ?"), {recipe});
-                if (!row) return base::passOn(row.error());
-                if (!row->next()) return fail(ErrorCode::Corrupt, "a recipe is missing", m_log.toStdString());
-                const QByteArray packed = row->value(0).toByteArray();
-                auto made = server.ask(
-                    "insert into recipe (packed, identity, name, json, first_used) values (nullif($1::bytea, "
-                    "''::bytea), $2, $3, $4, $5) returning id",
-                    {packed.toStdString(), t(v(2)), t(v(3)), t(row->value(1)), t(row->value(2))}, 0);
-                if (!made) return base::passOn(made.error());
-                recipes[recipe] = made->text(0, 0);
-            } else recipes[recipe] = known->text(0, 0);
-        }
-        const std::string at = t(v(1));
-        moments.insert(at), atOf[id] = at;
-        rows.push_back({{"at", at},
-                        {"recipe", std::atoll(recipes[recipe].c_str())},
-                        {"revision", v(4).toInt()},
-                        {"released_by", t(v(5))},
-                        {"batch", t(v(6))},
-                        {"station", v(7).toString().isEmpty() ? m_station.toStdString() : t(v(7))},
-                        {"picture", t(v(8))},
-                        {"picture_hash", t(v(9))},
-                        {"kept", t(v(10))},
-                        {"not_kept", t(v(11))},
-                        {"item", v(12).toInt()},
-                        {"verdict", t(v(13))},
-                        {"sentence", t(v(14))},
-                        {"milliseconds", v(15).toDouble()},
-                        {"warnings", orNull(v(16))},
-                        {"origin_id", id}});
-        sent.upTo = id, lastAt = at;
+        const auto number = recipe(v(1).toLongLong(), t(v(2)), t(v(3)));
+        if (!number) return base::passOn(number.error());
+        Batch::Item item;
+        item.id = v(0).toLongLong(), item.at = t(v(4));
+        field(item.line, *number);
+        for (int i = 4; i < 18; ++i)
+            if (i == 8 && t(v(8)).empty()) field(item.line, m_station.toStdString()); // without a name of its own
+            else field(item.line, v(i));
+        b.moments.insert(item.at);
+        b.items.push_back(std::move(item));
     }
-    sent.items = (long long)(rows.size());
-    if (sent.items > 0) {
-        if (auto ok = partitions(server, moments); !ok) return base::passOn(ok.error());
-        static const std::string itemSql =
-            std::string(
-                "insert into item (at, recipe, revision, released_by, batch, station, picture, picture_hash, kept, "
-                "not_kept, item, verdict, sentence, milliseconds, warnings, origin, origin_id) select at, recipe, "
-                "revision, released_by, batch, station, picture, picture_hash, kept, not_kept, item, verdict, "
-                "sentence, "
-                "milliseconds, warnings, $2::bigint, origin_id from json_to_recordset($1::json) as r(") +
-            kItemColumns + ") order by origin_id returning id, origin_id";
-        const auto given = server.ask(itemSql.c_str(), {dumped(rows), std::to_string(m_origin)});
-        if (!given) return base::passOn(given.error());
-        std::map<long long, long long> idOf; // of the file: of the server
-        for (int i = 0; i < given->rows(); ++i) idOf[given->whole(i, 1)] = given->whole(i, 0);
-        const QVariantList range{lastItem, sent.upTo};
-        auto values =
-            m_source->ask(QStringLiteral("select item, position, step, output, name, balloon, list, value, unit, "
-                                         "nominal, low, high, verdict, reason, elements from value where item > ? and "
-                                         "item <= ? order by item, position"),
-                          range);
-        if (!values) return base::passOn(values.error());
-        json all = json::array();
-        while (values->next()) {
-            const auto v = [&](int i) { return values->value(i); };
-            const long long id = v(0).toLongLong();
-            all.push_back({{"item", idOf[id]},
-                           {"position", v(1).toInt()},
-                           {"step", t(v(2))},
-                           {"output", t(v(3))},
-                           {"name", t(v(4))},
-                           {"balloon", v(5).toInt()},
-                           {"list", v(6).toInt()},
-                           {"value", orNull(v(7))},
-                           {"unit", t(v(8))},
-                           {"nominal", number(v(9))},
-                           {"low", number(v(10))},
-                           {"high", number(v(11))},
-                           {"verdict", t(v(12))},
-                           {"reason", t(v(13))},
-                           {"elements", orNull(v(14))},
-                           {"at", atOf[id]}});
-        }
-        static const std::string valueSql =
-            std::string("insert into value (item, position, step, output, name, balloon, list, value, unit, nominal, "
-                        "low, high, "
-                        "verdict, reason, elements, at) select * from json_to_recordset($1::json) as r(") +
-            kValueColumns + ")";
-        if (auto ok = server.run(valueSql.c_str(), {dumped(all)}); !ok) return base::passOn(ok.error());
-        auto pictures =
-            m_source->ask(QStringLiteral("select item, position, key, picture_hash, kept, not_kept from picture "
-                                         "where item > ? and item <= ?"),
-                          range);
-        if (!pictures) return base::passOn(pictures.error());
-        while (pictures->next()) {
-            const auto v = [&](int i) { return pictures->value(i); };
-            if (auto ok = server.run(
-                    "insert into picture (item, position, key, picture_hash, kept, not_kept) values ($1, $2, "
-                    "$3, $4, $5, $6)",
-                    {std::to_string(idOf[v(0).toLongLong()]), t(v(1)), t(v(2)), t(v(3)), t(v(4)), t(v(5))});
-                !ok)
-                return base::passOn(ok.error());
-        }
+    if (!b.items.empty()) {
+        const QVariantList range{mark->item, b.items.back().id};
+        const auto into = [&](const QString& sql, int columns,
+                              std::vector<std::string> Batch::Item::*to) -> base::Status {
+            auto rows = m_source->ask(sql, range);
+            if (!rows) return base::passOn(rows.error());
+            std::size_t at = 0;
+            while (rows->next()) {
+                const long long id = rows->value(0).toLongLong();
+                while (at < b.items.size() && b.items[at].id < id) ++at;
+                if (at == b.items.size()) break;
+                std::string line;
+                for (int i = 1; i < columns; ++i) field(line, rows->value(i));
+                (b.items[at].*to).push_back(std::move(line));
+            }
+            return {};
+        };
+        if (auto ok =
+                into(QStringLiteral("select item, position, step, output, name, balloon, list, value, unit, nominal, "
+                                    "low, high, verdict, "
+                                    "reason, elements from value where item > ? and item <= ? order by item, position"),
+                     15, &Batch::Item::values);
+            !ok)
+            return base::passOn(ok.error());
+        if (auto ok = into(QStringLiteral("select item, position, key, picture_hash, kept, not_kept from picture where "
+                                          "item > ? and item <= ? "
+                                          "order by item, position"),
+                           6, &Batch::Item::pictures);
+            !ok)
+            return base::passOn(ok.error());
     }
+    // What somebody did or said; what is said of an item comes with it or later.
+    const long long upTo = b.items.empty() ? mark->item : b.items.back().id;
+    const auto said = [&](const QString& sql, const QVariantList& values, int columns, auto& to) -> base::Status {
+        auto rows = m_source->ask(sql, values);
+        if (!rows) return base::passOn(rows.error());
+        while (rows->next()) {
+            std::vector<std::string> fields;
+            for (int i = 1; i < columns; ++i) fields.push_back(t(rows->value(i)));
+            to.emplace_back(rows->value(0).toLongLong(), std::move(fields));
+        }
+        return {};
+    };
+    if (auto ok = said(QStringLiteral("select id, at, by, what, subject, before, after, revision, identity from event "
+                                      "where id > ? order by id "
+                                      "limit %1")
+                           .arg(kBatch),
+                       {mark->event}, 9, b.events);
+        !ok)
+        return base::passOn(ok.error());
+    // In their order: none goes before one that is said of an item that is not sent yet.
+    if (auto ok = said(QStringLiteral("select id, item, at, by, verdict, why from overrule where id > ? and id < "
+                                      "coalesce((select min(id) from "
+                                      "overrule where id > ? and item > ?), 9000000000000000000) order by id limit %1")
+                           .arg(kBatch),
+                       {mark->overrule, mark->overrule, upTo}, 6, b.overrules);
+        !ok)
+        return base::passOn(ok.error());
+    return b;
+}
 
-    // What somebody did or said; an overruled item is there by now, or comes with a later batch.
-    long long events = lastEvent, overrules = lastOverrule;
-    auto event =
-        m_source->ask(QStringLiteral("select id, at, by, what, subject, before, after, revision, identity from event "
-                                     "where id > ? order by id limit %1")
-                          .arg(kBatch),
-                      {lastEvent});
-    if (!event) return base::passOn(event.error());
-    while (event->next()) {
-        const auto v = [&](int i) { return event->value(i); };
-        events = v(0).toLongLong();
-        if (auto ok = server.run("insert into event (at, by, what, subject, before, after, revision, identity, origin, "
-                                 "origin_id) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)",
-                                 {t(v(1)), t(v(2)), t(v(3)), t(v(4)), t(v(5)), t(v(6)), t(v(7)), t(v(8)),
-                                  std::to_string(m_origin), std::to_string(events)});
-            !ok)
-            return base::passOn(ok.error());
-    }
-    auto overrule =
-        m_source->ask(QStringLiteral("select id, item, at, by, verdict, why from overrule where id > ? and item <= ? "
-                                     "order by id limit %1")
-                          .arg(kBatch),
-                      {lastOverrule, sent.upTo});
-    if (!overrule) return base::passOn(overrule.error());
-    while (overrule->next()) {
-        const auto v = [&](int i) { return overrule->value(i); };
-        const long long id = v(0).toLongLong();
-        if (id != overrules + 1) {
-            // One between them is of an item that is not sent yet: they go in their order.
-            auto between =
-                m_source->ask(QStringLiteral("select count(*) from overrule where id > ? and id < ?"), {overrules, id});
-            if (!between) return base::passOn(between.error());
-            if (between->next() && between->value(0).toInt() > 0) break;
+base::Status Sender::put(const Batch& b)
+{
+    Server& server = *m_server;
+    if (auto ok = server.run(kLock); !ok) return ok;
+    const auto mark = this->mark();
+    if (!mark) return base::passOn(mark.error());
+    if (!(*mark == b.mark))
+        return fail(ErrorCode::Io, "another program sends this log on as well", m_log.toStdString());
+    const std::string origin = std::to_string(m_origin);
+    Mark next = b.mark;
+    if (!b.items.empty()) {
+        if (auto ok = partitions(server, b.moments); !ok) return ok;
+        const auto ids = server.ask("select nextval('item_id') from generate_series(1, $1::integer)",
+                                    {std::to_string(b.items.size())});
+        if (!ids) return base::passOn(ids.error());
+        std::string items, values, pictures;
+        for (std::size_t i = 0; i < b.items.size(); ++i) {
+            const Batch::Item& item = b.items[i];
+            const std::string id = ids->text(int(i), 0);
+            items += id + item.line + "\t" + origin + "\t" + std::to_string(item.id) + "\n";
+            for (const std::string& v : item.values) values += id + v + "\t" + item.at + "\n";
+            for (const std::string& p : item.pictures) pictures += id + p + "\n";
         }
-        overrules = id;
-        if (auto ok = server.run(
-                "insert into overrule (item, at, by, verdict, why, origin, origin_id) select id, $3, $4, $5, $6, "
-                "$1::bigint, $7::bigint from item where origin = $1::bigint and origin_id = $2::bigint",
-                {std::to_string(m_origin), t(v(1)), t(v(2)), t(v(3)), t(v(4)), t(v(5)), std::to_string(id)});
+        if (auto ok = server.copy("copy item (id, recipe, at, revision, released_by, batch, station, picture, "
+                                  "picture_hash, kept, not_kept, "
+                                  "item, verdict, sentence, milliseconds, warnings, origin, origin_id) from stdin",
+                                  items);
             !ok)
-            return base::passOn(ok.error());
+            return ok;
+        if (!values.empty())
+            if (auto ok = server.copy(
+                    "copy value (item, position, step, output, name, balloon, list, value, unit, nominal, low, high, "
+                    "verdict, reason, elements, at) from stdin",
+                    values);
+                !ok)
+                return ok;
+        if (!pictures.empty())
+            if (auto ok = server.copy("copy picture (item, position, key, picture_hash, kept, not_kept) from stdin",
+                                      pictures);
+                !ok)
+                return ok;
+        next.item = b.items.back().id, next.at = b.items.back().at;
     }
-    if (sent.items > 0 || events != lastEvent || overrules != lastOverrule)
-        if (auto ok = server.run(
-                "update origin set last_item = $2, last_at = $3, last_event = $4, last_overrule = $5 where id = "
-                "$1",
-                {std::to_string(m_origin), std::to_string(sent.upTo), lastAt, std::to_string(events),
-                 std::to_string(overrules)});
+    for (const auto& [id, f] : b.events) {
+        auto all = f;
+        all.push_back(origin), all.push_back(std::to_string(id));
+        if (auto ok = server.run("insert into event (at, by, what, subject, before, after, revision, identity, origin, "
+                                 "origin_id) values ($1, "
+                                 "$2, $3, $4, $5, $6, $7, $8, $9, $10)",
+                                 all);
             !ok)
-            return base::passOn(ok.error());
-    sent.all = sent.items < kBatch && events == lastEvent && overrules == lastOverrule;
+            return ok;
+        next.event = id;
+    }
+    for (const auto& [id, f] : b.overrules) {
+        if (auto ok = server.run("insert into overrule (item, at, by, verdict, why, origin, origin_id) select id, $3, "
+                                 "$4, $5, $6, $1::bigint, "
+                                 "$7::bigint from item where origin = $1::bigint and origin_id = $2::bigint",
+                                 {origin, f[0], f[1], f[2], f[3], f[4], std::to_string(id)});
+            !ok)
+            return ok;
+        next.overrule = id;
+    }
+    if (next == b.mark) return {};
+    return server.run(
+        "update origin set last_item = $2, last_at = $3, last_event = $4, last_overrule = $5 where id = $1",
+        {origin, std::to_string(next.item), next.at, std::to_string(next.event), std::to_string(next.overrule)});
+}
+
+base::Result<Sender::Sent> Sender::sendSome()
+{
+    const auto give = [&](const base::Error& e) {
+        m_server.reset(); // whatever was under way is undone there
+        m_recipes.clear();
+        return base::passOn(e);
+    };
+    if (auto ok = connect(); !ok) return give(ok.error());
+    const auto batch = prepare();
+    if (!batch) return give(batch.error());
+    Sent sent;
+    sent.items = (long long)(batch->items.size());
+    sent.upTo = batch->items.empty() ? batch->mark.item : batch->items.back().id;
+    sent.all = !batch->full();
+    if (!batch->items.empty() || !batch->events.empty() || !batch->overrules.empty()) {
+        if (auto ok = m_server->run("begin"); !ok) return give(ok.error());
+        if (auto ok = put(*batch); !ok) return give(ok.error());
+        if (auto ok = m_server->run("commit"); !ok) return give(ok.error());
+    }
+    // Old records leave the file only when they are there.
+    if (sent.items > 0 || !m_marked)
+        if (auto ok = m_source->ask(QStringLiteral("insert or replace into about (key, value) values ('sent', ?)"),
+                                    {QString::number(sent.upTo)});
+            ok)
+            m_marked = true;
     return sent;
 }
 

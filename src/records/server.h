@@ -15,6 +15,7 @@
 #include <atomic>
 #include <condition_variable>
 #include <functional>
+#include <map>
 #include <memory>
 #include <mutex>
 #include <thread>
@@ -52,14 +53,25 @@ public:
     base::Result<Sent> sendSome();
 
 private:
+    struct Batch;
+    struct Mark { // how far the server has come with this log
+        long long item = 0, event = 0, overrule = 0;
+        std::string at;
+        bool operator==(const Mark&) const = default;
+    };
     base::Status connect();
-    base::Result<Sent> send();
+    base::Result<Mark> mark();
+    base::Result<std::string> recipe(long long id, const std::string& identity, const std::string& name);
+    base::Result<Batch> prepare();
+    base::Status put(const Batch& batch);
     QString m_log, m_station;
     ServerAddress m_to;
     std::unique_ptr<Server> m_server;
     class Source;
     std::unique_ptr<Source> m_source;
-    long long m_origin = 0; // the log's number on the server
+    long long m_origin = 0;                     // the log's number on the server
+    bool m_marked = false;                      // the file knows that it is sent on
+    std::map<long long, std::string> m_recipes; // of the file: of the server
 };
 
 // Does so on a thread of its own, as long as it lives.

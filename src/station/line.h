@@ -17,7 +17,9 @@ struct Line {
     std::shared_ptr<const records::Release> release;
     std::string batch, station;
     records::Keep keep = records::Keep::None;
-    std::string pictures; // folder of the picture store; needed unless `keep` is None
+    int keepEvery = 100;        // of EveryNth
+    std::string pictures{};     // folder of the picture store; needed unless `keep` is None
+    long long mostPictures = 0; // bytes the folder may hold, the oldest go first; 0: no bound
 };
 using LinePtr = std::shared_ptr<const Line>;
 

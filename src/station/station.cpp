@@ -358,7 +358,10 @@ records::Entry Station::entryOf(const Inspected& item)
     }
     const char* why = line.keep == records::Keep::None                                  ? "no pictures are kept"
                       : line.keep == records::Keep::Rejects && !item.result->rejected() ? "only rejects are kept"
-                                                                                        : nullptr;
+                      : line.keep == records::Keep::EveryNth && !item.result->rejected() &&
+                              item.taken.number % std::uint64_t(std::max(1, line.keepEvery)) != 0
+                          ? "only rejects and one of so many are kept"
+                          : nullptr;
     bool stored = true;
     for (std::size_t i = 0; i < item.capture->pictures().size(); ++i) {
         const image::Picture& picture = item.capture->pictures()[i];
@@ -368,6 +371,10 @@ records::Entry Station::entryOf(const Inspected& item)
             if (kept) {
                 out.kept = kept->path;
                 out.hash = kept->hash;
+                if (line.mostPictures > 0) {
+                    m_bound.added(line.pictures, kept->path);
+                    m_bound.enforce(line.mostPictures);
+                }
             } else {
                 out.notKept = kept.error().text();
                 say("pictures", out.notKept);

@@ -103,6 +103,7 @@ private:
     Counts m_counts;
     std::set<std::string> m_troubled;      // what is in trouble now
     std::deque<records::EventRow> m_notes; // not written yet
+    records::PictureBound m_bound;         // of the logging thread
     std::chrono::steady_clock::time_point m_noteAgain{}, m_tooSlowAt{};
     std::vector<std::jthread> m_threads;
     std::jthread m_logger;
