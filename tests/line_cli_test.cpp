@@ -214,6 +214,48 @@ private slots:
         QCOMPARE(call({"replay", at("moved/run.sqlite"), "1", "--where", "from=1"}), 2);
         QCOMPARE(call({"replay", at("moved/run.sqlite"), "--recipe", at("none.dikkat")}), 2);
     }
+    void reportsAreMadeByThemselves()
+    {
+        const std::string folder = at("made");
+        QCOMPARE(
+            call({"run", m_recipe, "--source", "list:" + at("list.txt"), "--log", at("made.sqlite"), "--keep", "all",
+                  "--batch", "lot/4", "--report", "item.pdf,item.png,item.json,rejects,batch.pdf,batch.csv," + folder,
+                  "--report-name", "{verdict}/{batch} {item} {picture}"}),
+            1);
+        QVERIFY2(m_err.str().find("8 reports written\n") != std::string::npos, m_err.str().c_str());
+        // Two rejects in three forms, the batch in two; a slash in a name is no folder.
+        const QStringList rejects = QDir(m_dir.filePath("made/reject")).entryList(QDir::Files);
+        QCOMPARE(rejects.size(), 6);
+        QVERIFY(rejects.contains("lot_4 3 plate-003.pdf") && rejects.contains("lot_4 3 plate-003.json"));
+        const auto j = nlohmann::json::parse(*base::readFile(folder + "/reject/lot_4 3 plate-003.json"));
+        QVERIFY(j.size() == 1 && j[0]["record"] == 3 && j[0]["verdict"] == "reject");
+        const QStringList batch = QDir(m_dir.filePath("made/lot_4")).entryList(QDir::Files);
+        QVERIFY(batch.size() == 2 && batch[0].endsWith(".csv") && batch[1].endsWith(".pdf"));
+        QCOMPARE(lines(*base::readFile(folder + "/lot_4/" + batch[0].toStdString())), 7);
+        // Again: nothing is written over.
+        QCOMPARE(call({"run", m_recipe, "--source", "list:" + at("list.txt"), "--log", at("made2.sqlite"), "--keep",
+                       "all", "--batch", "lot/4", "--report", "item.json,rejects," + folder, "--report-name",
+                       "{verdict}/{batch} {item} {picture}"}),
+                 1);
+        QVERIFY(QFile::exists(m_dir.filePath("made/reject/lot_4 3 plate-003-2.json")));
+        for (const std::vector<std::string>& wrong :
+             std::vector<std::vector<std::string>>{{"--report", folder},
+                                                   {"--report", "item.pdf"},
+                                                   {"--report", "item.pdf," + folder, "--report-name", "{colour}"},
+                                                   {"--report", "item.pdf," + folder, "--report-name", "../{item}"},
+                                                   {"--report", "item.pdf," + folder, "--report-name", "{item"}}) {
+            std::vector<std::string> asked{"run",   m_recipe,          "--source", "list:" + at("list.txt"),
+                                           "--log", at("made3.sqlite")};
+            asked.insert(asked.end(), wrong.begin(), wrong.end());
+            QVERIFY2(call(asked) == 2 && !m_err.str().empty(), wrong.back().c_str());
+        }
+        // A folder that cannot be made: the line goes on, and it is said.
+        QCOMPARE(call({"run", m_recipe, "--source", "list:" + at("list.txt"), "--log", at("made4.sqlite"), "--report",
+                       "item.pdf,/proc/none/reports"}),
+                 1);
+        QVERIFY2(m_err.str().find("not all: ") != std::string::npos && m_err.str().find("6 items") != std::string::npos,
+                 m_err.str().c_str());
+    }
     void whatDiffersIsSaidAndWhatIsGoneToo()
     {
         QCOMPARE(call({"inspect", m_recipe, at("plate-001.png"), at("plate-003.png"), "--log", at("re.sqlite")}), 1);

@@ -1,5 +1,7 @@
+#include "records/column_reader.h"
 #include "records/csv.h"
 #include "records/record_log.h"
+#include "records/retention.h"
 #include "records/statistics.h"
 #include "support_records.h"
 
@@ -330,6 +332,60 @@ private slots:
         const auto m = statisticsOf(moved, {}, {});
         QVERIFY(std::abs(m.upperControl - (3 * s.upperControl - 100)) < 1e-9 &&
                 std::abs(m.deviation - 3 * s.deviation) < 1e-9);
+    }
+    void theOldestLeaveWholeAndOnlyWhatWasSaid()
+    {
+        const QString path = m_dir.filePath("retention.sqlite");
+        const recipe::Recipe r = recipeOf();
+        auto log = RecordLog::open(path);
+        const auto result = resultOf(r);
+        const auto release = support::released(r);
+        std::vector<Entry> all;
+        for (int i = 0; i < 5000; ++i) {
+            Entry e = support::entryOf(release, result, "b");
+            e.at = QDateTime::currentDateTimeUtc()
+                       .addDays(-100)
+                       .addSecs(i * 1728)
+                       .toString(Qt::ISODateWithMs)
+                       .toStdString();
+            if (i % 50 == 0) e.pictures = {{"white", "aa", "w.png", ""}, {"dome", "bb", "", "x"}};
+            all.push_back(std::move(e));
+        }
+        QVERIFY((*log)->append(all));
+        QVERIFY((*log)->overrule(3, "reject", "Eva", "seen") && (*log)->overrule(4000, "reject", "Eva", "seen"));
+        {
+            auto reader = ColumnReader::open(path);
+            QVERIFY((*(*reader)->update())->items() == 5000);
+        }
+        // 100 days, 50 a day: those older than 60 days are 2000.
+        const auto old = leaving(**log, {60, 0});
+        QVERIFY(old && old->of == 5000 && std::abs(old->items - 2000) <= 1 && old->values == 2 * old->items);
+        QVERIFY(old->first == (*log)->item(1)->at && old->last == (*log)->item(old->upTo)->at && old->bytes > 100000);
+        QCOMPARE((*log)->counts({})->items, 5000LL); // said, nothing more
+        QCOMPARE(leaving(**log, {200, 0})->items, 0LL);
+        QVERIFY(leaving(**log, {0, 1LL << 40})->items == 0);
+        const long long used = *usedBytes(**log);
+        const auto half = leaving(**log, {0, used / 2});
+        QVERIFY(std::abs(half->items - 2500) < 50);
+        // What a server does not have yet stays.
+        {
+            QSqlQuery q((*log)->database());
+            QVERIFY(q.exec("insert into about (key, value) values ('sent', '1500')"));
+        }
+        const auto sent = leaving(**log, {60, 0});
+        QVERIFY(sent->items == 1500 && sent->notSent == old->items - 1500);
+        base::Watch stopped;
+        stopped.cancel = true;
+        QVERIFY(!records::remove(**log, *sent, &stopped));
+        QVERIFY(records::remove(**log, *sent));
+        QCOMPARE((*log)->counts({})->items, 3500LL);
+        QVERIFY(!(*log)->item(1500) && (*log)->item(1501) && (*log)->values(1500)->empty() &&
+                (*log)->values(1501)->size() == 2);
+        QVERIFY((*log)->item(4000)->overruled == "reject" && (*log)->events()->size() == 2 && (*log)->recipeOf(1501));
+        QVERIFY(*usedBytes(**log) < used);
+        auto reader = ColumnReader::open(path);
+        QCOMPARE((*(*reader)->update())->items(), std::size_t(3500));
+        QVERIFY((*log)->append({support::entryOf(release, result, "new")})->front().front() == 5001); // numbers go on
     }
     // The third schema lacked the pictures of captures that have several.
     void capturesOfSeveralPicturesAreWhole()

@@ -3,6 +3,7 @@
 #include "base/text.h"
 #include "failing_sqlite.h"
 #include "recipe/differences.h"
+#include "records/again.h"
 #include "records/csv.h"
 #include "station/station.h"
 #include "station/tally.h"
@@ -614,6 +615,57 @@ private slots:
                 QVERIFY(bytes && base::sha256(*bytes) == row->pictureHash.toStdString());
             }
         }
+    }
+    void everyNthIsKeptAndTheOldestGoWithinABound()
+    {
+        // Each picture is another one.
+        int made = 0;
+        const auto source = [&] {
+            return std::make_unique<SimulatedSource>([&](int) {
+                image::Image p = support::barPicture(false, 60 + 0.01 * ++made);
+                return p;
+            });
+        };
+        const auto files = [](const std::string& folder) {
+            long long n = 0, bytes = 0;
+            for (const auto& f : fs::recursive_directory_iterator(folder))
+                if (f.is_regular_file()) ++n, bytes += (long long)(f.file_size());
+            return std::make_pair(n, bytes);
+        };
+        const std::string folder = path("nth"), log = path("nth.sqlite");
+        const auto run = [&](records::Keep keep, int every, long long most, int items) {
+            Heard heard;
+            Station s(sinksTo(log, ""), {}, heard.listener(), {2, 1});
+            auto line = std::make_shared<Line>(*lineOf(recipeOf(70), {}, keep, folder));
+            line->keepEvery = every, line->mostPictures = most;
+            s.setLine(line);
+            s.setSource(source());
+            for (int i = 0; i < items; ++i) s.takeOne();
+            s.settle();
+        };
+        run(records::Keep::EveryNth, 5, 0, 23);
+        QCOMPARE(files(folder).first, 4LL);
+        auto opened = records::RecordLog::open(m_dir.filePath("nth.sqlite"));
+        const auto kept = *(*opened)->items({});
+        for (const auto& row : kept)
+            QVERIFY(row.kept.isEmpty() ? row.notKept.contains("one of so many") : row.id % 5 == 0);
+        const long long one = files(folder).second / 4;
+        run(records::Keep::All, 0, 6 * one + one / 2, 20);
+        const auto after = files(folder);
+        QVERIFY2(after.second <= 6 * one + one / 2 && after.first >= 4, qPrintable(QString::number(after.first)));
+        // The newest stay; no record was touched, and whoever asks for one that went is told.
+        const auto rows = *(*opened)->items({});
+        QCOMPARE(rows.size(), std::size_t(43));
+        int there = 0;
+        for (std::size_t i = 0; i < 20; ++i) {
+            const bool is = QFile::exists(rows[i].kept);
+            QVERIFY(!rows[i].kept.isEmpty() && (*opened)->values(rows[i].id)->size() == 2);
+            QVERIFY(is || there >= 4); // newest first
+            there += is;
+        }
+        QCOMPARE((long long)(there), after.first);
+        const auto gone = records::captureOf(**opened, rows[19], {});
+        QVERIFY(!gone && gone.error().message.find("it is gone from") != std::string::npos);
     }
     // Every file operation fails once in turn: what is said to be saved is there, nothing half is.
     void noFaultOfTheDiskLosesWhatWasAcknowledged()

@@ -37,6 +37,8 @@ const char* kUsage =
     "                      [--items N | --seconds N] [--pause MS] [--batch NAME] [--station NAME] [--by NAME] [--jobs "
     "N]\n"
     "                      [--outputs on|off] [--trigger] [--recipes FILE,…] [--again | --follow] [--server URL]\n"
+    "                      [--report item.pdf,item.png,item.json,rejects,batch.pdf,batch.csv,letter,DIR [--report-name "
+    "PATTERN]]\n"
     "                      (the line without a window; SIGTERM and SIGINT end it with everything on disk; --trigger: a "
     "picture each time a controller asks)\n"
     "       dikkat-cli cameras                                       (those that answer)\n"

@@ -13,7 +13,9 @@
 #include "recipe/recipe_file.h"
 #include "records/csv.h"
 #include "records/server.h"
+#include "report/auto_reports.h"
 #include "report/sheet_painter.h"
+#include "report/theme.h"
 #include "station/station.h"
 
 #include <QTemporaryDir>
@@ -21,6 +23,7 @@
 #include <atomic>
 #include <csignal>
 #include <filesystem>
+#include <sstream>
 
 namespace cli
 {
@@ -353,6 +356,32 @@ base::Status setKeep(station::Line& line, const Arguments& a)
 
 namespace
 {
+// --report item.pdf,item.png,item.json,rejects,batch.pdf,batch.csv,letter,DIR
+base::Result<report::AutoReportSettings> reportsOf(const Arguments& a)
+{
+    report::AutoReportSettings r;
+    if (!a.options.count("--report")) return r;
+    std::istringstream words(a.option("--report"));
+    for (std::string word; std::getline(words, word, ',');) {
+        if (word == "item.pdf") r.itemPdf = true;
+        else if (word == "item.png") r.itemPng = true;
+        else if (word == "item.json") r.itemJson = true;
+        else if (word == "rejects") r.rejectsOnly = true;
+        else if (word == "batch.pdf") r.batchPdf = true;
+        else if (word == "batch.csv") r.batchCsv = true;
+        else if (word == "letter") r.paper = report::Paper::Letter;
+        else r.folder = QString::fromStdString(word);
+    }
+    if (a.options.count("--report-name")) r.pattern = QString::fromStdString(a.option("--report-name"));
+    if (!r.any())
+        return base::fail(base::ErrorCode::InvalidArgument,
+                          "--report = " + a.option("--report") +
+                              " has none of: item.pdf, item.png, item.json, batch.pdf, batch.csv");
+    if (a.option("--log").empty())
+        return base::fail(base::ErrorCode::InvalidArgument, "--report is made of a log: it needs --log");
+    if (auto ok = r.check(); !ok) return base::passOn(ok.error(), "--report");
+    return r;
+}
 // Recipes a controller may choose by number: the first is the one named, then those of --recipes.
 base::Result<std::vector<station::LinePtr>> linesOf(const Arguments& a, const station::LinePtr& first)
 {
@@ -446,6 +475,8 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
         if (!address) return bad(address.error());
         server = *address;
     }
+    const auto reports = reportsOf(*a);
+    if (!reports) return bad(reports.error());
     const std::string told = a->option("--outputs").empty() ? "on" : a->option("--outputs");
     if (told != "on" && told != "off")
         return bad({base::ErrorCode::InvalidArgument, "--outputs = " + told + " is not one of: on, off", ""});
@@ -462,9 +493,16 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
     if (server)
         forwarder.emplace(QString::fromStdString(a->option("--log")), *server,
                           QString::fromStdString(a->option("--station")));
+    std::optional<report::AutoReports> autos;
+    if (reports->any()) {
+        report::loadFonts();
+        autos.emplace(QString::fromStdString(a->option("--log")), *reports);
+    }
     station::Station::Listener listener;
     listener.logged = [&](const station::Logged& item) {
         tally.add(item.result());
+        for (const long long id : item.records)
+            if (autos) autos->logged(id);
         if (forwarder) forwarder->wake();
     };
     std::set<std::string> others;
@@ -548,6 +586,11 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
                     << " pictures came incomplete, it was away " << c.lost << " times\n";
     }
     tally.sayUnjudged();
+    if (autos) {
+        autos->finish();
+        err << "dikkat-cli: " << autos->written() << " reports written"
+            << (autos->trouble().empty() ? "" : "; not all: " + autos->trouble()) << "\n";
+    }
     if (forwarder) {
         forwarder->wake();
         if (!forwarder->wait(10000))
