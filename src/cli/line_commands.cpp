@@ -439,7 +439,7 @@ int runLine(const std::vector<std::string>& arguments, std::ostream& out, std::o
     auto a = Arguments::read(arguments,
                              {"--source", "--log", "--csv", "--keep", "--items", "--seconds", "--pause", "--batch",
                               "--station", "--by", "--jobs", "--variant", "--outputs", "--recipes", "--server",
-                              "--keep-most"},
+                              "--keep-most", "--report", "--report-name"},
                              {"--trigger", "--follow", "--again"});
     if (!a) return bad(a.error());
     if (a->words.size() != 1 || a->option("--source").empty())
