@@ -4,17 +4,26 @@
 #include "desktop/records/distribution_view.h"
 #include "desktop/records/records_grid.h"
 #include "desktop/records/records_page.h"
+#include "desktop/records/records_setup.h"
 #include "desktop/records/ribbon_view.h"
 #include "desktop/records/sentence_bar.h"
+#include "postgres.h"
 #include "records/picture_store.h"
 #include "report/record_report.h"
 #include "support_records.h"
 #include "window_support.h"
 
+#include <QCheckBox>
+#include <QDialogButtonBox>
+#include <QDoubleSpinBox>
 #include <QFileDialog>
 #include <QLineEdit>
+#include <QMessageBox>
 #include <QProcess>
 #include <QRegularExpression>
+#include <QSpinBox>
+#include <QSqlDatabase>
+#include <QSqlQuery>
 #include <QTableWidget>
 #include <QToolButton>
 #include <cmath>
@@ -537,6 +546,107 @@ private slots:
         QVERIFY(waitFor([&] { return view().counts.items == 62; }));
         page().wait();
         QCOMPARE(model().itemId(), 1LL); // whoever looks at an older one stays there
+    }
+    // By the dialog: a server, a bound, reports; what is too old goes only when it is said so twice.
+    void recordsAreSetUpAndSentOn()
+    {
+        support::Postgres pg;
+        QVERIFY2(pg.ready(), "a PostgreSQL server (postgresql-15) can be started on the loopback");
+        fill();
+        QTemporaryDir out;
+        const auto withDialog = [&](const std::function<void(RecordsSetupDialog&)>& act) {
+            QTimer::singleShot(0, this, [&, act] {
+                QVERIFY(waitFor([&] { return qobject_cast<RecordsSetupDialog*>(QApplication::activeModalWidget()); }));
+                act(*qobject_cast<RecordsSetupDialog*>(QApplication::activeModalWidget()));
+            });
+            m_window->findChild<QAction*>("recordsSetup")->trigger();
+        };
+        const auto ok = [](RecordsSetupDialog& d) {
+            click(d.findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Ok));
+        };
+        const auto address = *records::ServerAddress::fromUrl(pg.url());
+        withDialog([&](RecordsSetupDialog& d) {
+            d.findChild<QLineEdit*>("serverHost")->setText(address.host);
+            d.findChild<QSpinBox*>("serverPort")->setValue(address.port);
+            d.findChild<QLineEdit*>("serverDatabase")->setText(address.database);
+            d.findChild<QLineEdit*>("serverUser")->setText(address.user);
+            click(d.findChild<QPushButton*>("tryServer"));
+            QVERIFY2(d.findChild<QLabel*>("serverState")->text().contains("no station has put records there yet"),
+                     qPrintable(d.findChild<QLabel*>("serverState")->text()));
+            d.findChild<QCheckBox*>("toServer")->setChecked(true);
+            d.findChild<QCheckBox*>("itemJson")->setChecked(true);
+            d.findChild<QLineEdit*>("reportPattern")->setText("{colour}");
+            d.findChild<QLineEdit*>("reportFolder")->setText(out.path());
+            ok(d); // refused where it stands
+            QVERIFY2(d.isVisible() && d.findChild<QLabel*>("setupWrong")->text().contains("{colour}"),
+                     qPrintable(d.findChild<QLabel*>("setupWrong")->text()));
+            d.findChild<QLineEdit*>("reportPattern")->setText("{verdict}/{item}");
+            ok(d);
+        });
+        const auto* forwarder = m_window->runPage()->forwarder();
+        QVERIFY(forwarder);
+        QVERIFY2(forwarder->wait(20000), forwarder->state().trouble.c_str());
+        QVERIFY(
+            !(QFile::permissions(place.path(QStringLiteral("data%1/records.json").arg(m_folder))) & QFile::ReadOther));
+        // All stations' records, in the same workspace.
+        open();
+        choose("placeWord", "the server, all stations");
+        QCOMPARE(view().counts.items, 60LL);
+        QVERIFY(model().path().startsWith("postgresql://"));
+        choose("verdictWord", "rejects");
+        QCOMPARE(view().counts.items, 4LL);
+        QVERIFY(page().item() && page().item()->own && page().item()->own->same()); // its picture lies on this disk
+        choose("placeWord", "this station");
+        QCOMPARE(view().counts.items, 60LL);
+        // A window that comes up again sends on by itself, and what was logged since makes its report.
+        m_window.reset();
+        m_window = support::openWindow(place.path(QStringLiteral("data%1").arg(m_folder)));
+        QVERIFY(m_window->runPage()->forwarder() && m_window->runPage()->recordsSetup().reports.itemJson);
+        m_window->showWorkspace(1);
+        QTemporaryDir demo;
+        QVERIFY(m_window->openRecipe(QString::fromStdString(support::writeDemo(demo, 2))));
+        QVERIFY(waitFor([&] { return m_window->session().settled(); }));
+        QVERIFY(m_window->runPage()->release("A. Person"));
+        m_window->runPage()->takeOne();
+        QVERIFY(waitFor([&] { return m_window->runPage()->itemCount() == 1; }));
+        QVERIFY(waitFor([&] {
+            return QFile::exists(out.filePath("accept/61.json")) || QFile::exists(out.filePath("reject/61.json"));
+        }));
+        QVERIFY(m_window->runPage()->forwarder()->wait(20000));
+        QCOMPARE(pg.ask("select count(*) from item"), QString("61"));
+        // Old records: said, asked, gone.
+        withDialog([&](RecordsSetupDialog& d) {
+            d.findChild<QDoubleSpinBox*>("retainMost")->setValue(0.001);
+            QVERIFY(d.findChild<QLabel*>("leaving")->text().contains("nothing would go of 61 items") ||
+                    d.findChild<QLabel*>("leaving")->text().contains("of 61 items would go"));
+            d.findChild<QDoubleSpinBox*>("retainMost")->setValue(0);
+            d.findChild<QSpinBox*>("retainDays")->setValue(1);
+            QVERIFY(d.findChild<QLabel*>("leaving")->text().contains("nothing would go of 61 items"));
+            d.reject();
+        });
+        auto log = records::RecordLog::open(logPath());
+        QCOMPARE((*log)->counts({})->items, 61LL);
+        {
+            QSqlQuery q((*log)->database());
+            QVERIFY(q.exec("update item set at = '2020' || substr(at, 5) where id <= 40"));
+        }
+        withDialog([&](RecordsSetupDialog& d) {
+            d.findChild<QSpinBox*>("retainDays")->setValue(30);
+            QVERIFY2(d.findChild<QLabel*>("leaving")->text().startsWith("40 of 61 items would go"),
+                     qPrintable(d.findChild<QLabel*>("leaving")->text()));
+            for (const bool sure : {false, true}) {
+                QTimer::singleShot(0, this, [sure] {
+                    QVERIFY(waitFor([] { return qobject_cast<QMessageBox*>(QApplication::activeModalWidget()); }));
+                    auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
+                    for (QAbstractButton* b : box->buttons())
+                        if ((b->text() == "Remove") == sure) return b->click();
+                });
+                click(d.findChild<QPushButton*>("removeOld"));
+                QCOMPARE((*log)->counts({})->items, sure ? 21LL : 61LL);
+            }
+            d.reject();
+        });
+        QCOMPARE(pg.ask("select count(*) from item"), QString("61")); // the server keeps what it has
     }
     void logsThatAreNoneAreNamed()
     {

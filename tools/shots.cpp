@@ -17,6 +17,7 @@
 #include "desktop/recipe_dialog.h"
 #include "desktop/records/events_dialog.h"
 #include "desktop/records/records_page.h"
+#include "desktop/records/records_setup.h"
 #include "desktop/repeat_dialog.h"
 #include "desktop/revisions_dialog.h"
 #include "desktop/run/release_dialog.h"
@@ -567,6 +568,10 @@ void Studio::records()
     model.say(last);
     page.wait();
     shoot("records-none");
+    RecordsSetupDialog setup({}, m_window.runPage()->logPath(), &m_window);
+    setup.show();
+    shootDialog(setup, "records-setup");
+    setup.close();
     model.say({});
     page.wait();
     model.setChart(records::ChartKind::MeanAndRange, 5);

@@ -156,6 +156,8 @@ const std::vector<Key>& keyTable()
          "Puts the recipe on the line, by name; edits never reach it otherwise."},
         {"signIn", "Sign in or out…", "F9", "all", "Says who is at the window; what is done stands under that name."},
         {"stationName", "Name of this station…", "", "all", "Stands with every item that is inspected here."},
+        {"recordsSetup", "Records and reports…", "", "all",
+         "A server of several stations, how much is kept, reports made by themselves."},
         {"people", "People…", "", "all", "Who may operate, set up and administer, each with a PIN."},
         {"wholeScreen", "Run on the whole screen", "Shift+F11", "all", "Run alone on the whole screen, or back."},
         {"start", "Start", "F6", "run", "Starts inspecting items."},

@@ -122,6 +122,8 @@ MainWindow::MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder
     }
     m_setup->restoreSizes(settings);
     m_records->restoreSizes(settings);
+    if (const auto kept = RecordsSetup::load(m_data + QStringLiteral("/records.json")); kept) applyRecordsSetup(*kept);
+    else m_run->say(tr("records: %1").arg(QString::fromStdString(kept.error().text())));
     connect(m_records, &RecordsPage::runWanted, this, [this] { showWorkspace(1); });
     connect(m_records, &RecordsPage::said, this, [this](const QString& text) { say(text); });
     refreshHeader();
@@ -369,6 +371,7 @@ void MainWindow::makeActions()
             askName(tr("Station"), tr("Name of this station; kept with every item."), m_run->stationName());
         if (name) m_run->setStationName(*name);
     }));
+    run->addAction(add("recordsSetup", [this] { setUpRecords(); }));
     run->addAction(add("people", [this] { PeopleDialog(m_who, this).exec(); }));
     run->addAction(add("wholeScreen", [this] { setWholeScreen(!m_run->fullScreen()); }));
     m_engineerMenus = {recipe, edit, view};
@@ -876,6 +879,21 @@ void MainWindow::dropEvent(QDropEvent* e)
 
 // ---------------------------------------------------------------- dialogs
 void MainWindow::calibrate() { CalibrateDialog(m_session, this).exec(); }
+
+void MainWindow::setUpRecords()
+{
+    const QString file = m_data + QStringLiteral("/records.json");
+    RecordsSetupDialog dialog(m_run->recordsSetup(), m_run->logPath(), this);
+    if (dialog.exec() != QDialog::Accepted) return;
+    const RecordsSetup setup = dialog.setup();
+    if (auto ok = setup.save(file); !ok) return say(QString::fromStdString(ok.error().text()), true);
+    applyRecordsSetup(setup);
+}
+void MainWindow::applyRecordsSetup(const RecordsSetup& setup)
+{
+    m_run->setRecordsSetup(setup);
+    m_records->setServer(setup.toServer ? setup.server.url(true) : QString());
+}
 
 void MainWindow::showGuide(const QString& page)
 {

@@ -67,6 +67,8 @@ private:
     void refreshReview();
     void showReview();
     void goToDoubt(int finding);
+    void setUpRecords();
+    void applyRecordsSetup(const RecordsSetup& setup);
     void showGuide(const QString& page); // empty: keys and gestures
     void releaseRecipe();
     void refreshLine();

@@ -45,7 +45,7 @@ base::Result<QString> reportName(const QString& pattern, const ItemRow& row)
         if (end < 0 || field == std::end(fields))
             return fail(
                 ErrorCode::InvalidArgument,
-                "\"{" + name.toStdString() +
+                "\"{" + name.toStdString() + (end < 0 ? "" : "}") +
                     "\" is none of {item} {picture} {batch} {station} {verdict} {recipe} {revision} {date} {time}",
                 "name of reports");
         // What a file's name cannot hold, or would leave its folder by.

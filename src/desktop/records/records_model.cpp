@@ -1,6 +1,7 @@
 #include "desktop/records/records_model.h"
 
 #include "base/unit.h"
+#include "records/server.h"
 
 #include <QDateTime>
 #include <QFileInfo>
@@ -102,7 +103,7 @@ private:
     QString read()
     {
         if (!m_reader) {
-            if (!QFileInfo::exists(m_path)) return {};
+            if (!isServer(m_path) && !QFileInfo::exists(m_path)) return {};
             auto opened = ColumnReader::open(m_path);
             if (!opened) return QString::fromStdString(opened.error().text());
             m_reader = std::move(*opened);
@@ -163,6 +164,26 @@ RecordsModel::~RecordsModel()
         return {};
     });
     m_job.wait();
+}
+
+void RecordsModel::setPath(const QString& path)
+{
+    if (path == m_path) return;
+    m_job.ask([worker = m_worker]() -> LatestJob::Answer {
+        worker->close();
+        return {};
+    });
+    m_job.wait();
+    m_path = path;
+    m_worker = std::make_shared<Worker>(m_path);
+    m_before.clear();
+    m_sentence = {};
+    m_itemId = 0, m_item = -1;
+    m_check.reset(), m_second.reset();
+    m_view = std::make_shared<RecordsView>();
+    m_answered = false;
+    emit changed();
+    ask(true);
 }
 
 void RecordsModel::ask(bool reread)

@@ -50,6 +50,7 @@ public:
     RecordsModel(QString path, QObject* parent);
     ~RecordsModel() override;
     const QString& path() const { return m_path; }
+    void setPath(const QString& path); // another log, or a server's records
     const RecordsView& view() const { return *m_view; }
     bool answered() const { return m_answered; }
     bool busy() const { return m_job.busy(); }

@@ -94,7 +94,7 @@ private:
 };
 
 RecordsPage::RecordsPage(QString logPath, RecipeMaker recipe, QWidget* parent)
-    : QWidget(parent), m_model(std::move(logPath), this), m_recipe(std::move(recipe)),
+    : QWidget(parent), m_own(logPath), m_model(std::move(logPath), this), m_recipe(std::move(recipe)),
       m_loader(std::make_shared<Loader>()), m_job(this)
 {
     setObjectName(QStringLiteral("recordsPage"));
@@ -230,6 +230,16 @@ void RecordsPage::makeActions()
         m_sentence->line()->addWidget(b);
         return b;
     };
+    m_place = new WordButton("placeWord", tr("Whose records"), m_sentence);
+    m_place->setToolTip(tr("The log of this station, or what all stations sent to their server"));
+    auto* places = new QMenu(m_place);
+    places->addAction(tr("this station"), this, [this] { setPlace(false); })->setObjectName(QStringLiteral("placeOwn"));
+    places->addAction(tr("the server, all stations"), this, [this] { setPlace(true); })
+        ->setObjectName(QStringLiteral("placeServer"));
+    m_place->setMenu(places);
+    m_place->say(tr("this station"), false);
+    m_place->setVisible(false);
+    m_sentence->line()->insertWidget(1, m_place);
     auto* reports = button("report", tr("Report"), tr("Writes a PDF of the item in view, or of all the sentence says"));
     auto* kinds = new QMenu(reports);
     kinds->addAction(tr("Item in view…"), this, [this] { reportItem(); })->setObjectName(QStringLiteral("reportItem"));
@@ -265,6 +275,26 @@ void RecordsPage::setMayWrite(bool on)
 {
     for (QWidget* w : m_writers) w->setEnabled(on);
     if (!on && m_again) setAgain(false);
+}
+void RecordsPage::setServer(const QString& url)
+{
+    if (url == m_server) return;
+    m_server = url;
+    m_place->setVisible(!url.isEmpty());
+    if (m_model.path() != m_own) setPlace(!url.isEmpty());
+}
+void RecordsPage::setPlace(bool server)
+{
+    m_place->say(server ? tr("the server, all stations") : tr("this station"), server);
+    // The loader's connection belongs to its thread.
+    m_job.ask([loader = m_loader]() -> LatestJob::Answer {
+        loader->close();
+        return {};
+    });
+    m_job.wait();
+    m_item.reset();
+    showItem();
+    m_model.setPath(server ? m_server : m_own);
 }
 void RecordsPage::focusText()
 {

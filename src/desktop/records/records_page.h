@@ -24,6 +24,7 @@ class RecordRows;
 class RibbonView;
 class RunChart;
 class SentenceBar;
+class WordButton;
 
 class RecordsPage : public QWidget
 {
@@ -40,6 +41,9 @@ public:
     bool again() const { return m_again; }
     QString hint() const; // said where nothing is to be seen
     void setMayWrite(bool on);
+    // A server that can be looked at instead of this station's own log; empty: none.
+    void setServer(const QString& url);
+    void setPlace(bool server);
     void focusText();
     void keepSizes(QSettings& settings) const;
     void restoreSizes(const QSettings& settings);
@@ -75,6 +79,9 @@ private:
     void chooseAgainRecipe();
     QString fileFor(const QString& what, const QString& filter, const QString& suffix);
 
+    const QString m_own; // this station's log
+    QString m_server;
+    WordButton* m_place = nullptr;
     RecordsModel m_model;
     RecipeMaker m_recipe;
     std::shared_ptr<const inspect::Prepared> m_other; // inspected again with this one; null: the recipe in work

@@ -258,8 +258,41 @@ void RunPage::putOnLine()
     line->batch = m_feed->batch().toStdString();
     line->station = stationName().toStdString();
     line->keep = m_feed->keep();
+    line->mostPictures = (long long)(m_recordsSetup.pictureGigabytes * 1e9);
     line->pictures = (QFileInfo(m_log).absolutePath() + QStringLiteral("/pictures")).toStdString();
     m_bridge.line().setLine(std::move(line));
+}
+
+void RunPage::setRecordsSetup(const RecordsSetup& setup)
+{
+    const bool same = m_forwarder && setup.toServer && setup.server.url(true) == m_recordsSetup.server.url(true);
+    if (!same) {
+        m_forwarder.reset();
+        m_lamps->drop(tr("server"));
+    }
+    if (setup.toServer && !same) {
+        m_lamps->set(tr("server"), Lamps::State::Off, setup.server.url());
+        m_forwarder = std::make_unique<records::Forwarder>(
+            m_log, setup.server, stationName(), [this](const records::Forwarder::State& state) {
+                QMetaObject::invokeMethod(
+                    this,
+                    [this, state] {
+                        if (!m_forwarder) return;
+                        m_lamps->set(tr("server"), state.trouble.empty() ? Lamps::State::Well : Lamps::State::Trouble,
+                                     state.trouble.empty()
+                                         ? tr("has %1").arg(state.caughtUp ? tr("all records") : tr("most records"))
+                                         : tr("records wait here for it: %1").arg(q(state.trouble)));
+                    },
+                    Qt::QueuedConnection);
+            });
+    }
+    if (!(setup.reports == m_recordsSetup.reports) || !setup.reports.any()) {
+        m_reports.reset();
+        m_lamps->drop(tr("reports"));
+    }
+    if (setup.reports.any() && !m_reports) m_reports = std::make_unique<report::AutoReports>(m_log, setup.reports);
+    m_recordsSetup = setup;
+    putOnLine();
 }
 
 void RunPage::makeChoices()
@@ -638,7 +671,14 @@ void RunPage::arrived()
 {
     const std::vector<station::Logged> items = m_bridge.take();
     if (items.empty()) return;
-    for (const station::Logged& item : items) add(item);
+    for (const station::Logged& item : items) {
+        add(item);
+        for (const long long id : item.records)
+            if (m_reports) m_reports->logged(id);
+    }
+    if (m_forwarder) m_forwarder->wake();
+    if (m_reports && !m_reports->trouble().empty())
+        m_lamps->set(tr("reports"), Lamps::State::Trouble, q(m_reports->trouble()));
     showTotals();
     showCounts();
     if (m_lamps->state(tr("records")) != Lamps::State::Trouble)

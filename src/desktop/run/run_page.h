@@ -3,6 +3,7 @@
 // what runs is what was released.
 #pragma once
 #include "desktop/grid_view.h"
+#include "desktop/records/records_setup.h"
 #include "desktop/run/feed.h"
 #include "desktop/run/line_bridge.h"
 #include "desktop/run/run_panels.h"
@@ -28,6 +29,10 @@ public:
     bool running() { return m_bridge.line().running(); }
     long long itemCount() const { return m_arrived; } // since the program started
     QString logPath() const { return m_log; }
+    // Where records go besides, and what is made of them; valid from the next item on.
+    void setRecordsSetup(const RecordsSetup& setup);
+    const RecordsSetup& recordsSetup() const { return m_recordsSetup; }
+    const records::Forwarder* forwarder() const { return m_forwarder.get(); }
     void refreshTheme() { m_grid->refresh(); }
     // Puts the recipe being edited on the line, by somebody's name; written into the log's events. Valid from the next
     // item.
@@ -126,6 +131,9 @@ private:
     Session& m_session;
     SignedIn& m_who;
     QString m_log;
+    RecordsSetup m_recordsSetup;
+    std::unique_ptr<records::Forwarder> m_forwarder;
+    std::unique_ptr<report::AutoReports> m_reports;
     RunSheet* m_sheet = nullptr;
     LadderView* m_ladder = nullptr;
     VerdictBand* m_band = nullptr;
