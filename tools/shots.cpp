@@ -159,6 +159,7 @@ private:
     void fit();
     void run();
     void records();
+    void recordsMore();
     void fillRecords();
     void released();
     void dark();
@@ -226,6 +227,7 @@ const std::vector<Studio::Scene>& Studio::scenes()
         {"kinds", false, &Studio::kinds},
         {"run", true, &Studio::run},
         {"records", true, &Studio::records},
+        {"records-more", false, &Studio::recordsMore},
         {"release", true, &Studio::released},
         {"run-items", false, &Studio::runItems},
         {"screen", false, &Studio::screen},
@@ -527,30 +529,42 @@ void Studio::fillRecords()
 
 void Studio::records()
 {
-    fillRecords();
-    m_window.showWorkspace(2);
     RecordsPage& page = *m_window.recordsPage();
     RecordsModel& model = page.model();
+    if (model.view().counts.items < 1000) fillRecords();
+    m_window.showWorkspace(2);
     page.wait();
-    shoot("records-all");
     // The last hour, brushed on the ribbon; the plate whose pitch is off.
-    Sentence last = model.sentence();
+    Sentence last;
     Sentence::Brush span;
     span.since = QDateTime::currentMSecsSinceEpoch() - 3010000, span.until = QDateTime::currentMSecsSinceEpoch();
     last.brushes = {span};
     model.say(last);
     page.wait();
-    const auto check = [&](const char* name) {
-        const auto& checks = model.view().columns->checks;
-        for (std::size_t i = 0; i < checks.size(); ++i)
-            if (checks[i].name == QLatin1String(name)) return int(i);
-        return -1;
-    };
-    model.chooseCheck(check("Hole pitch"));
+    const auto& checks = model.view().columns->checks;
+    for (std::size_t i = 0; i < checks.size(); ++i)
+        if (checks[i].name == QLatin1String("Hole pitch")) model.chooseCheck(int(i));
     page.wait();
     model.chooseItem(20);
     page.wait();
     shoot("records");
+    m_window.showWorkspace(0);
+}
+
+// The same inspected again, as a Pareto chart with two checks laid against each other, of rejects alone, of nobody, of all.
+void Studio::recordsMore()
+{
+    records();
+    m_window.showWorkspace(2);
+    RecordsPage& page = *m_window.recordsPage();
+    RecordsModel& model = page.model();
+    Sentence last = model.sentence();
+    const auto check = [&](const char* name) {
+        const auto& all = model.view().columns->checks;
+        for (std::size_t i = 0; i < all.size(); ++i)
+            if (all[i].name == QLatin1String(name)) return int(i);
+        return -1;
+    };
     page.setAgain(true);
     page.wait();
     shoot("records-again");
@@ -559,6 +573,7 @@ void Studio::records()
     model.sortByFails(true);
     page.wait();
     shoot("records-pareto");
+    model.chooseSecond(-1);
     model.sortByFails(false);
     last.words.verdict = records::ItemVerdict::Reject;
     model.say(last);
@@ -574,6 +589,7 @@ void Studio::records()
     setup.close();
     model.say({});
     page.wait();
+    shoot("records-all");
     model.setChart(records::ChartKind::MeanAndRange, 5);
     m_window.resize(1920, 1080);
     page.wait();
