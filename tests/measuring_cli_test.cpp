@@ -6,6 +6,7 @@
 #include "inspect/repeatability.h"
 #include "support.h"
 
+#include <QProcess>
 #include <nlohmann/json.hpp>
 #include <sstream>
 
@@ -203,7 +204,10 @@ private slots:
     void repeatedPicturesGiveCapability()
     {
         const std::string recipe = support::writeDemo(m_dir, 2);
-        QCOMPARE(call({"repeat", recipe, at("plate-001.png"), "--copies", "12", "--noise", "2", "--json", "-"}), 0);
+        QCOMPARE(call({"repeat", recipe, at("plate-001.png"), "--copies", "12", "--noise", "2", "--json", "-", "--pdf",
+                       at("repeat.pdf"), "--paper", "letter"}),
+                 0);
+        QVERIFY(base::readFile(at("repeat.pdf"))->starts_with("%PDF-1."));
         const json j = json::parse(m_out.str());
         bool seen = false;
         for (const auto& c : j["checks"])
@@ -285,6 +289,19 @@ private slots:
         QVERIFY(base::realFiles().write(
             at("s.csv"),
             "part,person,value\na,x,1.0\na,x,1.2\na,y,1.1\na,y,1.3\nb,x,2.0\nb,x,2.2\nb,y,2.1\nb,y,2.1\n"));
+        QCOMPARE(call({"study", at("s.csv"), "--tolerance", "1", "--json", "-", "--pdf", at("s.pdf")}), 0);
+        {
+            QProcess text;
+            text.start("pdftotext", {"-layout", QString::fromStdString(at("s.pdf")), "-"});
+            QVERIFY2(text.waitForFinished() && text.exitCode() == 0, "pdftotext of poppler-utils reads the PDF");
+            const QString said = QString::fromUtf8(text.readAllStandardOutput());
+            const auto told = json::parse(m_out.str());
+            QVERIFY(said.contains("Study of the gauge") && said.contains("page 1 of 1"));
+            for (const auto& c : told["components"]) // the same figures
+                QVERIFY2(said.contains(QString::number(c["percent_of_total"].get<double>(), 'f', 2)), qPrintable(said));
+        }
+        QCOMPARE(call({"study", at("s.csv"), "--pdf", at("s.csv")}), 2);
+        QCOMPARE(call({"study", at("s.csv"), "--pdf", at("x.pdf"), "--paper", "a3"}), 2);
         QCOMPARE(call({"study", at("s.csv"), "--tolerance", "1", "--json", "-"}), 0);
         const json j = json::parse(m_out.str());
         QVERIFY(j["parts"] == 2 && j["persons"] == 2 && j["repeats"] == 2);

@@ -70,7 +70,7 @@ const char* kUsage =
     "FILE.pdf\n"
     "       dikkat-cli repeat RECIPE PICTURE... [--copies N] [--noise S] [--truth NAME=VALUE;…]\n"
     "                         [--factors SHARE,WIDTH,HALF,REACH] [--json FILE|-]\n"
-    "       dikkat-cli study FILE.csv [--tolerance T] [--pool-above P] [--json FILE|-]     (columns "
+    "       dikkat-cli study FILE.csv [--tolerance T] [--pool-above P] [--json FILE|-] [--pdf FILE]  (columns "
     "part,person,value)\n"
     "       dikkat-cli study RECIPE PICTURE... --check NAME [--tolerance T] [--json FILE|-]  (pictures named "
     "part-person-take)\n"

@@ -10,6 +10,8 @@
 #include "inspect/repeatability.h"
 #include "recipe/recipe_file.h"
 #include "recipe/soundness.h"
+#include "report/study_report.h"
+#include "report/theme.h"
 
 #include <iostream>
 #include <nlohmann/json.hpp>
@@ -84,9 +86,21 @@ base::Result<std::vector<inspect::StudyValue>> studyOfPictures(const std::vector
 }
 } // namespace
 
+namespace
+{
+base::Result<report::Paper> paperOf(const Arguments& a)
+{
+    const std::string paper = a.option("--paper");
+    if (paper.empty() || paper == "a4") return report::Paper::A4;
+    if (paper == "letter") return report::Paper::Letter;
+    return base::fail(base::ErrorCode::InvalidArgument, paper + " is not one of: a4, letter", "--paper");
+}
+} // namespace
+
 int repeat(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
 {
-    const auto a = Arguments::read(arguments, {"--copies", "--noise", "--json", "--jobs", "--factors", "--truth"}, {});
+    const auto a = Arguments::read(
+        arguments, {"--copies", "--noise", "--json", "--jobs", "--factors", "--truth", "--pdf", "--paper"}, {});
     if (!a) return bad(err, a.error());
     if (a->words.size() < 2) {
         err << "dikkat-cli: repeat takes a recipe and at least one picture (dikkat-cli help says how)\n";
@@ -114,6 +128,9 @@ int repeat(const std::vector<std::string>& arguments, std::ostream& out, std::os
     std::vector<std::string> inputs = filesOf(a->words[0], *loaded);
     inputs.insert(inputs.end(), a->words.begin(), a->words.end());
     if (auto ok = keepsInputs("--json", a->option("--json"), inputs); !ok) return bad(err, ok.error());
+    if (auto ok = keepsInputs("--pdf", a->option("--pdf"), inputs); !ok) return bad(err, ok.error());
+    const auto paper = paperOf(*a);
+    if (!paper) return bad(err, paper.error());
     auto prepared = inspect::Prepared::make(std::move(*loaded));
     if (!prepared) return bad(err, prepared.error());
     const auto truths = truthsFrom(a->option("--truth"), prepared->recipe());
@@ -144,6 +161,7 @@ int repeat(const std::vector<std::string>& arguments, std::ostream& out, std::os
     ordered_json j{{"recipe", prepared->recipe().name}, {"takes", results.size()}, {"checks", ordered_json::array()}};
     if (*copies > 0) j["noise"] = levels;
     std::ostream& table = a->option("--json") == "-" ? err : out;
+    std::vector<report::RepeatLine> page;
     for (const auto& t : inspect::takesOf(prepared->recipe(), pointers)) {
         const auto truth = truths->find(t.name);
         const auto r = inspect::repeatability(
@@ -164,13 +182,24 @@ int repeat(const std::vector<std::string>& arguments, std::ostream& out, std::os
             table << t.name << ": " << r.error().message << "\n";
         }
         j["checks"].push_back(std::move(one));
+        page.push_back({QString::fromStdString(t.name), QString::fromStdString(base::symbol(t.unit)),
+                        int(t.values.size()), t.left, r ? std::optional(*r) : std::nullopt, t.tolerance,
+                        r ? QString() : QString::fromStdString(r.error().message)});
+    }
+    if (const std::string pdf = a->option("--pdf"); !pdf.empty()) {
+        report::loadFonts();
+        if (auto ok = report::writeRepeatReport(QString::fromStdString(pdf), page,
+                                                QString::fromStdString(prepared->recipe().name), *paper);
+            !ok)
+            return bad(err, ok.error());
     }
     return writeJson(a->option("--json"), j, out, err);
 }
 
 int study(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
 {
-    const auto a = Arguments::read(arguments, {"--tolerance", "--json", "--pool-above", "--check", "--jobs"}, {});
+    const auto a = Arguments::read(
+        arguments, {"--tolerance", "--json", "--pool-above", "--check", "--jobs", "--pdf", "--paper"}, {});
     if (!a) return bad(err, a.error());
     const std::string check = a->option("--check");
     if (check.empty() ? a->words.size() != 1 : a->words.size() < 2) {
@@ -182,7 +211,10 @@ int study(const std::vector<std::string>& arguments, std::ostream& out, std::ost
     const auto tolerance = a->real("--tolerance", 0, 0, 1e12), pool = a->real("--pool-above", 0.25, 0, 1);
     if (!tolerance) return bad(err, tolerance.error());
     if (!pool) return bad(err, pool.error());
-    if (auto ok = keepsInputs("--json", a->option("--json"), a->words); !ok) return bad(err, ok.error());
+    for (const char* option : {"--json", "--pdf"})
+        if (auto ok = keepsInputs(option, a->option(option), a->words); !ok) return bad(err, ok.error());
+    const auto paper = paperOf(*a);
+    if (!paper) return bad(err, paper.error());
     const auto jobs = a->number("--jobs", 0, 0, 1024);
     if (!jobs) return bad(err, jobs.error());
     std::optional<double> wide = *tolerance > 0 ? std::optional(*tolerance) : std::nullopt;
@@ -215,6 +247,14 @@ int study(const std::vector<std::string>& arguments, std::ostream& out, std::ost
     j["categories"] = s->categories;
     table << "categories that can be told apart: " << base::toText(s->categories, 0)
           << (s->pooled ? " (interaction pooled)" : "") << "\n";
+    if (const std::string pdf = a->option("--pdf"); !pdf.empty()) {
+        report::loadFonts();
+        const std::string what = check.empty() ? a->words[0] : check;
+        if (auto ok = report::writeStudyReport(QString::fromStdString(pdf), *s, *values, wide,
+                                               QString::fromStdString(what), {}, *paper);
+            !ok)
+            return bad(err, ok.error());
+    }
     return writeJson(a->option("--json"), j, out, err);
 }
 

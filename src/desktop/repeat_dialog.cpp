@@ -3,9 +3,11 @@
 #include "base/files.h"
 #include "image/decode.h"
 #include "inspect/picture_noise.h"
+#include "report/study_report.h"
 
 #include <QComboBox>
 #include <QDialogButtonBox>
+#include <QDir>
 #include <QDoubleSpinBox>
 #include <QFileDialog>
 #include <QFileInfo>
@@ -293,6 +295,24 @@ QWidget* RepeatDialog::studyTab()
     row->addSpacing(16);
     row->addWidget(m_studyCheck);
     row->addWidget(trials);
+    m_studyPdf = new QPushButton(tr("PDF…"), tab);
+    m_studyPdf->setObjectName(QStringLiteral("studyPdf"));
+    m_studyPdf->setToolTip(tr("Writes the study as a report"));
+    m_studyPdf->setEnabled(false);
+    connect(m_studyPdf, &QPushButton::clicked, this, [this] {
+        QFileDialog dialog(this, tr("Report of the study"), QDir::homePath(), tr("PDF (*.pdf)"));
+        dialog.setAcceptMode(QFileDialog::AcceptSave);
+        dialog.setDefaultSuffix(QStringLiteral("pdf"));
+        dialog.setOption(QFileDialog::DontUseNativeDialog);
+        if (!dialog.exec() || dialog.selectedFiles().isEmpty()) return;
+        const auto wide = m_tolerance->value() > 0 ? std::optional(m_tolerance->value()) : std::nullopt;
+        const auto s = inspect::study(m_values, wide);
+        const auto ok = s ? report::writeStudyReport(dialog.selectedFiles().front(), *s, m_values, wide, m_studyOf, {},
+                                                     report::Paper::A4)
+                          : base::Status(tl::unexpected<base::Error>(s.error()));
+        m_studyState->setText(ok ? tr("written to %1").arg(dialog.selectedFiles().front()) : q(ok.error().text()));
+    });
+    row->addWidget(m_studyPdf);
     row->addStretch();
     row->addWidget(m_tolerance);
     layout->addLayout(row);
@@ -320,6 +340,7 @@ void RepeatDialog::openStudy(const QString& file)
         if (!text) return m_studyState->setText(q(text.error().text()));
         auto values = inspect::studyFromCsv(*text, QFileInfo(file).fileName().toStdString());
         if (!values) return m_studyState->setText(q(values.error().text()));
+        m_studyOf = QFileInfo(file).fileName();
         m_values = std::move(*values);
     }
     showStudy();
@@ -339,6 +360,7 @@ void RepeatDialog::studyTrials()
     m_values.clear();
     if (!values) return m_studyState->setText(q(values.error().text()));
     m_values = std::move(*values);
+    m_studyOf = m_studyCheck->currentText();
     if (const auto t = takes[std::size_t(at)].tolerance; t && m_tolerance->value() == 0) {
         const QSignalBlocker quiet(m_tolerance);
         m_tolerance->setValue(*t);
@@ -352,6 +374,7 @@ void RepeatDialog::showStudy()
     m_anova->setRowCount(0), m_parts->setRowCount(0);
     const auto s =
         inspect::study(m_values, m_tolerance->value() > 0 ? std::optional(m_tolerance->value()) : std::nullopt);
+    m_studyPdf->setEnabled(s.has_value());
     if (!s) return m_studyState->setText(q(s.error().text()));
     const auto number = [](double v) { return QString::number(v, 'g', 6); };
     for (const auto& r : s->table)

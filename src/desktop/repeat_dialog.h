@@ -48,6 +48,8 @@ private:
                    *m_tolerance = nullptr;
     QTableWidget *m_table = nullptr, *m_anova = nullptr, *m_parts = nullptr;
     QLabel *m_state = nullptr, *m_studyState = nullptr;
+    QPushButton* m_studyPdf = nullptr;
+    QString m_studyOf; // the check, or the file the values are from
     QProgressBar* m_progress = nullptr;
     QPushButton *m_start = nullptr, *m_stop = nullptr, *m_take = nullptr;
 };

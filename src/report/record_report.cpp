@@ -1,6 +1,7 @@
 #include "report/record_report.h"
 
 #include "report/charts.h"
+#include "report/page_tables.h"
 #include "report/sheet_painter.h"
 #include "report/theme.h"
 
@@ -22,7 +23,6 @@ QString when(std::int64_t at)
 {
     return QLocale::c().toString(QDateTime::fromMSecsSinceEpoch(at), QStringLiteral("d MMM yyyy HH:mm:ss"));
 }
-QString madeAt() { return QObject::tr("made %1").arg(when(QDateTime::currentMSecsSinceEpoch())); }
 QString grouped(long long n)
 {
     QString s = QString::number(n);
@@ -35,78 +35,6 @@ QString bound(const std::optional<double>& v, const QString& unit)
     return v ? figureOf(*v, unit) : QStringLiteral("–");
 }
 
-struct Cell {
-    double share; // of the page's width
-    QString text;
-    Qt::Alignment align = Qt::AlignRight;
-    bool bold = false;
-    QColor colour{};
-};
-void paintCells(QPainter& p, QRectF box, const std::vector<Cell>& cells, double px = 10.5)
-{
-    double x = box.left();
-    for (const Cell& c : cells) {
-        const QRectF at(x + 2, box.top(), c.share * box.width() - 4, box.height());
-        p.setFont(printFont(px, c.bold));
-        p.setPen(c.colour.isValid() ? c.colour : ink().ink);
-        p.drawText(at, Qt::AlignVCenter | c.align,
-                   p.fontMetrics().elidedText(c.text, Qt::ElideRight, int(at.width()) + 1));
-        x += c.share * box.width();
-    }
-}
-void rule(QPainter& p, QRectF box, double width, const QColor& colour)
-{
-    p.setPen(QPen(colour, width));
-    p.drawLine(box.bottomLeft(), box.bottomRight());
-}
-void addRow(Pages& pages, std::vector<Cell> cells, double height = kRow)
-{
-    pages.add(height, [cells = std::move(cells)](QPainter& p, QRectF box) {
-        paintCells(p, box, cells);
-        rule(p, box, 0.4, ink().hair);
-    });
-}
-void addHead(Pages& pages, std::vector<Cell> cells)
-{
-    for (Cell& c : cells) c.colour = ink().second;
-    pages.setHead(kRow + 2, [cells = std::move(cells)](QPainter& p, QRectF box) {
-        paintCells(p, box, cells, 10);
-        rule(p, box, 1, ink().ink);
-    });
-}
-// Facts in two columns: a word and what it is.
-void addFacts(Pages& pages, const std::vector<std::pair<QString, QString>>& facts)
-{
-    for (std::size_t i = 0; i < facts.size(); i += 2) {
-        std::vector<Cell> cells;
-        for (std::size_t k = i; k < std::min(facts.size(), i + 2); ++k) {
-            cells.push_back({0.13, facts[k].first, Qt::AlignLeft, false, ink().second});
-            cells.push_back({0.37, facts[k].second, Qt::AlignLeft});
-        }
-        pages.add(16, [cells](QPainter& p, QRectF box) { paintCells(p, box, cells); });
-    }
-}
-void addHeading(Pages& pages, const QString& text, const QString& verdict)
-{
-    pages.add(40, [=](QPainter& p, QRectF box) {
-        p.setFont(printFont(19, true));
-        p.setPen(ink().ink);
-        p.drawText(box.adjusted(0, 0, -130, 0), Qt::AlignVCenter,
-                   p.fontMetrics().elidedText(text, Qt::ElideRight, int(box.width()) - 130));
-        if (verdict.isEmpty()) return;
-        const QRectF stamp(box.right() - 118, box.top() + 4, 118, 30);
-        const bool bad = verdict == QLatin1String("REJECT");
-        const QColor colour = bad ? ink().fail : verdict == QLatin1String("ACCEPT") ? ink().pass : ink().ink;
-        p.setPen(QPen(colour, 2));
-        p.setBrush(bad ? QBrush(colour) : QBrush(Qt::NoBrush));
-        p.drawRect(stamp);
-        p.setFont(printSheetFont(17));
-        p.setPen(bad ? QColor(Qt::white) : colour);
-        p.drawText(stamp, Qt::AlignCenter, verdict);
-    });
-    pages.add(4, [](QPainter& p, QRectF box) { rule(p, box, 1.2, ink().ink); });
-    pages.gap(6);
-}
 QString stampOf(const QString& verdict)
 {
     return verdict == QLatin1String("error") ? QObject::tr("UNREADABLE") : verdict.toUpper();

@@ -101,7 +101,8 @@ Feed::Feed(Session& session, SourceMaker simulated, QWidget* parent)
     m_keep = new QComboBox(this);
     m_keep->setObjectName(QStringLiteral("keepPictures"));
     m_keep->setAccessibleName(tr("Pictures kept with the records"));
-    m_keep->addItems({tr("keep no pictures"), tr("keep rejects"), tr("keep all pictures")});
+    m_keep->addItems(
+        {tr("keep no pictures"), tr("keep rejects"), tr("keep all pictures"), tr("keep rejects and every 100th")});
     m_keep->setToolTip(tr("Pictures put aside beside the records, so that an item can be inspected again."));
     m_keep->setCurrentIndex(QSettings().value(QStringLiteral("run/keep"), 1).toInt());
     row->addWidget(m_keep);
