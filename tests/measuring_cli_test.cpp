@@ -315,5 +315,5 @@ private slots:
         QVERIFY(m_err.str().find("b.csv") != std::string::npos && m_err.str().find("line 2") != std::string::npos);
     }
 };
-QTEST_GUILESS_MAIN(MeasuringCliTest)
+QTEST_MAIN(MeasuringCliTest)
 #include "measuring_cli_test.moc"
