@@ -98,6 +98,7 @@ public:
         return v;
     }
     void close() { m_reader.reset(); }
+    base::Watch watch; // of the reading; a window that goes does not wait for its end
 
 private:
     QString read()
@@ -108,7 +109,7 @@ private:
             if (!opened) return QString::fromStdString(opened.error().text());
             m_reader = std::move(*opened);
         }
-        auto columns = m_reader->update();
+        auto columns = m_reader->update(&watch);
         if (!columns) return QString::fromStdString(columns.error().text());
         m_columns = std::move(*columns);
         return {};
@@ -156,8 +157,11 @@ RecordsModel::RecordsModel(QString path, QObject* parent)
     : QObject(parent), m_path(std::move(path)), m_worker(std::make_shared<Worker>(m_path)), m_job(this)
 {
 }
+double RecordsModel::share() const { return m_worker->watch.share; }
+
 RecordsModel::~RecordsModel()
 {
+    m_worker->watch.cancel = true;
     // The log's connection belongs to the thread that opened it.
     m_job.ask([worker = m_worker]() -> LatestJob::Answer {
         worker->close();
@@ -169,6 +173,7 @@ RecordsModel::~RecordsModel()
 void RecordsModel::setPath(const QString& path)
 {
     if (path == m_path) return;
+    m_worker->watch.cancel = true;
     m_job.ask([worker = m_worker]() -> LatestJob::Answer {
         worker->close();
         return {};

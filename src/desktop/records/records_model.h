@@ -53,6 +53,7 @@ public:
     void setPath(const QString& path); // another log, or a server's records
     const RecordsView& view() const { return *m_view; }
     bool answered() const { return m_answered; }
+    double share() const; // of the log that is read, while it is read; 0 .. 1
     bool busy() const { return m_job.busy(); }
     void wait(); // until everything asked is answered
 

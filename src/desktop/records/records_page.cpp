@@ -134,6 +134,12 @@ RecordsPage::RecordsPage(QString logPath, RecipeMaker recipe, QWidget* parent)
     connect(&m_live, &QTimer::timeout, this, [this] {
         if (!m_model.busy()) m_model.refresh();
     });
+    // A log nobody looked at yet takes a while, once.
+    m_reading.setInterval(150);
+    connect(&m_reading, &QTimer::timeout, this, [this] {
+        if (m_model.answered()) m_reading.stop();
+        else refreshHint();
+    });
     connect(&m_model, &RecordsModel::changed, this, &RecordsPage::refreshHint);
     connect(&m_model, &RecordsModel::changed, this, [this] {
         const RecordsView& v = m_model.view();
@@ -308,7 +314,11 @@ void RecordsPage::wait()
     QCoreApplication::sendPostedEvents(&m_job);
 }
 void RecordsPage::refresh() { m_model.refresh(); }
-void RecordsPage::showEvent(QShowEvent*) { m_live.start(); }
+void RecordsPage::showEvent(QShowEvent*)
+{
+    m_live.start();
+    m_reading.start();
+}
 void RecordsPage::hideEvent(QHideEvent*) { m_live.stop(); }
 
 void RecordsPage::keepSizes(QSettings& settings) const
@@ -480,7 +490,9 @@ void RecordsPage::refreshHint()
             .arg(QLatin1String(to), report::theme().datum.name(), word.toHtmlEscaped());
     };
     if (!v.error.isEmpty()) text = v.error.toHtmlEscaped();
-    else if (!m_model.answered()) text = tr("Reading the log …");
+    else if (!m_model.answered())
+        text = m_model.share() > 0 ? tr("Reading the log … %1 %").arg(100 * m_model.share(), 0, 'f', 0)
+                                   : tr("Reading the log …");
     else if (v.columns->items() == 0)
         text = tr("Nothing logged yet. %1 (Ctrl+2) inspects items; each one lands here.").arg(link("run", tr("Run")));
     else if (v.rows.empty()) {

@@ -100,7 +100,7 @@ private:
     QToolButton *m_asLogged, *m_againButton;
     QAction* m_allAgain = nullptr;
     std::vector<QWidget*> m_writers; // what writes files
-    QTimer m_live;
+    QTimer m_live, m_reading;
     bool m_again = false, m_letter = false;
     std::shared_ptr<const SeenItem> m_item;
     class Loader;
