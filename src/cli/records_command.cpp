@@ -295,7 +295,8 @@ int valueStatistics(const std::vector<std::string>& arguments, std::ostream& out
     if (normal)
         out << (normal->likely() ? "normally distributed: nothing speaks against it"
                                  : "not normally distributed: Cp and Cpk do not hold")
-            << " (p = " << base::toText(normal->probability, 3) << ")\n";
+            << (normal->probability < 0.001 ? " (p < 0.001)" : " (p = " + base::toText(normal->probability, 3) + ")")
+            << "\n";
     if (byQuantiles)
         out << "by quantiles 0.135, 50, 99.865 %: Pp " << index(byQuantiles->pp) << ", Ppk " << index(byQuantiles->ppk)
             << "\n";

@@ -30,7 +30,7 @@ tl::unexpected<base::Error> sqlError(const QSqlError& e, const QString& path)
 {
     return fail(ErrorCode::Io,
                 "the record log cannot be used: " +
-                    (e.databaseText().isEmpty() ? e.text() : e.databaseText()).toStdString(),
+                    (e.databaseText().isEmpty() ? e.text() : e.databaseText()).simplified().toStdString(),
                 path.toStdString());
 }
 tl::unexpected<base::Error> sqlError(const QSqlQuery& query, const QString& path)

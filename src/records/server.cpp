@@ -133,7 +133,8 @@ public:
     {
         std::string text = PQerrorMessage(m_connection);
         while (!text.empty() && (text.back() == '\n' || text.back() == ' ')) text.pop_back();
-        std::replace(text.begin(), text.end(), '\n', ' ');
+        std::replace_if(
+            text.begin(), text.end(), [](char c) { return c == '\n' || c == '\t'; }, ' ');
         return fail(ErrorCode::Io, text.empty() ? "the server does not answer" : text, m_where);
     }
     const std::string& where() const { return m_where; }
