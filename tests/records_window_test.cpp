@@ -596,6 +596,12 @@ private slots:
         choose("verdictWord", "rejects");
         QCOMPARE(view().counts.items, 4LL);
         QVERIFY(page().item() && page().item()->own && page().item()->own->same()); // its picture lies on this disk
+        // It goes away: said instead of figures, and there again by itself when it is back.
+        QVERIFY(pg.stop("immediate"));
+        QVERIFY(waitFor([&] { return !view().error.isEmpty(); }));
+        QVERIFY2(page().hint().contains("server"), qPrintable(page().hint()));
+        QVERIFY(pg.start());
+        QVERIFY(waitFor([&] { return view().error.isEmpty() && view().counts.items == 4; }));
         choose("placeWord", "this station");
         QCOMPARE(view().counts.items, 60LL);
         // A window that comes up again sends on by itself, and what was logged since makes its report.

@@ -16,10 +16,6 @@ namespace records
 using base::ErrorCode;
 using base::fail;
 
-namespace
-{
-constexpr double kNoNumber = std::numeric_limits<double>::quiet_NaN();
-
 // Rows of one question, past the toolkit: it would make a variant of every column of every row.
 class Rows
 {
@@ -33,10 +29,10 @@ public:
     virtual std::optional<double> number(int c) const = 0;
 };
 // A log's rows: of a file, or of a server.
-class Source
+class RowSource
 {
 public:
-    virtual ~Source() = default;
+    virtual ~RowSource() = default;
     // least and greatest number of an item, greatest of an overrule
     virtual bool range(long long& least, long long& most, long long& overrules) = 0;
     virtual bool begin() = 0; // all that is asked until end() is of one moment
@@ -49,6 +45,11 @@ public:
     virtual bool keep(long long first, const QByteArray& bytes) = 0;
     virtual std::string trouble() const = 0;
 };
+
+namespace
+{
+constexpr double kNoNumber = std::numeric_limits<double>::quiet_NaN();
+
 constexpr const char* kRecipes = "select id, name, identity from recipe";
 constexpr const char* kItems =
     "select id, at, recipe, revision, batch, station, picture, case when kept <> '' then 1 else 0 end, "
@@ -98,7 +99,7 @@ private:
     sqlite3_stmt* m_it = nullptr;
     int m_state = SQLITE_DONE;
 };
-class FileSource : public Source
+class FileSource : public RowSource
 {
 public:
     explicit FileSource(sqlite3* db)
@@ -190,7 +191,7 @@ private:
     PGresult* m_it = nullptr;
     int m_row = -1;
 };
-class ServerSource : public Source
+class ServerSource : public RowSource
 {
 public:
     explicit ServerSource(PGconn* db) : m_db(db) {}
@@ -324,23 +325,16 @@ template <class List, class Word> std::uint16_t wordOf(List& list, const Word& w
 }
 } // namespace
 
-class ColumnReader::Reading : public std::unique_ptr<Source>
-{
-public:
-    using std::unique_ptr<Source>::unique_ptr;
-};
-
 base::Result<std::unique_ptr<ColumnReader>> ColumnReader::open(const QString& place)
 {
     auto log = RecordLog::open(place);
     if (!log) return base::passOn(log.error());
     const QVariant handle = (*log)->database().driver()->handle();
     std::unique_ptr<ColumnReader> out(new ColumnReader);
-    out->m_source = std::make_unique<Reading>();
     if (handle.isValid() && qstrcmp(handle.typeName(), "sqlite3*") == 0)
-        out->m_source->reset(new FileSource(*static_cast<sqlite3* const*>(handle.data())));
+        out->m_source = std::make_unique<FileSource>(*static_cast<sqlite3* const*>(handle.data()));
     else if (handle.isValid() && QByteArray(handle.typeName()).toLower().replace('_', "") == "pgconn*")
-        out->m_source->reset(new ServerSource(*static_cast<PGconn* const*>(handle.data())));
+        out->m_source = std::make_unique<ServerSource>(*static_cast<PGconn* const*>(handle.data()));
     else return fail(ErrorCode::Unsupported, "the record log is of no kind that is known", place.toStdString());
     out->m_log = std::move(*log);
     return out;
@@ -436,7 +430,7 @@ private:
 
 base::Result<std::shared_ptr<const Block>> ColumnReader::readRows(long long first)
 {
-    Source& s = **m_source;
+    RowSource& s = *m_source;
     if (!s.begin()) return trouble();
     std::map<long long, ReleaseName> recipes;
     Rows& recipe = s.recipes();
@@ -462,12 +456,12 @@ base::Result<std::shared_ptr<const Block>> ColumnReader::readRows(long long firs
 
 tl::unexpected<base::Error> ColumnReader::trouble() const
 {
-    return fail(ErrorCode::Io, "the record log cannot be read: " + (*m_source)->trouble(), m_log->path().toStdString());
+    return fail(ErrorCode::Io, "the record log cannot be read: " + m_source->trouble(), m_log->path().toStdString());
 }
 
 base::Status ColumnReader::readOverruled(Columns& into)
 {
-    Source& s = **m_source;
+    RowSource& s = *m_source;
     into.overruled.clear();
     if (!s.begin()) return trouble();
     Rows& rows = s.overruled();
@@ -482,7 +476,7 @@ base::Status ColumnReader::readOverruled(Columns& into)
 base::Result<std::shared_ptr<const Columns>> ColumnReader::update(base::Watch* watch)
 {
     long long least = 0, most = 0, overrules = 0;
-    if (!(*m_source)->range(least, most, overrules)) return trouble();
+    if (!m_source->range(least, most, overrules)) return trouble();
     if (most == m_columns->newest && least == m_least && overrules == m_overrules) return m_columns;
     auto next = std::make_shared<Columns>(*m_columns);
     if (least != m_least || most < next->newest) *next = Columns(); // what went took its words along
@@ -490,6 +484,7 @@ base::Result<std::shared_ptr<const Columns>> ColumnReader::update(base::Watch* w
     const auto blockAt = [](long long id) { return (id - 1) / kBlockItems * kBlockItems + 1; };
     const long long begin =
         next->blocks.empty() ? blockAt(std::max(least, 1LL)) : next->blocks.back()->first + kBlockItems;
+    bool lastWhole = m_lastWhole;
     for (long long first = begin; most > 0 && first <= most; first += kBlockItems) {
         if (watch && watch->cancel) return fail(ErrorCode::Cancelled, "stopped");
         if (watch) watch->share = double(first - begin) / double(most - begin + 1);
@@ -497,22 +492,22 @@ base::Result<std::shared_ptr<const Columns>> ColumnReader::update(base::Watch* w
         const bool whole = most >= first + kBlockItems - 1;
         std::shared_ptr<const Block> block;
         if (whole) {
-            block = unpacked((*m_source)->digest(first));
+            block = unpacked(m_source->digest(first));
             if (block && (block->first != first || first + block->id.front() < least)) block = nullptr;
         }
         if (!block) {
             auto read = readRows(first);
             if (!read) return base::passOn(read.error());
             block = std::move(*read);
-            if (whole && block->size() > 0) m_keeps = (*m_source)->keep(first, packed(*block)) && m_keeps;
+            if (whole && block->size() > 0) m_keeps = m_source->keep(first, packed(*block)) && m_keeps;
         }
         if (block->size() > 0) next->add(std::move(block));
-        m_lastWhole = whole;
+        lastWhole = whole;
     }
     if (auto ok = readOverruled(*next); !ok) return base::passOn(ok.error());
     if (watch) watch->share = 1;
     m_columns = std::move(next);
-    m_least = least, m_overrules = overrules;
+    m_least = least, m_overrules = overrules, m_lastWhole = lastWhole;
     return m_columns;
 }
 

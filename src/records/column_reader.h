@@ -14,6 +14,8 @@
 namespace records
 {
 
+class RowSource;
+
 class ColumnReader
 {
 public:
@@ -33,8 +35,7 @@ private:
     std::shared_ptr<const Columns> m_columns = std::make_shared<Columns>();
     long long m_least = 0, m_overrules = -1;
     bool m_lastWhole = true, m_keeps = true;
-    class Reading;
-    std::unique_ptr<Reading> m_source; // the log's rows, of a file or of a server
+    std::unique_ptr<RowSource> m_source; // the log's rows, of a file or of a server
 };
 
 } // namespace records

@@ -24,8 +24,8 @@ base::Result<ServerAddress> ServerAddress::fromUrl(const QString& text)
 {
     const QUrl url(text, QUrl::StrictMode);
     if (!isServer(text) || !url.isValid() || url.host().isEmpty() || url.path().size() < 2)
-        return fail(ErrorCode::InvalidArgument,
-                    "\"" + text.toStdString() + "\" is no address like postgresql://user@host:5432/database");
+        // Not said as it was typed: there may be a password in it.
+        return fail(ErrorCode::InvalidArgument, "is no address like postgresql://user@host:5432/database", "server");
     ServerAddress a;
     a.host = url.host(), a.port = url.port(5432), a.database = url.path().mid(1);
     a.user = url.userName(QUrl::FullyDecoded), a.password = url.password(QUrl::FullyDecoded);

@@ -110,7 +110,10 @@ private:
             m_reader = std::move(*opened);
         }
         auto columns = m_reader->update(&watch);
-        if (!columns) return QString::fromStdString(columns.error().text());
+        if (!columns) {
+            m_reader.reset(); // a server that went away is asked by a new connection
+            return QString::fromStdString(columns.error().text());
+        }
         m_columns = std::move(*columns);
         return {};
     }
@@ -163,7 +166,8 @@ RecordsModel::~RecordsModel()
 {
     m_worker->watch.cancel = true;
     // The log's connection belongs to the thread that opened it.
-    m_job.ask([worker = m_worker]() -> LatestJob::Answer {
+    m_job.ask([worker = m_worker, old = m_old]() -> LatestJob::Answer {
+        if (old) old->close();
         worker->close();
         return {};
     });
@@ -174,11 +178,7 @@ void RecordsModel::setPath(const QString& path)
 {
     if (path == m_path) return;
     m_worker->watch.cancel = true;
-    m_job.ask([worker = m_worker]() -> LatestJob::Answer {
-        worker->close();
-        return {};
-    });
-    m_job.wait();
+    m_old = m_worker; // closed by the next look, on its own thread
     m_path = path;
     m_worker = std::make_shared<Worker>(m_path);
     m_before.clear();
@@ -200,7 +200,8 @@ void RecordsModel::ask(bool reread)
     w.kind = m_kind, w.group = m_group;
     w.most = std::max(1, m_space / kNarrow), w.single = m_wanted > 0;
     w.from = m_from, w.to = m_to;
-    m_job.ask([this, worker = m_worker, w, again = m_reread]() -> LatestJob::Answer {
+    m_job.ask([this, worker = m_worker, old = m_old, w, again = m_reread]() -> LatestJob::Answer {
+        if (old) old->close();
         auto view = worker->look(w, again, kRibbonBins);
         return [this, view] { answer(view); };
     });
@@ -219,6 +220,7 @@ void RecordsModel::answer(std::shared_ptr<const RecordsView> view)
     const bool follow = m_item == int(m_view->rows.size()) - 1 && view->choice == m_view->choice;
     m_view = std::move(view);
     m_answered = true, m_reread = false;
+    m_old.reset();
     // Else the same item stays in view as long as it is chosen.
     const auto& rows = m_view->rows;
     m_item = int(rows.size()) - 1;

@@ -120,7 +120,7 @@ private:
     void answer(std::shared_ptr<const RecordsView> view);
 
     QString m_path;
-    std::shared_ptr<Worker> m_worker;
+    std::shared_ptr<Worker> m_worker, m_old; // m_old: of the place before, not closed yet
     std::shared_ptr<const RecordsView> m_view = std::make_shared<RecordsView>();
     bool m_answered = false, m_reread = false;
     Sentence m_sentence;

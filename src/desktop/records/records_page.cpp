@@ -48,8 +48,11 @@ public:
         out->id = id;
         const auto bad = [&](const base::Error& e) {
             out->ownWhy = out->againWhy = QString::fromStdString(e.message);
+            close(); // a server that went away is asked by a new connection
             return out;
         };
+        if (path != m_path) close();
+        m_path = path;
         if (id == 0) return out;
         if (!m_log) {
             auto log = RecordLog::open(path);
@@ -88,6 +91,7 @@ private:
         if (again) to = std::make_shared<const Again>(std::move(*again));
         else why = QString::fromStdString(again.error().message);
     }
+    QString m_path;
     std::unique_ptr<RecordLog> m_log;
     OwnRecipes m_recipes;
     std::shared_ptr<const SeenItem> m_last;
@@ -292,12 +296,6 @@ void RecordsPage::setServer(const QString& url)
 void RecordsPage::setPlace(bool server)
 {
     m_place->say(server ? tr("the server, all stations") : tr("this station"), server);
-    // The loader's connection belongs to its thread.
-    m_job.ask([loader = m_loader]() -> LatestJob::Answer {
-        loader->close();
-        return {};
-    });
-    m_job.wait();
     m_item.reset();
     showItem();
     m_model.setPath(server ? m_server : m_own);

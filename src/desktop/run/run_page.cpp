@@ -266,8 +266,16 @@ void RunPage::putOnLine()
 void RunPage::setRecordsSetup(const RecordsSetup& setup)
 {
     const bool same = m_forwarder && setup.toServer && setup.server.url(true) == m_recordsSetup.server.url(true);
+    // Either may be at work; the window goes on painting meanwhile.
+    const auto end = [](auto& one) {
+        if (auto ending = std::exchange(one, nullptr))
+            awake([&] {
+                ending.reset();
+                return true;
+            });
+    };
     if (!same) {
-        m_forwarder.reset();
+        end(m_forwarder);
         m_lamps->drop(tr("server"));
     }
     if (setup.toServer && !same) {
@@ -287,7 +295,7 @@ void RunPage::setRecordsSetup(const RecordsSetup& setup)
             });
     }
     if (!(setup.reports == m_recordsSetup.reports) || !setup.reports.any()) {
-        m_reports.reset();
+        end(m_reports);
         m_lamps->drop(tr("reports"));
     }
     if (setup.reports.any() && !m_reports) m_reports = std::make_unique<report::AutoReports>(m_log, setup.reports);
