@@ -6,6 +6,7 @@
 #include "demo/render.h"
 #include "desktop/records/records_page.h"
 #include "desktop/style.h"
+#include "heartbeat.h"
 #include "records/choice.h"
 #include "records/column_reader.h"
 #include "report/theme.h"
@@ -106,34 +107,6 @@ template <class Work> auto timed(const char* what, Work work)
     std::printf("%-44s %8.1f ms\n", what, double(timer.nsecsElapsed()) / 1e6);
     return out;
 }
-
-// Fires as often as the event loop lets it; remembers the longest wait.
-class Heartbeat : public QObject
-{
-public:
-    Heartbeat()
-    {
-        m_timer.setTimerType(Qt::PreciseTimer);
-        connect(&m_timer, &QTimer::timeout, this, [this] { beat(); });
-        m_timer.start(1);
-        m_since.start();
-    }
-    double longest()
-    {
-        beat();
-        return std::exchange(m_longest, 0);
-    }
-
-private:
-    void beat()
-    {
-        m_longest = std::max(m_longest, double(m_since.nsecsElapsed()) / 1e6);
-        m_since.restart();
-    }
-    QTimer m_timer;
-    QElapsedTimer m_since;
-    double m_longest = 0;
-};
 
 // The workspace itself, until everything is painted; the longest the window did not answer meanwhile.
 int window(const QString& path)

@@ -3,6 +3,7 @@
 #include "demo/reed_plate.h"
 #include "desktop/main_window.h"
 #include "desktop/style.h"
+#include "heartbeat.h"
 #include "recipe/recipe_file.h"
 
 #include <QApplication>
@@ -14,34 +15,6 @@
 
 namespace
 {
-// Fires as often as the event loop lets it; remembers the longest wait.
-class Heartbeat : public QObject
-{
-public:
-    Heartbeat()
-    {
-        m_timer.setTimerType(Qt::PreciseTimer);
-        connect(&m_timer, &QTimer::timeout, this, [this] { beat(); });
-        m_timer.start(1);
-        m_since.start();
-    }
-    void beat()
-    {
-        m_longest = std::max(m_longest, double(m_since.nsecsElapsed()) / 1e6);
-        m_since.restart();
-    }
-    double longest() // and from anew
-    {
-        beat();
-        return std::exchange(m_longest, 0);
-    }
-
-private:
-    QTimer m_timer;
-    QElapsedTimer m_since;
-    double m_longest = 0;
-};
-
 // Notes the event that took longest: a gap is one of them, or several in a row.
 class Watched : public QApplication
 {

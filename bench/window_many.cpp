@@ -3,6 +3,7 @@
 #include "demo/reed_plate.h"
 #include "desktop/main_window.h"
 #include "desktop/style.h"
+#include "heartbeat.h"
 #include "recipe/recipe_file.h"
 
 #include <QApplication>
@@ -29,34 +30,6 @@ double peakMegabytes()
         if (line.rfind("VmHWM:", 0) == 0) return std::stod(line.substr(6)) / 1024;
     return 0;
 }
-// Fires as often as the event loop lets it; remembers the longest wait.
-class Heartbeat : public QObject
-{
-public:
-    Heartbeat()
-    {
-        m_timer.setTimerType(Qt::PreciseTimer);
-        connect(&m_timer, &QTimer::timeout, this, [this] { beat(); });
-        m_timer.start(1);
-        m_since.start();
-    }
-    double longest()
-    {
-        beat();
-        return std::exchange(m_longest, 0);
-    }
-
-private:
-    void beat()
-    {
-        m_longest = std::max(m_longest, double(m_since.nsecsElapsed()) / 1e6);
-        m_since.restart();
-    }
-    QTimer m_timer;
-    QElapsedTimer m_since;
-    double m_longest = 0;
-};
-
 // 40 checks over 500 pictures of three parts, each with a value and a verdict.
 class ManyCells : public desktop::GridSource
 {

@@ -14,12 +14,9 @@
 #include "records/statistics.h"
 #include "records/table.h"
 #include "report/record_report.h"
-#include "report/sheet_painter.h"
 #include "report/theme.h"
 
-#include <QBuffer>
 #include <QDateTime>
-#include <QImage>
 #include <charconv>
 #include <filesystem>
 #include <nlohmann/json.hpp>
@@ -490,17 +487,8 @@ base::Status writePng(const std::string& logFile, long long item, const std::str
 {
     const auto log = records::RecordLog::open(QString::fromStdString(logFile));
     if (!log) return base::passOn(log.error());
-    const auto row = (*log)->item(item);
-    if (!row) return base::passOn(row.error());
     records::OwnRecipes own;
-    const auto with = own.of(**log, *row);
-    if (!with) return base::passOn(with.error());
-    const auto again = records::inspectAgain(**log, item, **with);
-    if (!again) return base::passOn(again.error());
-    QByteArray png;
-    QBuffer buffer(&png);
-    ::report::annotated(*again->capture, (*with)->recipe(), *again->result).save(&buffer, "PNG");
-    return base::writeAtomic(base::realFiles(), file, png.toStdString());
+    return ::report::writeItemPicture(**log, own, item, QString::fromStdString(file));
 }
 } // namespace
 

@@ -1,14 +1,9 @@
 #include "report/auto_reports.h"
 
-#include "records/again.h"
 #include "records/column_reader.h"
 #include "records/table.h"
 #include "report/record_report.h"
-#include "report/sheet_painter.h"
 
-#include "base/files.h"
-
-#include <QBuffer>
 #include <QDateTime>
 #include <QDir>
 #include <QFileInfo>
@@ -182,21 +177,7 @@ void AutoReports::make(RecordLog& log, long long item)
     };
     if (m_settings.itemPdf) take(writeItemReport(m_log, item, stem + QStringLiteral(".pdf"), m_settings.paper));
     if (m_settings.itemJson) take(writeTable(m_log, {item}, TableForm::Json, stem + QStringLiteral(".json")));
-    if (m_settings.itemPng) {
-        const auto png = [&]() -> base::Status {
-            OwnRecipes own;
-            const auto with = own.of(log, *row);
-            if (!with) return base::passOn(with.error());
-            const auto again = inspectAgain(log, item, **with);
-            if (!again) return base::passOn(again.error());
-            QByteArray bytes;
-            QBuffer buffer(&bytes);
-            annotated(*again->capture, (*with)->recipe(), *again->result).save(&buffer, "PNG");
-            return base::writeAtomic(base::realFiles(), (stem + QStringLiteral(".png")).toStdString(),
-                                     bytes.toStdString());
-        };
-        take(png());
-    }
+    if (m_settings.itemPng) take(writeItemPicture(log, m_own, item, stem + QStringLiteral(".png")));
     const std::lock_guard lock(m_mutex);
     m_written += made;
 }

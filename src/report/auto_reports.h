@@ -6,7 +6,7 @@
 // Fails    InvalidArgument: a pattern with an unknown field (named), or that leaves the folder. A file that cannot be written
 //          is said by trouble(), and the next one is tried.
 #pragma once
-#include "records/record_log.h"
+#include "records/again.h"
 #include "report/pages.h"
 
 #include <condition_variable>
@@ -57,7 +57,8 @@ private:
     // of the thread
     std::optional<records::ItemRow> m_batchOf; // an item of the batch under way
     long long m_batchFirst = 0, m_batchLast = 0;
-    std::thread m_thread; // last: it uses the others
+    records::OwnRecipes m_own; // made ready once each
+    std::thread m_thread;      // last: it uses the others
 };
 
 } // namespace report

@@ -1,10 +1,12 @@
 #include "report/record_report.h"
 
+#include "base/files.h"
 #include "report/charts.h"
 #include "report/page_tables.h"
 #include "report/sheet_painter.h"
 #include "report/theme.h"
 
+#include <QBuffer>
 #include <QDateTime>
 #include <QFileInfo>
 #include <QLocale>
@@ -206,6 +208,20 @@ base::Status writeItemReport(const QString& logPath, long long id, const QString
     pages.gap(8);
     addValues(pages, *values);
     return pages.write(path);
+}
+
+base::Status writeItemPicture(const RecordLog& log, OwnRecipes& own, long long item, const QString& path)
+{
+    const auto row = log.item(item);
+    if (!row) return base::passOn(row.error());
+    const auto with = own.of(log, *row);
+    if (!with) return base::passOn(with.error());
+    const auto again = inspectAgain(log, item, **with);
+    if (!again) return base::passOn(again.error());
+    QByteArray png;
+    QBuffer buffer(&png);
+    annotated(*again->capture, (*with)->recipe(), *again->result).save(&buffer, "PNG");
+    return base::writeAtomic(base::realFiles(), path.toStdString(), png.toStdString());
 }
 
 // ---------------------------------------------------------------- many items

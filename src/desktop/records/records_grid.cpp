@@ -517,12 +517,7 @@ void RecordCells::mousePressEvent(QMouseEvent* e)
 void RecordCells::wheelEvent(QWheelEvent* e)
 {
     const QPoint d = e->angleDelta();
-    if (e->modifiers() & Qt::ControlModifier) {
-        static const int widths[] = {0, 3, 10, 28};
-        int at = 0;
-        while (at < 3 && widths[at] != (m_model.widthChosen() ? int(m_model.width()) : 0)) ++at;
-        return m_model.setWidth(widths[std::clamp(at + (d.y() > 0 ? 1 : -1), 0, 3)]);
-    }
+    if (e->modifiers() & Qt::ControlModifier) return m_model.widen(d.y() > 0 ? 1 : -1);
     if (d.x() != 0 || (e->modifiers() & Qt::ShiftModifier))
         return m_model.setOffset(m_model.offset() - (d.x() ? d.x() : d.y()) / 2);
     m_rows.setOffset(m_rows.offset() - d.y() / 3, height() - RecordRows::kHead - RecordRows::kVerdict);

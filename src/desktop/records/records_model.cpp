@@ -1,7 +1,7 @@
 #include "desktop/records/records_model.h"
 
-#include "base/unit.h"
 #include "records/server.h"
+#include "report/charts.h"
 
 #include <QDateTime>
 #include <QFileInfo>
@@ -13,11 +13,7 @@ namespace desktop
 {
 using namespace records;
 
-QString figure(double value, const QString& unit)
-{
-    const auto known = base::unitFrom(unit.toStdString()).value_or(base::Unit::None);
-    return QString::fromStdString(base::toText(value, known)).remove(unit).trimmed();
-}
+QString figure(double value, const QString& unit) { return report::figureOf(value, unit); } // as on the page
 QString shortFigure(double value, const QString& unit)
 {
     QString s = figure(value, unit);
@@ -336,6 +332,13 @@ void RecordsModel::setWidth(int px)
     m_offset = 0;
     chooseItem(m_item);
     emit moved();
+}
+void RecordsModel::widen(int steps)
+{
+    static const int widths[] = {0, 3, 10, 28};
+    int at = 0;
+    while (at < 3 && widths[at] != m_wanted) ++at;
+    setWidth(widths[std::clamp(at + steps, 0, 3)]);
 }
 double RecordsModel::width() const
 {

@@ -80,6 +80,7 @@ public:
     // Columns: as wide as there is room for, or as a person wants them.
     void setSpace(int px);
     void setWidth(int px); // 0: as there is room
+    void widen(int steps); // among the widths there are
     bool widthChosen() const { return m_wanted > 0; }
     double width() const;      // of a column; whole where there is one for each of few items
     int left(int column) const // of it, px from the first

@@ -1,6 +1,5 @@
 #include "desktop/records/records_page.h"
 
-#include "base/files.h"
 #include "desktop/keys.h"
 #include "desktop/records/again_dialog.h"
 #include "desktop/records/cross_panels.h"
@@ -13,11 +12,9 @@
 #include "recipe/history.h"
 #include "recipe/recipe_file.h"
 #include "report/record_report.h"
-#include "report/sheet_painter.h"
 #include "report/theme.h"
 
 #include <QAction>
-#include <QBuffer>
 #include <QButtonGroup>
 #include <QDir>
 #include <QFileDialog>
@@ -619,19 +616,15 @@ void RecordsPage::exportPictures()
             if (watch.cancel) break;
             watch.share = double(d.written + d.missing) / double(ids.size());
             const auto row = (*log)->item(id);
-            const auto with = row ? own.of(**log, *row) : base::passOn(row.error());
-            const auto again = with ? inspectAgain(**log, id, **with) : base::passOn(with.error());
-            if (!again) {
+            if (!row) return d.error = QString::fromStdString(row.error().text()), d;
+            const auto ok = report::writeItemPicture(
+                **log, own, id,
+                folder + QStringLiteral("/%1-%2.png").arg(id).arg(QFileInfo(row->picture).completeBaseName()));
+            if (!ok && ok.error().code == base::ErrorCode::NotFound) {
                 ++d.missing; // its picture was not kept
                 continue;
             }
-            QByteArray png;
-            QBuffer buffer(&png);
-            report::annotated(*again->capture, (*with)->recipe(), *again->result).save(&buffer, "PNG");
-            const QString path =
-                folder + QStringLiteral("/%1-%2.png").arg(id).arg(QFileInfo(again->row.picture).completeBaseName());
-            if (auto ok = base::writeAtomic(base::realFiles(), path.toStdString(), png.toStdString()); !ok)
-                return d.error = QString::fromStdString(ok.error().text()), d;
+            if (!ok) return d.error = QString::fromStdString(ok.error().text()), d;
             ++d.written;
         }
         return d;

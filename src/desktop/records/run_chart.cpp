@@ -628,12 +628,7 @@ void RunChart::mouseDoubleClickEvent(QMouseEvent*)
 void RunChart::wheelEvent(QWheelEvent* e)
 {
     const QPoint d = e->angleDelta();
-    if (e->modifiers() & Qt::ControlModifier) {
-        static const int widths[] = {0, 3, 10, 28};
-        int at = 0;
-        while (at < 3 && widths[at] != (m_model.widthChosen() ? int(m_model.width()) : 0)) ++at;
-        return m_model.setWidth(widths[std::clamp(at + (d.y() > 0 ? 1 : -1), 0, 3)]);
-    }
+    if (e->modifiers() & Qt::ControlModifier) return m_model.widen(d.y() > 0 ? 1 : -1);
     m_model.setOffset(m_model.offset() - (d.x() ? d.x() : d.y()) / 2);
 }
 void RunChart::keyPressEvent(QKeyEvent* e)
