@@ -173,9 +173,9 @@ private slots:
         const auto inverted = decode(tiffOf(m_dir.filePath("e.tif"), 40, 30, 8, 1, false, true), "e.tif");
         QVERIFY(inverted && same(*grey, *inverted));
     }
-    void floatTiffIsRefusedByName()
+    void floatColourIsRefusedByName()
     {
-        const auto r = decode(tiffOf(m_dir.filePath("f.tif"), 8, 8, 32, 1), "f.tif");
+        const auto r = decode(tiffOf(m_dir.filePath("f.tif"), 8, 8, 32, 3), "f.tif");
         QVERIFY(!r && r.error().code == base::ErrorCode::Unsupported &&
                 r.error().message.find("float") != std::string::npos);
     }

@@ -176,6 +176,42 @@ private slots:
             }
     }
 
+    void heightsAreTheSameEverywhere()
+    {
+        std::mt19937 random(11);
+        for (const int n : {0, 1, 7, 8, 9, 63, 64, 65, 1023, 1024, 1025, 2448}) {
+            std::vector<std::uint16_t> deep(std::size_t(n) + 1);
+            std::vector<float> real(std::size_t(n) + 1);
+            for (std::size_t i = 0; i < deep.size(); ++i) {
+                deep[i] = std::uint16_t(random() % 400);
+                real[i] = random() % 9 == 0 ? std::numeric_limits<float>::quiet_NaN() : float(random() % 1000) * 0.013f;
+            }
+            const simd::HeightRow row{150, 0.0137f, -0.7f, 0.0021f, 200};
+            std::vector<float> x(std::size_t(n) + 1, 7), y(x);
+            const auto same = [&] {
+                for (std::size_t i = 0; i < x.size(); ++i)
+                    if (x[i] != y[i] && !(std::isnan(x[i]) && std::isnan(y[i]))) return false;
+                return true;
+            };
+            simd::heightRow(deep.data() + 1, n, row, x.data());
+            simd::scalar::heightRow(deep.data() + 1, n, row, y.data());
+            QVERIFY(same());
+            simd::heightRow(real.data() + 1, n, row, x.data());
+            simd::scalar::heightRow(real.data() + 1, n, row, y.data());
+            QVERIFY(same());
+            std::vector<std::uint64_t> a(std::size_t(n + 63) / 64 + 1, 3), b(a);
+            simd::inRange(x.data(), n, -0.3f, 2.5f, a.data());
+            simd::scalar::inRange(x.data(), n, -0.3f, 2.5f, b.data());
+            QVERIFY(a == b);
+            simd::PlaneSums p, q;
+            simd::planeSums(x.data(), n, 1.7f, p);
+            simd::scalar::planeSums(x.data(), n, 1.7f, q);
+            QVERIFY(p.points == q.points && p.used == q.used && p.w == q.w && p.wx == q.wx && p.wxx == q.wxx &&
+                    p.wr == q.wr && p.wxr == q.wxr);
+            if (n > 1000) QVERIFY(p.used > 10 && p.used < p.points && p.points < n);
+        }
+    }
+
     void edgePeaksOfProfiles()
     {
         const int w = 90, h = 70;

@@ -1,9 +1,35 @@
 #include "image/capture.h"
 
+#include <algorithm>
+#include <cassert>
+
 namespace image
 {
 using base::ErrorCode;
 using base::fail;
+
+namespace
+{
+// Lowest to highest as 16 bit grey, missing as 0.
+Image shownOf(const Image& heights)
+{
+    float low = std::numeric_limits<float>::infinity(), high = -low;
+    const auto row = [&](int y) { return reinterpret_cast<const float*>(heights.row(y)); };
+    for (int y = 0; y < heights.height(); ++y)
+        for (int x = 0; x < heights.width(); ++x)
+            if (const float z = row(y)[x]; !std::isnan(z)) low = std::min(low, z), high = std::max(high, z);
+    Image out = Image::unwritten(heights.width(), heights.height(), PixelFormat::Grey16);
+    const double step = high > low ? 65534.0 / (double(high) - double(low)) : 0;
+    for (int y = 0; y < heights.height(); ++y) {
+        auto* to = reinterpret_cast<std::uint16_t*>(out.row(y));
+        for (int x = 0; x < heights.width(); ++x) {
+            const float z = row(y)[x];
+            to[x] = std::isnan(z) ? std::uint16_t(0) : std::uint16_t(1 + (double(z) - double(low)) * step);
+        }
+    }
+    return out;
+}
+} // namespace
 
 Picture makePicture(Image pixels, std::string key)
 {
@@ -13,8 +39,28 @@ Picture makePicture(Image pixels, std::string key)
         out.content = Content::Colour;
         out.greyed = toGrey(pixels);
     }
+    if (pixels.format() == PixelFormat::Real32) return makeHeights(std::move(pixels), {}, std::move(out.key));
     out.pixels = std::move(pixels);
     return out;
+}
+
+Picture makeHeights(Image pixels, const HeightScale& scale, std::string key)
+{
+    assert(pixels.format() == PixelFormat::Real32 || pixels.format() == PixelFormat::Grey16);
+    Picture out;
+    out.key = std::move(key);
+    out.content = Content::Height;
+    out.scale = scale;
+    if (pixels.format() == PixelFormat::Real32) out.greyed = shownOf(pixels);
+    out.pixels = std::move(pixels);
+    return out;
+}
+
+HeightView Picture::heights() const
+{
+    assert(content == Content::Height && scale);
+    return {pixels.row(0), pixels.width(), pixels.height(), pixels.width(), pixels.format() == PixelFormat::Real32,
+            *scale};
 }
 
 Capture makeCapture(Image picture, std::string id)
@@ -69,8 +115,7 @@ base::Result<HeightView> Capture::height(const std::string& key) const
     if (!p) return base::passOn(p.error());
     if ((*p)->content != Content::Height)
         return fail(ErrorCode::InvalidArgument, "the picture \"" + (*p)->key + "\" holds light, not heights", m_id);
-    const GreyView raw = (*p)->grey();
-    return HeightView{raw.data, raw.width, raw.height, raw.stride, false, *(*p)->scale};
+    return (*p)->heights();
 }
 
 std::size_t Capture::byteCount() const

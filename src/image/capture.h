@@ -21,8 +21,15 @@ enum class Content { Grey, Colour, Height };
 // What the steps of a height picture mean. mm = offset + step × raw.
 struct HeightScale {
     double mmPerStep = 1, offsetMm = 0;
-    double pixelMm = 0;            // a pixel's side; 0: not known
+    double pixelMm = 0;            // a pixel's side; 0: not known. Of a point cloud the pitch of its raster
     std::optional<double> missing; // this raw value says that nothing was measured; NaN always does
+    // Of a point cloud: the centre of the raster's upper left cell and its size; 0: as large as the points need.
+    struct Raster {
+        double leftMm = 0, topMm = 0;
+        int width = 0, height = 0;
+        friend bool operator==(const Raster&, const Raster&) = default;
+    };
+    Raster raster{};
     friend bool operator==(const HeightScale&, const HeightScale&) = default;
 };
 
@@ -55,16 +62,20 @@ struct Picture {
     std::string key; // as the recipe names it
     Content content = Content::Grey;
     Image pixels;                            // as they came
-    Image greyed;                            // of colour: for measuring
+    Image greyed;                            // of colour: for measuring; of float heights: for showing
     std::optional<HeightScale> scale;        // of heights
     std::shared_ptr<const std::string> file; // as it came, to be kept; none when it never was a file
     std::string fileName;                    // of the file, without its folder
 
-    const Image& levels() const { return content == Content::Colour ? greyed : pixels; }
+    const Image& levels() const { return greyed.empty() ? pixels : greyed; }
+    // Of heights: the raw steps, of float heights something to look at; nothing is measured in it.
     GreyView grey() const { return levels().grey(); }
+    HeightView heights() const; // only of heights
 };
-// `key` of a picture as it came; grey for measuring is made of colour.
+// `key` of a picture as it came; grey for measuring is made of colour. Float samples are heights in mm.
 Picture makePicture(Image pixels, std::string key = {});
+// 16 bit or float samples as heights of this scale.
+Picture makeHeights(Image pixels, const HeightScale& scale, std::string key = {});
 
 // Immutable and shared.
 class Capture

@@ -1,9 +1,13 @@
 #include "image/capture_files.h"
 
 #include "base/files.h"
+#include "base/unit.h"
+#include "image/point_cloud.h"
 
 #include <algorithm>
+#include <cmath>
 #include <filesystem>
+#include <nlohmann/json.hpp>
 #include <set>
 
 namespace image
@@ -108,8 +112,87 @@ std::string stampOf(const Naming& naming, const std::string& path)
     const auto files = filesOf(naming, path);
     std::string out;
     if (files)
-        for (const auto& [key, file] : files->files) out += base::stampOf(file) + ";";
+        for (const auto& [key, file] : files->files)
+            out += base::stampOf(file) + ";" + base::stampOf(scaleFileOf(file)) + ";";
     return out;
+}
+
+namespace
+{
+constexpr std::string_view kScaleLine = "\n# height-scale ";
+constexpr std::size_t kLongestScale = 4096;
+
+// A picture's bytes and the scale that stands behind them.
+struct Parted {
+    const std::string* bytes;
+    std::string own; // when a scale had to be cut off
+    std::string scale;
+};
+Parted partedOf(const std::string& bytes)
+{
+    const std::size_t from = bytes.size() > kLongestScale ? bytes.size() - kLongestScale : 0;
+    const std::size_t at = bytes.rfind(kScaleLine);
+    if (at == std::string::npos || at < from || bytes.back() != '\n') return {&bytes, {}, {}};
+    Parted out{nullptr, bytes.substr(0, at), {}};
+    const std::size_t text = at + kScaleLine.size();
+    out.scale = bytes.substr(text, bytes.size() - 1 - text);
+    return out;
+}
+} // namespace
+
+std::string scaleFileOf(const std::string& path)
+{
+    const fs::path p(path);
+    return (p.parent_path() / (p.stem().string() + kScaleEnding)).string();
+}
+
+base::Result<HeightScale> scaleFrom(const std::string& text, const std::string& where)
+{
+    const auto j = nlohmann::json::parse(text, nullptr, false);
+    if (!j.is_object()) return fail(ErrorCode::Corrupt, "is no JSON object", where);
+    HeightScale out;
+    for (const auto& [key, value] : j.items()) {
+        if (!value.is_number()) return fail(ErrorCode::InvalidArgument, key + " must be a number", where);
+        const double x = value.get<double>();
+        const auto within = [&](double low, double high) -> base::Status {
+            if (x >= low && x <= high) return {};
+            return fail(ErrorCode::OutOfRange,
+                        key + " = " + base::shortest(x) + "; " + base::shortest(low) + " to " + base::shortest(high) +
+                            " are possible",
+                        where);
+        };
+        base::Status ok;
+        if (!std::isfinite(x)) return fail(ErrorCode::InvalidArgument, key + " must be a number", where);
+        if (key == "mm_per_step") ok = within(1e-9, 1e6), out.mmPerStep = x;
+        else if (key == "offset_mm") ok = within(-1e9, 1e9), out.offsetMm = x;
+        else if (key == "pixel_mm") ok = within(0, 1e6), out.pixelMm = x;
+        else if (key == "missing") out.missing = x;
+        else if (key == "left_mm") ok = within(-1e9, 1e9), out.raster.leftMm = x;
+        else if (key == "top_mm") ok = within(-1e9, 1e9), out.raster.topMm = x;
+        else if (key == "width") ok = within(0, 200'000), out.raster.width = int(x);
+        else if (key == "height") ok = within(0, 200'000), out.raster.height = int(x);
+        else
+            ok = fail(ErrorCode::InvalidArgument,
+                      "the field \"" + key +
+                          "\" is not known; there are mm_per_step, offset_mm, pixel_mm, missing, left_mm, top_mm, "
+                          "width, height",
+                      where);
+        if (!ok) return base::passOn(ok.error());
+    }
+    return out;
+}
+
+std::string toText(const HeightScale& s)
+{
+    nlohmann::json j{{"mm_per_step", s.mmPerStep}};
+    if (s.offsetMm != 0) j["offset_mm"] = s.offsetMm;
+    if (s.pixelMm > 0) j["pixel_mm"] = s.pixelMm;
+    if (s.missing) j["missing"] = *s.missing;
+    if (s.raster.width > 0) {
+        j["left_mm"] = s.raster.leftMm, j["top_mm"] = s.raster.topMm;
+        j["width"] = s.raster.width, j["height"] = s.raster.height;
+    }
+    return j.dump();
 }
 
 base::Result<std::vector<FileBytes>> readCapture(const Naming& naming, const std::string& path)
@@ -124,6 +207,14 @@ base::Result<std::vector<FileBytes>> readCapture(const Naming& naming, const std
             if (!key.empty()) e.message = "picture \"" + key + "\": " + e.message;
             return base::passOn(e);
         }
+        if (const std::string beside = scaleFileOf(file); fs::exists(beside)) {
+            auto text = base::readFile(beside);
+            if (!text) return base::passOn(text.error());
+            auto scale = scaleFrom(*text, beside);
+            if (!scale) return base::passOn(scale.error());
+            if (Parted old = partedOf(*bytes); !old.bytes) *bytes = std::move(old.own);
+            *bytes += std::string(kScaleLine) + toText(*scale) + "\n";
+        }
         out.push_back({key, file, std::make_shared<const std::string>(std::move(*bytes))});
     }
     return out;
@@ -131,24 +222,45 @@ base::Result<std::vector<FileBytes>> readCapture(const Naming& naming, const std
 
 namespace
 {
+// `free`: what it holds is for the file to say.
+base::Result<Picture> decodedOne(const FileBytes& f, std::optional<HeightScale> scale, bool free)
+{
+    const Parted parts = partedOf(*f.bytes);
+    const std::string& bytes = parts.bytes ? *parts.bytes : parts.own;
+    if (!parts.scale.empty()) {
+        auto own = scaleFrom(parts.scale, f.path);
+        if (!own) return base::passOn(own.error());
+        scale = *own;
+    }
+    const std::string who = f.key.empty() ? "the picture" : "picture \"" + f.key + "\"";
+    const bool cloud = looksLikeCloud(bytes, f.path);
+    auto pixels = cloud ? decodeCloud(bytes, scale.value_or(HeightScale{}), f.path) : decode(bytes, f.path);
+    if (!pixels) return base::passOn(pixels.error());
+    const PixelFormat format = pixels->format();
+    if (!free && format == PixelFormat::Real32)
+        return fail(ErrorCode::InvalidArgument,
+                    who + " holds heights; the recipe takes it for light: state its height scale there", f.path);
+    // A cloud's z is in mm already.
+    if (cloud) scale->mmPerStep = 1, scale->offsetMm = 0, scale->missing.reset();
+    if (scale && format != PixelFormat::Grey16 && format != PixelFormat::Real32)
+        return fail(ErrorCode::InvalidArgument, who + " holds heights and must be 16 bit grey or float", f.path);
+    if (scale || format == PixelFormat::Real32)
+        return makeHeights(std::move(*pixels), scale.value_or(HeightScale{}), f.key);
+    return makePicture(std::move(*pixels), f.key);
+}
+
 base::Result<Capture> decoded(const Naming& naming, const std::vector<FileBytes>& files, std::string id, bool keepFiles)
 {
     std::vector<Picture> pictures;
     for (const FileBytes& f : files) {
-        auto pixels = decode(*f.bytes, f.path);
-        if (!pixels) return base::passOn(pixels.error());
-        Picture p = makePicture(std::move(*pixels), f.key);
+        const auto name = std::find_if(naming.begin(), naming.end(), [&](const auto& n) { return n.key == f.key; });
+        auto picture = decodedOne(f, name == naming.end() ? std::optional<HeightScale>() : name->height,
+                                  name == naming.end() || name->height);
+        if (!picture) return base::passOn(picture.error());
+        Picture p = std::move(*picture);
         if (keepFiles) {
             p.file = f.bytes;
             p.fileName = fs::path(f.path).filename().string();
-        }
-        const auto name = std::find_if(naming.begin(), naming.end(), [&](const auto& n) { return n.key == f.key; });
-        if (name != naming.end() && name->height) {
-            if (p.pixels.format() != PixelFormat::Grey16)
-                return fail(ErrorCode::InvalidArgument,
-                            "picture \"" + f.key + "\" holds heights and must be 16 bit grey", f.path);
-            p.content = Content::Height;
-            p.scale = name->height;
         }
         if (!pictures.empty()) {
             const Image& first = pictures.front().pixels;

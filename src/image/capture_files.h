@@ -4,8 +4,14 @@
 //         of them share: "{id}-dome.png". An empty naming: every picture is a capture of its own, whatever its name.
 // Output  the capture any one of its files belongs to. Of two names that fit, the one with more letters of its own
 //         does.
+// Heights: 16 bit grey pictures with the scale the recipe gives; float and signed TIFF pictures in mm, or in steps of
+//         that scale; point clouds. A picture's own scale stands in a small file beside it, NAME.scale.json, and goes
+//         before the recipe's:
+//           {"mm_per_step": 0.001, "offset_mm": 0, "pixel_mm": 0.05, "missing": 0}
+//         Whoever keeps a picture's bytes keeps its scale: as a last line "# height-scale {…}" behind them.
 // Fails   InvalidArgument: a file that fits no name, naming them; two pictures of different size; heights in a picture
-//         that is not 16 bit grey. NotFound, Io, Corrupt …: as decode.h, naming the file.
+//         that is not 16 bit grey; a field of a scale, naming file, field and bound. NotFound, Io, Corrupt …: as
+//         decode.h and point_cloud.h, naming the file.
 #pragma once
 #include "image/capture.h"
 #include "image/decode.h"
@@ -40,6 +46,11 @@ struct FileBytes {
     std::string key, path;
     std::shared_ptr<const std::string> bytes;
 };
+constexpr const char* kScaleEnding = ".scale.json";
+// The file beside a picture that may state its scale.
+std::string scaleFileOf(const std::string& path);
+base::Result<HeightScale> scaleFrom(const std::string& text, const std::string& where);
+std::string toText(const HeightScale& scale); // JSON, as scaleFrom() reads it
 base::Result<std::vector<FileBytes>> readCapture(const Naming& naming, const std::string& path);
 // Decoded; the capture keeps the files' bytes, so that they can be put aside as they came.
 base::Result<Capture> captureOf(const Naming& naming, const std::vector<FileBytes>& files, std::string id);

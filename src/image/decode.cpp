@@ -5,12 +5,15 @@
 
 #include <algorithm>
 #include <cctype>
+#include <cmath>
 #include <csetjmp>
 #include <cstdio>
 #include <cstring>
 #include <filesystem>
 #include <jpeglib.h>
+#include <limits>
 #include <new>
+#include <optional>
 #include <png.h>
 #include <tiffio.h>
 
@@ -331,21 +334,10 @@ base::Status tiffSound(TIFF* tif, std::size_t bytes, double width, double height
     return checkHolds(raw, bytes, packing == COMPRESSION_NONE ? 1 : lines ? 1e6 : 4096, name);
 }
 
-// Plain strips or tiles of 8 or 16 bit grey or colour, read as they are.
-bool tiffPlain(TIFF* tif, Image& out, int samples, int bytes, bool planar)
+// Strips or tiles as they are stored, piece by piece: copy(from, x, y, pixels, plane).
+template <class Copy>
+bool tiffPieces(TIFF* tif, int width, int height, int planes, int perPixel, int bytes, const Copy& copy)
 {
-    const int width = out.width(), height = out.height();
-    const int pixelBytes = channels(out.format()) * bytes;
-    const auto copy = [&](const std::uint8_t* from, int x0, int y, int n, int plane) {
-        std::uint8_t* to = out.row(y) + std::size_t(x0) * std::size_t(pixelBytes);
-        const int outSamples = channels(out.format());
-        for (int x = 0; x < n; ++x)
-            for (int s = 0; s < (planar ? 1 : outSamples); ++s)
-                std::memcpy(to + std::size_t(x * outSamples + (planar ? plane : s)) * std::size_t(bytes),
-                            from + std::size_t(planar ? x : x * samples + s) * std::size_t(bytes), std::size_t(bytes));
-    };
-    const int planes = planar ? channels(out.format()) : 1;
-    const int perPixel = planar ? 1 : samples;
     if (TIFFIsTiled(tif)) {
         std::uint32_t tw = 0, th = 0;
         TIFFGetField(tif, TIFFTAG_TILEWIDTH, &tw);
@@ -373,6 +365,52 @@ bool tiffPlain(TIFF* tif, Image& out, int samples, int bytes, bool planar)
             copy(line.data(), 0, y, width, p);
         }
     return true;
+}
+
+// Plain strips or tiles of 8 or 16 bit grey or colour, read as they are.
+bool tiffPlain(TIFF* tif, Image& out, int samples, int bytes, bool planar)
+{
+    const int pixelBytes = channels(out.format()) * bytes;
+    const auto copy = [&](const std::uint8_t* from, int x0, int y, int n, int plane) {
+        std::uint8_t* to = out.row(y) + std::size_t(x0) * std::size_t(pixelBytes);
+        const int outSamples = channels(out.format());
+        for (int x = 0; x < n; ++x)
+            for (int s = 0; s < (planar ? 1 : outSamples); ++s)
+                std::memcpy(to + std::size_t(x * outSamples + (planar ? plane : s)) * std::size_t(bytes),
+                            from + std::size_t(planar ? x : x * samples + s) * std::size_t(bytes), std::size_t(bytes));
+    };
+    return tiffPieces(tif, out.width(), out.height(), planar ? channels(out.format()) : 1, planar ? 1 : samples, bytes,
+                      copy);
+}
+
+// The value the file says no point was measured with: a number as text, as geographic programs write it.
+std::optional<double> tiffMissing(TIFF* tif)
+{
+    constexpr std::uint32_t kNoData = 42113;
+    std::uint32_t count = 0;
+    const char* text = nullptr;
+    if (TIFFGetField(tif, kNoData, &count, &text) != 1 || !text || count == 0 || count > 100) return std::nullopt;
+    const std::string held(text, strnlen(text, count));
+    char* end = nullptr;
+    const double v = std::strtod(held.c_str(), &end);
+    if (end == held.c_str()) return std::nullopt;
+    return v;
+}
+// One sample a pixel as float. What is no number, or too large to be a height, is missing.
+template <class T> bool tiffHeights(TIFF* tif, Image& out)
+{
+    const auto missing = tiffMissing(tif);
+    const auto copy = [&](const std::uint8_t* from, int x0, int y, int n, int) {
+        auto* to = reinterpret_cast<float*>(out.row(y)) + x0;
+        for (int x = 0; x < n; ++x) {
+            T v;
+            std::memcpy(&v, from + std::size_t(x) * sizeof(T), sizeof(T));
+            const auto z = float(v);
+            const bool gone = !(std::abs(z) < 1e30f) || (missing && (double(v) == *missing || z == float(*missing)));
+            to[x] = gone ? std::numeric_limits<float>::quiet_NaN() : z;
+        }
+    };
+    return tiffPieces(tif, out.width(), out.height(), 1, 1, int(sizeof(T)), copy);
 }
 
 // Everything else (palette, 1 bit, YCbCr …) through the library's own 8-bit colour reading.
@@ -418,14 +456,34 @@ base::Result<Image> decodeTiff(const std::string& bytes, const std::string& name
         TIFFClose(tif);
         return base::passOn(ok.error());
     }
+    std::uint16_t orientation = ORIENTATION_TOPLEFT;
+    TIFFGetFieldDefaulted(tif, TIFFTAG_ORIENTATION, &orientation);
+    const bool real = format == SAMPLEFORMAT_IEEEFP, whole = format == SAMPLEFORMAT_INT;
+    if (real || whole || (format == SAMPLEFORMAT_UINT && bits == 32)) {
+        if (samples != 1 || !(bits == 32 || (real && bits == 64) || (whole && bits == 16)))
+            return bad(ErrorCode::Unsupported,
+                       "the TIFF picture holds " + std::to_string(samples) + " samples of " + std::to_string(bits) +
+                           " bit a pixel; of float ones one of 32 or 64 bit is read, of signed ones one of 16 or 32");
+        TIFFSetField(tif, TIFFTAG_ORIENTATION, ORIENTATION_TOPLEFT);
+        if (auto ok = tiffSound(tif, bytes.size(), width, height, name); !ok) {
+            TIFFClose(tif);
+            return base::passOn(ok.error());
+        }
+        Image out(int(width), int(height), PixelFormat::Real32);
+        const bool read = bits == 64   ? tiffHeights<double>(tif, out)
+                          : bits == 16 ? tiffHeights<std::int16_t>(tif, out)
+                          : real       ? tiffHeights<float>(tif, out)
+                          : whole      ? tiffHeights<std::int32_t>(tif, out)
+                                       : tiffHeights<std::uint32_t>(tif, out);
+        if (!read) return bad(ErrorCode::Corrupt, "the TIFF picture is damaged or cut off");
+        TIFFClose(tif);
+        return oriented(std::move(out), orientation);
+    }
     if (format != SAMPLEFORMAT_UINT && format != SAMPLEFORMAT_VOID)
-        return bad(ErrorCode::Unsupported,
-                   "the TIFF picture holds float or signed samples; unsigned 8 or 16 bit are read");
+        return bad(ErrorCode::Unsupported, "the TIFF picture holds samples of a kind that is not read");
     const bool grey = (photometric == PHOTOMETRIC_MINISBLACK || photometric == PHOTOMETRIC_MINISWHITE) && samples >= 1;
     const bool plain =
         (bits == 8 || bits == 16) && ((grey && samples <= 2) || (photometric == PHOTOMETRIC_RGB && samples >= 3));
-    std::uint16_t orientation = ORIENTATION_TOPLEFT;
-    TIFFGetFieldDefaulted(tif, TIFFTAG_ORIENTATION, &orientation);
     TIFFSetField(tif, TIFFTAG_ORIENTATION, ORIENTATION_TOPLEFT); // turned by us, alike for every kind of TIFF
     if (auto ok = tiffSound(tif, bytes.size(), width, height, name); !ok) {
         TIFFClose(tif);
@@ -485,7 +543,9 @@ bool looksLikePicture(const std::string& path)
 {
     std::string end = std::filesystem::path(path).extension().string();
     std::transform(end.begin(), end.end(), end.begin(), [](unsigned char c) { return char(std::tolower(c)); });
-    return end == ".png" || end == ".jpg" || end == ".jpeg" || end == ".tif" || end == ".tiff";
+    for (const char* known : {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".ply", ".xyz"})
+        if (end == known) return true;
+    return false;
 }
 
 namespace
@@ -527,6 +587,67 @@ base::Result<std::string> encodePng(const Image& picture, int compression)
     png_destroy_write_struct(&png, &info);
     if (!done) return fail(ErrorCode::Io, "cannot write PNG: " + r.message);
     return out;
+}
+
+namespace
+{
+struct TiffWriter {
+    std::string bytes;
+    std::size_t at = 0;
+};
+tmsize_t tiffPut(thandle_t h, void* from, tmsize_t n)
+{
+    auto* w = static_cast<TiffWriter*>(h);
+    w->bytes.resize(std::max(w->bytes.size(), w->at + std::size_t(n)));
+    std::memcpy(w->bytes.data() + w->at, from, std::size_t(n));
+    w->at += std::size_t(n);
+    return n;
+}
+tmsize_t tiffPutRead(thandle_t h, void* to, tmsize_t n)
+{
+    auto* w = static_cast<TiffWriter*>(h);
+    const std::size_t left = w->at < w->bytes.size() ? w->bytes.size() - w->at : 0,
+                      take = std::min(left, std::size_t(n));
+    std::memcpy(to, w->bytes.data() + w->at, take);
+    w->at += take;
+    return tmsize_t(take);
+}
+toff_t tiffPutSeek(thandle_t h, toff_t to, int from)
+{
+    auto* w = static_cast<TiffWriter*>(h);
+    if (from == SEEK_CUR) to += w->at;
+    if (from == SEEK_END) to += w->bytes.size();
+    return w->at = to;
+}
+toff_t tiffPutSize(thandle_t h) { return static_cast<TiffWriter*>(h)->bytes.size(); }
+} // namespace
+
+base::Result<std::string> encodeTiff(const Image& picture)
+{
+    TiffWriter w;
+    TIFF* tif = TIFFClientOpen("picture", "wm", &w, tiffPutRead, tiffPut, tiffPutSeek, tiffClose, tiffPutSize, tiffMap,
+                               tiffUnmap);
+    if (!tif) return fail(ErrorCode::Io, "cannot write TIFF");
+    const bool real = picture.format() == PixelFormat::Real32, colour = channels(picture.format()) == 3;
+    TIFFSetField(tif, TIFFTAG_IMAGEWIDTH, std::uint32_t(picture.width()));
+    TIFFSetField(tif, TIFFTAG_IMAGELENGTH, std::uint32_t(picture.height()));
+    TIFFSetField(tif, TIFFTAG_SAMPLESPERPIXEL, colour ? 3 : 1);
+    TIFFSetField(tif, TIFFTAG_BITSPERSAMPLE, 8 * bytesPerSample(picture.format()));
+    TIFFSetField(tif, TIFFTAG_SAMPLEFORMAT, real ? SAMPLEFORMAT_IEEEFP : SAMPLEFORMAT_UINT);
+    TIFFSetField(tif, TIFFTAG_PHOTOMETRIC, colour ? PHOTOMETRIC_RGB : PHOTOMETRIC_MINISBLACK);
+    TIFFSetField(tif, TIFFTAG_PLANARCONFIG, PLANARCONFIG_CONTIG);
+    TIFFSetField(tif, TIFFTAG_COMPRESSION, COMPRESSION_ADOBE_DEFLATE);
+    TIFFSetField(tif, TIFFTAG_PREDICTOR, real ? PREDICTOR_FLOATINGPOINT : PREDICTOR_HORIZONTAL);
+    TIFFSetField(tif, TIFFTAG_ROWSPERSTRIP, TIFFDefaultStripSize(tif, 0));
+    std::vector<std::uint8_t> line(picture.rowBytes());
+    bool done = true;
+    for (int y = 0; y < picture.height() && done; ++y) {
+        std::copy_n(picture.row(y), line.size(), line.data());
+        done = TIFFWriteScanline(tif, line.data(), std::uint32_t(y), 0) >= 0;
+    }
+    TIFFClose(tif);
+    if (!done) return fail(ErrorCode::Io, "cannot write TIFF");
+    return std::move(w.bytes);
 }
 
 } // namespace image

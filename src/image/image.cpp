@@ -33,7 +33,7 @@ Image Image::clone() const
 
 GreyView Image::grey() const
 {
-    assert(channels(m_format) == 1);
+    assert(channels(m_format) == 1 && m_format != PixelFormat::Real32);
     return {m_bytes.data(), m_width, m_height, m_width, m_format == PixelFormat::Grey16};
 }
 

@@ -12,10 +12,13 @@
 namespace image
 {
 
-enum class PixelFormat { Grey8, Grey16, Colour8, Colour16 };
+enum class PixelFormat { Grey8, Grey16, Colour8, Colour16, Real32 }; // Real32: heights only
 
 constexpr int channels(PixelFormat f) { return f == PixelFormat::Colour8 || f == PixelFormat::Colour16 ? 3 : 1; }
-constexpr int bytesPerSample(PixelFormat f) { return f == PixelFormat::Grey16 || f == PixelFormat::Colour16 ? 2 : 1; }
+constexpr int bytesPerSample(PixelFormat f)
+{
+    return f == PixelFormat::Real32 ? 4 : f == PixelFormat::Grey16 || f == PixelFormat::Colour16 ? 2 : 1;
+}
 
 // A non-owning grey picture of one sample type; row-major.
 template <class T> struct View {

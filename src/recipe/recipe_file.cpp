@@ -129,6 +129,10 @@ json namingToJson(const image::Naming& naming)
             if (n.height->offsetMm != 0) one["height"]["offset_mm"] = n.height->offsetMm;
             if (n.height->pixelMm > 0) one["height"]["pixel_mm"] = n.height->pixelMm;
             if (n.height->missing) one["height"]["missing"] = *n.height->missing;
+            if (const auto& r = n.height->raster; r.width > 0) {
+                one["height"]["left_mm"] = r.leftMm, one["height"]["top_mm"] = r.topMm;
+                one["height"]["width"] = r.width, one["height"]["height"] = r.height;
+            }
         }
         list.push_back(std::move(one));
     }
@@ -582,6 +586,10 @@ base::Result<image::Naming> namingFrom(const json& j, const std::string& where)
             h.number("offset_mm", n.height->offsetMm, -1e9, 1e9);
             h.number("pixel_mm", n.height->pixelMm, 0, 1e6);
             h.number("missing", n.height->missing);
+            h.number("left_mm", n.height->raster.leftMm, -1e9, 1e9),
+                h.number("top_mm", n.height->raster.topMm, -1e9, 1e9);
+            h.whole("width", n.height->raster.width, 0, 200'000),
+                h.whole("height", n.height->raster.height, 0, 200'000);
             if (auto ok = h.done(); !ok) return base::passOn(ok.error());
         }
         if (auto ok = o.done(); !ok) return base::passOn(ok.error());

@@ -173,8 +173,15 @@ json jsonSchema()
         step["description"] = k.help;
         kinds.push_back(std::move(step));
     }
-    const json height = object(
-        {{"mm_per_step", number}, {"offset_mm", number}, {"pixel_mm", distance}, {"missing", number}}, {"mm_per_step"});
+    const json height = object({{"mm_per_step", number},
+                                {"offset_mm", number},
+                                {"pixel_mm", distance},
+                                {"missing", number},
+                                {"left_mm", number},
+                                {"top_mm", number},
+                                {"width", count},
+                                {"height", count}},
+                               {"mm_per_step"});
     const json asset{{"anyOf",
                       {text, object({{"file", text},
                                      {"files", {{"type", "object"}, {"additionalProperties", text}}},

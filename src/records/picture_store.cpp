@@ -17,9 +17,11 @@ base::Result<PictureStore::Kept> PictureStore::keep(const image::Picture& pictur
         end = fs::path(picture.fileName).extension().string();
         std::transform(end.begin(), end.end(), end.begin(), [](unsigned char c) { return char(std::tolower(c)); });
     } else {
-        auto png = image::encodePng(picture.pixels);
-        if (!png) return base::passOn(png.error());
-        made = std::move(*png);
+        const bool real = picture.pixels.format() == image::PixelFormat::Real32;
+        auto bytes = real ? image::encodeTiff(picture.pixels) : image::encodePng(picture.pixels);
+        if (!bytes) return base::passOn(bytes.error());
+        made = std::move(*bytes);
+        if (real) end = ".tif";
     }
     const std::string& bytes = picture.file ? *picture.file : made;
     Kept out;

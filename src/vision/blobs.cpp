@@ -12,9 +12,6 @@ namespace vision
 using geometry::Point;
 using geometry::Span;
 
-namespace
-{
-
 void runsOfBits(const std::uint64_t* bits, int n, const Span& s, std::vector<Run>& out)
 {
     int start = -1;
@@ -34,6 +31,8 @@ void runsOfBits(const std::uint64_t* bits, int n, const Span& s, std::vector<Run
     if (start >= 0) out.push_back({s.y, s.from + start, s.from + n});
 }
 
+namespace
+{
 std::vector<Run> thresholdRuns(const image::GreyView& picture, const std::vector<Span>& region, double low, double high)
 {
     std::vector<Run> runs;
@@ -348,10 +347,15 @@ BlobList findBlobs(const image::GreyView& picture, const geometry::Region& regio
 
 BlobList findBlobs(const image::GreyView& picture, const std::vector<Span>& where, const BlobOptions& o)
 {
+    return findBlobs(thresholdRuns(picture, where, o.low, o.high), where, picture.width, picture.height, o);
+}
+
+BlobList findBlobs(std::vector<Run> runs, const std::vector<Span>& where, int width, int height, const BlobOptions& o)
+{
     BlobList out;
-    out.width = picture.width, out.height = picture.height, out.fourConnected = o.fourConnected;
-    out.runs = thresholdRuns(picture, where, o.low, o.high);
-    const Border border(where, picture.height);
+    out.width = width, out.height = height, out.fourConnected = o.fourConnected;
+    out.runs = std::move(runs);
+    const Border border(where, height);
     std::vector<Run> holes;
     if (o.fillHoles) {
         holes = holesOf(out.runs, where, border, o.fourConnected ? 1 : 0);
@@ -364,7 +368,7 @@ BlobList findBlobs(const image::GreyView& picture, const std::vector<Span>& wher
     if (o.split > 0) splitAll(out.runs, parent, o.split, o.partedFrom > 0 ? o.partedFrom : o.leastArea);
     std::vector<Sums> sums(parent.size());
     // Sum of squares 0 .. k, from a table: the division would cost more than all the rest.
-    std::vector<std::int64_t> squares(std::size_t(picture.width) + 1, 0);
+    std::vector<std::int64_t> squares(std::size_t(width) + 1, 0);
     for (std::size_t k = 1; k < squares.size(); ++k) squares[k] = squares[k - 1] + std::int64_t(k * k);
     for (std::size_t i = 0; i < out.runs.size(); ++i) {
         const Run& r = out.runs[i];
@@ -383,7 +387,7 @@ BlobList findBlobs(const image::GreyView& picture, const std::vector<Span>& wher
         if (s.n == 0) continue; // merged into another
         Blob b;
         b.touchesBorder = s.border;
-        b.touchesPicture = s.left == 0 || s.top == 0 || s.right == picture.width - 1 || s.bottom == picture.height - 1;
+        b.touchesPicture = s.left == 0 || s.top == 0 || s.right == width - 1 || s.bottom == height - 1;
         if (double(s.n) < o.leastArea) {
             ++out.tooSmall;
             continue;
@@ -565,6 +569,16 @@ BlobShape BlobRuns::shapeOf(std::vector<std::vector<Point>> loops, const Blob& b
     }
     s.feretLeast = least;
     return s;
+}
+
+std::vector<Span> BlobRuns::spans(int blob) const
+{
+    std::vector<Span> out;
+    for (int i = m_start[std::size_t(blob)]; i < m_start[std::size_t(blob) + 1]; ++i) {
+        const Run& r = m_list.runs[std::size_t(m_runs[std::size_t(i)])];
+        out.push_back({r.y, r.from, r.to});
+    }
+    return out;
 }
 
 std::pair<double, double> BlobRuns::grey(const image::GreyView& picture, int blob) const

@@ -65,6 +65,11 @@ struct BlobList {
 BlobList findBlobs(const image::GreyView& picture, const std::vector<geometry::Span>& region,
                    const BlobOptions& options);
 BlobList findBlobs(const image::GreyView& picture, const geometry::Region& region, const BlobOptions& options);
+// Of pixels that were chosen elsewhere: runs in the region, sorted by y and x; the options' limits are not looked at.
+BlobList findBlobs(std::vector<Run> runs, const std::vector<geometry::Span>& region, int width, int height,
+                   const BlobOptions& options);
+// Runs of the bits that are set; bit 0 is the span's first pixel.
+void runsOfBits(const std::uint64_t* bits, int count, const geometry::Span& span, std::vector<Run>& to);
 
 // Outer and inner outlines of one blob along the pixel borders, closed; the outer one first. Inside lies to the right
 // of the way.
@@ -94,6 +99,7 @@ public:
     // The same with every place carried over (to level px): shape, and area, centroid and axes in `moments`. Outlines
     // come back carried over.
     BlobShape describe(int blob, const std::function<geometry::Point(geometry::Point)>& carry, Blob& moments) const;
+    std::vector<geometry::Span> spans(int blob) const;
     // Mean and standard deviation of the grey levels under the blob.
     std::pair<double, double> grey(const image::GreyView& picture, int blob) const;
     // Mean red, green and blue (0 to 255) under the blob; a colour picture.

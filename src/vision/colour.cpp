@@ -59,6 +59,7 @@ std::array<int, 3> rgbAt(const image::Image& p, int x, int y)
     case image::PixelFormat::Grey16: return {wide[x] / 257, wide[x] / 257, wide[x] / 257};
     case image::PixelFormat::Colour8: return {row[3 * x], row[3 * x + 1], row[3 * x + 2]};
     case image::PixelFormat::Colour16: return {wide[3 * x] / 257, wide[3 * x + 1] / 257, wide[3 * x + 2] / 257};
+    case image::PixelFormat::Real32: break; // heights have no colour
     }
     return {};
 }

@@ -2,6 +2,7 @@
 
 #include <cmath>
 #include <cstring>
+#include <limits>
 #include <type_traits>
 
 #undef HWY_TARGET_INCLUDE
@@ -44,6 +45,122 @@ void InRange8(const std::uint8_t* p, int n, std::uint8_t low, std::uint8_t high,
 void InRange16(const std::uint16_t* p, int n, std::uint16_t low, std::uint16_t high, std::uint64_t* bits)
 {
     InRange(p, n, low, high, bits);
+}
+
+void InRangeFloat(const float* p, int n, float low, float high, std::uint64_t* bits)
+{
+    const hn::CappedTag<float, 16> d;
+    const auto lo = hn::Set(d, low), hi = hn::Set(d, high);
+    const int lanes = int(hn::Lanes(d));
+    int i = 0;
+    for (; i + 64 <= n; i += 64) {
+        std::uint64_t word = 0;
+        for (int k = 0; k < 64; k += lanes) {
+            const auto v = hn::LoadU(d, p + i + k);
+            alignas(8) std::uint8_t part[8] = {};
+            hn::StoreMaskBits(d, hn::And(hn::Ge(v, lo), hn::Le(v, hi)), part);
+            std::uint64_t w = 0;
+            std::memcpy(&w, part, 8);
+            word |= w << k;
+        }
+        bits[i / 64] = word;
+    }
+    if (i < n) scalar::inRange(p + i, n - i, low, high, bits + i / 64);
+}
+template <class T> void RowOf(const T* p, int n, const HeightRow& row, float* to)
+{
+    const hn::ScalableTag<float> d;
+    const int lanes = int(hn::Lanes(d));
+    const auto zero = hn::Set(d, row.zero), step = hn::Set(d, row.step), start = hn::Set(d, row.start),
+               slope = hn::Set(d, row.slope), missing = hn::Set(d, row.missing),
+               none = hn::Set(d, std::numeric_limits<float>::quiet_NaN());
+    const auto count = hn::Iota(d, 0.0f);
+    int i = 0;
+    for (; i + lanes <= n; i += lanes) {
+        hn::Vec<decltype(d)> v;
+        if constexpr (sizeof(T) == 4) {
+            v = hn::LoadU(d, p + i);
+        } else {
+            const hn::Rebind<std::uint16_t, decltype(d)> d16;
+            const hn::RebindToSigned<decltype(d)> di;
+            v = hn::ConvertTo(d, hn::PromoteTo(di, hn::LoadU(d16, p + i)));
+        }
+        const auto x = hn::Add(count, hn::Set(d, float(i)));
+        const auto z = hn::Add(hn::Mul(hn::Sub(v, zero), step), hn::Add(start, hn::Mul(slope, x)));
+        hn::StoreU(hn::IfThenElse(hn::Eq(v, missing), none, z), d, to + i);
+    }
+    if (i == n) return;
+    // The tail counts on from i in the same way.
+    for (; i < n; ++i) {
+        const auto v = float(p[i]);
+        const float z = (v - row.zero) * row.step + (row.start + row.slope * float(i));
+        to[i] = v == row.missing ? std::numeric_limits<float>::quiet_NaN() : z;
+    }
+}
+void HeightRow16(const std::uint16_t* p, int n, const HeightRow& row, float* to) { RowOf(p, n, row, to); }
+void HeightRowFloat(const float* p, int n, const HeightRow& row, float* to) { RowOf(p, n, row, to); }
+
+// Whole blocks of eight; what is left is done plainly on top of the same eight sums.
+void PlaneSumsOf(const float* r, int n, float cut, PlaneSums& to)
+{
+    const hn::CappedTag<float, 8> d;
+    const int lanes = int(hn::Lanes(d));
+    constexpr int kBlock = 1024;
+    const auto vcut = hn::Set(d, cut), one = hn::Set(d, 1.0f), nothing = hn::Zero(d);
+    const auto count = hn::Iota(d, 0.0f);
+    for (int from = 0; from < n; from += kBlock) {
+        const int end = n - from < kBlock ? n : from + kBlock, whole = from + (end - from) / 8 * 8;
+        alignas(32) float sums[5][8] = {};
+        for (int part = 0; part < 8; part += lanes) {
+            auto w = nothing, wx = nothing, wxx = nothing, wr = nothing, wxr = nothing;
+            std::size_t points = 0, used = 0;
+            for (int i = from + part; i < whole; i += 8) {
+                const auto v = hn::LoadU(d, r + i), u = hn::Div(v, vcut), uu = hn::Mul(u, u);
+                const auto there = hn::Eq(v, v), near = hn::Lt(uu, one);
+                points += hn::CountTrue(d, there);
+                used += hn::CountTrue(d, near);
+                const auto x = hn::Add(count, hn::Set(d, float(i - from)));
+                const auto t = hn::Sub(one, uu);
+                const auto weight = hn::IfThenElseZero(near, hn::Mul(t, t)), value = hn::IfThenElseZero(near, v);
+                const auto weighed = hn::Mul(weight, x);
+                w = hn::Add(w, weight);
+                wx = hn::Add(wx, weighed);
+                wxx = hn::Add(wxx, hn::Mul(weighed, x));
+                wr = hn::Add(wr, hn::Mul(weight, value));
+                wxr = hn::Add(wxr, hn::Mul(weighed, value));
+            }
+            hn::StoreU(w, d, sums[0] + part);
+            hn::StoreU(wx, d, sums[1] + part);
+            hn::StoreU(wxx, d, sums[2] + part);
+            hn::StoreU(wr, d, sums[3] + part);
+            hn::StoreU(wxr, d, sums[4] + part);
+            to.points += std::int64_t(points);
+            to.used += std::int64_t(used);
+        }
+        for (int i = whole; i < end; ++i) {
+            const int k = (i - from) % 8;
+            const float v = r[i], u = v / cut, x = float(i - from);
+            if (std::isnan(v)) continue;
+            ++to.points;
+            if (!(u * u < 1)) continue;
+            ++to.used;
+            const float t = 1 - u * u, weight = t * t;
+            sums[0][k] += weight;
+            sums[1][k] += weight * x;
+            sums[2][k] += weight * x * x;
+            sums[3][k] += weight * v;
+            sums[4][k] += weight * x * v;
+        }
+        double all[5] = {};
+        for (int j = 0; j < 5; ++j)
+            for (int k = 0; k < 8; ++k) all[j] += double(sums[j][k]);
+        const double f = from;
+        to.w += all[0];
+        to.wx += all[1] + f * all[0];
+        to.wxx += all[2] + 2 * f * all[1] + f * f * all[0];
+        to.wr += all[3];
+        to.wxr += all[4] + f * all[3];
+    }
 }
 
 void Spline(const std::uint8_t* base, std::ptrdiff_t stride, float x, float y, float dx, float dy, int n, float* sums)
@@ -509,6 +626,10 @@ namespace vision::simd
 {
 HWY_EXPORT(InRange8);
 HWY_EXPORT(InRange16);
+HWY_EXPORT(InRangeFloat);
+HWY_EXPORT(HeightRow16);
+HWY_EXPORT(HeightRowFloat);
+HWY_EXPORT(PlaneSumsOf);
 HWY_EXPORT(Spline);
 HWY_EXPORT(Differs);
 HWY_EXPORT(Lower);
@@ -539,6 +660,19 @@ void inRange(const std::uint16_t* p, int n, std::uint16_t low, std::uint16_t hig
 {
     HWY_DYNAMIC_DISPATCH(InRange16)(p, n, low, high, bits);
 }
+void inRange(const float* p, int n, float low, float high, std::uint64_t* bits)
+{
+    HWY_DYNAMIC_DISPATCH(InRangeFloat)(p, n, low, high, bits);
+}
+void heightRow(const std::uint16_t* p, int n, const HeightRow& row, float* to)
+{
+    HWY_DYNAMIC_DISPATCH(HeightRow16)(p, n, row, to);
+}
+void heightRow(const float* p, int n, const HeightRow& row, float* to)
+{
+    HWY_DYNAMIC_DISPATCH(HeightRowFloat)(p, n, row, to);
+}
+void planeSums(const float* r, int n, float cut, PlaneSums& to) { HWY_DYNAMIC_DISPATCH(PlaneSumsOf)(r, n, cut, to); }
 void spline(const std::uint8_t* base, std::ptrdiff_t stride, float x, float y, float dx, float dy, int n, float* sums)
 {
     HWY_DYNAMIC_DISPATCH(Spline)(base, stride, x, y, dx, dy, n, sums);

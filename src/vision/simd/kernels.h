@@ -56,6 +56,24 @@ void spread(const std::uint32_t* above, const std::uint32_t* here, const std::ui
 // 1 << directionOf the gradient by central differences (32 directions), or 0 below `least` (grey levels a pixel).
 void directions(const float* above, const float* here, const float* below, int n, float least, std::uint32_t* to);
 
+// bits as inRange of bytes; a NaN is in no range.
+void inRange(const float* p, int n, float low, float high, std::uint64_t* bits);
+// How raw steps become heights over a plane: (p[i] - zero) × step + (start + slope × i); NaN where p[i] is `missing`
+// (NaN: no value is).
+struct HeightRow {
+    float zero, step, start, slope, missing;
+};
+void heightRow(const std::uint16_t* p, int n, const HeightRow& row, float* to);
+void heightRow(const float* p, int n, const HeightRow& row, float* to);
+// What a row adds to a plane that is fitted: with Tukey's weight w of r[i] / cut, i the place in the row, the sums of w,
+// w·i, w·i², w·r, w·i·r; the number of points and of those nearer than cut. Eight sums side by side, added up in their
+// order: the same bits on every processor.
+struct PlaneSums {
+    double w = 0, wx = 0, wxx = 0, wr = 0, wxr = 0;
+    std::int64_t points = 0, used = 0;
+};
+void planeSums(const float* r, int n, float cut, PlaneSums& to);
+
 // Places and directions of short profiles, one array each.
 struct ProfileLines {
     const double *x, *y;   // first sample of each, px from the picture's first sample
@@ -93,6 +111,10 @@ void edgePeaks(const float* data, std::ptrdiff_t pitch, const ProfileLines& line
 void spline(const std::uint8_t* base, std::ptrdiff_t stride, float x, float y, float dx, float dy, int n, float* sums);
 void inRange(const std::uint8_t* p, int n, std::uint8_t low, std::uint8_t high, std::uint64_t* bits);
 void inRange(const std::uint16_t* p, int n, std::uint16_t low, std::uint16_t high, std::uint64_t* bits);
+void inRange(const float* p, int n, float low, float high, std::uint64_t* bits);
+void heightRow(const std::uint16_t* p, int n, const HeightRow& row, float* to);
+void heightRow(const float* p, int n, const HeightRow& row, float* to);
+void planeSums(const float* r, int n, float cut, PlaneSums& to);
 void differs(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t least, std::uint8_t* to);
 void lower(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to);
 void higher(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to);

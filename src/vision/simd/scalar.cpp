@@ -4,6 +4,7 @@
 #include <cmath>
 #include <cstdlib>
 #include <cstring>
+#include <limits>
 
 namespace vision::simd::scalar
 {
@@ -51,6 +52,55 @@ void peaks(const T* data, std::ptrdiff_t pitch, const ProfileLines& lines, int r
     }
 }
 } // namespace
+
+namespace
+{
+template <class T> void rowOf(const T* p, int n, const HeightRow& row, float* to)
+{
+    for (int i = 0; i < n; ++i) {
+        const auto v = float(p[i]);
+        const float z = (v - row.zero) * row.step + (row.start + row.slope * float(i));
+        to[i] = v == row.missing ? std::numeric_limits<float>::quiet_NaN() : z;
+    }
+}
+} // namespace
+void heightRow(const std::uint16_t* p, int n, const HeightRow& row, float* to) { rowOf(p, n, row, to); }
+void heightRow(const float* p, int n, const HeightRow& row, float* to) { rowOf(p, n, row, to); }
+void inRange(const float* p, int n, float low, float high, std::uint64_t* bits) { range(p, n, low, high, bits); }
+
+void planeSums(const float* r, int n, float cut, PlaneSums& to)
+{
+    constexpr int kBlock = 1024; // single precision is enough for so many
+    for (int from = 0; from < n; from += kBlock) {
+        const int end = std::min(n, from + kBlock);
+        float w[8] = {}, wx[8] = {}, wxx[8] = {}, wr[8] = {}, wxr[8] = {};
+        for (int i = from; i < end; ++i) {
+            const int k = (i - from) % 8;
+            const float v = r[i], u = v / cut, x = float(i - from);
+            if (std::isnan(v)) continue;
+            ++to.points;
+            if (!(u * u < 1)) continue;
+            ++to.used;
+            const float t = 1 - u * u, weight = t * t;
+            w[k] += weight;
+            wx[k] += weight * x;
+            wxx[k] += weight * x * x;
+            wr[k] += weight * v;
+            wxr[k] += weight * x * v;
+        }
+        const auto sum = [](const float* s) {
+            double all = 0;
+            for (int k = 0; k < 8; ++k) all += double(s[k]);
+            return all;
+        };
+        const double f = from, sw = sum(w), sx = sum(wx), sr = sum(wr);
+        to.w += sw;
+        to.wx += sx + f * sw;
+        to.wxx += sum(wxx) + 2 * f * sx + f * f * sw;
+        to.wr += sr;
+        to.wxr += sum(wxr) + f * sr;
+    }
+}
 
 void inRange(const std::uint8_t* p, int n, std::uint8_t low, std::uint8_t high, std::uint64_t* bits)
 {

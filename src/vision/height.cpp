@@ -1,0 +1,458 @@
+#include "vision/height.h"
+
+#include "vision/simd/kernels.h"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <limits>
+
+namespace vision
+{
+using geometry::HeightPlane;
+using geometry::Point;
+using geometry::Span;
+using image::HeightView;
+
+namespace
+{
+constexpr float kNone = std::numeric_limits<float>::quiet_NaN();
+
+float missingOf(const HeightView& v) { return v.scale.missing ? float(*v.scale.missing) : kNone; }
+// The raw value of a point near the middle of the picture.
+float rawZero(const HeightView& v)
+{
+    if (v.width <= 0 || v.height <= 0) return 0;
+    constexpr int kTries = 4096;
+    const std::size_t all = std::size_t(v.width) * std::size_t(v.height), step = std::max<std::size_t>(1, all / kTries);
+    for (std::size_t k = 0; k < all; k += step) {
+        const std::size_t at = (k + all / 2) % all;
+        const int x = int(at % std::size_t(v.width)), y = int(at / std::size_t(v.width));
+        if (!v.missing(x, y)) return float(v.raw(x, y));
+    }
+    return 0;
+}
+int longest(const std::vector<Span>& where)
+{
+    int n = 0;
+    for (const Span& s : where) n = std::max(n, s.to - s.from);
+    return n;
+}
+} // namespace
+
+double zeroOf(const HeightView& view) { return view.scale.offsetMm + view.scale.mmPerStep * double(rawZero(view)); }
+
+HeightRows::HeightRows(const HeightView& view, const HeightPlane& over)
+    : m_view(view), m_over(over), m_zero(rawZero(view)), m_missing(missingOf(view))
+{
+}
+
+void HeightRows::read(int y, int from, int to, float* out) const
+{
+    const double step = m_view.scale.mmPerStep;
+    const double start = m_view.scale.offsetMm + step * double(m_zero) - m_over.at(from, y);
+    const simd::HeightRow row{m_zero, float(step), float(start), float(-m_over.right), m_missing};
+    m_view.visit([&](auto v) { simd::heightRow(v.row(y) + from, to - from, row, out); });
+}
+
+std::vector<float> heightsIn(const HeightView& view, const std::vector<Span>& where, const HeightPlane& over)
+{
+    const HeightRows rows(view, over);
+    std::vector<float> line(std::size_t(longest(where))), out;
+    out.resize(std::size_t(geometry::pixelCount(where)) + 1);
+    std::size_t n = 0;
+    for (const Span& s : where) {
+        rows.read(s.y, s.from, s.to, line.data());
+        for (int i = 0; i < s.to - s.from; ++i) {
+            out[n] = line[std::size_t(i)];
+            n += !std::isnan(line[std::size_t(i)]);
+        }
+    }
+    out.resize(n);
+    return out;
+}
+
+double quantile(std::vector<float>& v, double q)
+{
+    if (v.empty()) return std::numeric_limits<double>::quiet_NaN();
+    const double at = std::clamp(q, 0.0, 1.0) * double(v.size() - 1);
+    const auto k = std::size_t(at);
+    const double part = at - double(k);
+    constexpr std::size_t kFew = 4096;
+    if (v.size() > kFew) {
+        // Only the values of the bin it lies in are put in order.
+        const auto [low, high] = std::minmax_element(v.begin(), v.end());
+        const float from = *low, wide = *high - *low;
+        if (wide > 0 && std::isfinite(wide)) {
+            constexpr int kBins = 2048;
+            const float scale = float(kBins - 1) / wide;
+            std::array<std::uint32_t, kBins> count{};
+            for (const float x : v) ++count[std::size_t((x - from) * scale)];
+            std::size_t below = 0, bin = 0;
+            while (below + count[bin] <= k) below += count[bin++];
+            std::vector<float> in;
+            float next = std::numeric_limits<float>::infinity();
+            for (const float x : v) {
+                const auto b = std::size_t((x - from) * scale);
+                if (b == bin) in.push_back(x);
+                else if (b > bin && x < next) next = x;
+            }
+            const auto place = in.begin() + std::ptrdiff_t(k - below);
+            std::nth_element(in.begin(), place, in.end());
+            const double a = *place;
+            if (part == 0) return a;
+            const double b = place + 1 == in.end() ? double(next) : double(*std::min_element(place + 1, in.end()));
+            return a + (b - a) * part;
+        }
+    }
+    const auto place = v.begin() + std::ptrdiff_t(k);
+    std::nth_element(v.begin(), place, v.end());
+    const double a = *place;
+    if (part == 0 || place + 1 == v.end()) return a;
+    return a + (double(*std::min_element(place + 1, v.end())) - a) * part;
+}
+
+HeightStats heightStats(std::vector<float> all, std::size_t pixels, double leftOut)
+{
+    HeightStats s;
+    s.pixels = pixels, s.points = all.size();
+    if (all.empty()) {
+        s.mean = s.spread = s.median = s.low = s.high = std::numeric_limits<double>::quiet_NaN();
+        return s;
+    }
+    const double zero = all.front();
+    double sum = 0, square = 0;
+    for (const float z : all) {
+        const double d = double(z) - zero;
+        sum += d;
+        square += d * d;
+    }
+    const auto n = double(all.size());
+    s.mean = zero + sum / n;
+    s.spread = std::sqrt(std::max(0.0, square / n - (sum / n) * (sum / n)));
+    s.median = quantile(all, 0.5);
+    s.low = quantile(all, leftOut);
+    s.high = quantile(all, 1 - leftOut);
+    return s;
+}
+
+HeightStats heightStats(const HeightView& view, const std::vector<Span>& where, const HeightPlane& over, double leftOut)
+{
+    // Near zero a height keeps all its figures.
+    HeightPlane near = over;
+    const double lift = zeroOf(view) - over.at(over.middle);
+    const bool far = std::abs(lift) > 1000;
+    if (far) near.base += lift;
+    HeightStats s = heightStats(heightsIn(view, where, near), std::size_t(geometry::pixelCount(where)), leftOut);
+    if (far)
+        for (double* v : {&s.mean, &s.median, &s.low, &s.high}) *v += lift;
+    return s;
+}
+
+namespace
+{
+struct Spot {
+    double x, y, z;
+};
+constexpr std::size_t kSample = 20000;
+
+// Points spread evenly over the region, not in step with any grid.
+std::vector<Spot> sampleOf(const HeightView& view, const std::vector<Span>& where, double zero)
+{
+    const auto all = std::size_t(geometry::pixelCount(where));
+    std::vector<Spot> out;
+    HeightPlane level;
+    level.base = zero;
+    const HeightRows rows(view, level);
+    float z = 0;
+    if (all <= kSample) {
+        for (const Span& s : where)
+            for (int x = s.from; x < s.to; ++x) {
+                rows.read(s.y, x, x + 1, &z);
+                if (!std::isnan(z)) out.push_back({double(x), double(s.y), double(z)});
+            }
+        return out;
+    }
+    // Steps of changing length: one of 0.5 to 1.5 times the mean one.
+    const double mean = double(all) / double(kSample);
+    std::uint64_t state = 0x9e3779b97f4a7c15U;
+    std::size_t passed = 0, span = 0;
+    for (double next = 0; next < double(all);) {
+        const auto n = std::size_t(next);
+        while (span < where.size() && passed + std::size_t(where[span].to - where[span].from) <= n)
+            passed += std::size_t(where[span].to - where[span].from), ++span;
+        if (span == where.size()) break;
+        const int x = where[span].from + int(n - passed), y = where[span].y;
+        rows.read(y, x, x + 1, &z);
+        if (!std::isnan(z)) out.push_back({double(x), double(y), double(z)});
+        state ^= state << 13, state ^= state >> 7, state ^= state << 17;
+        next += mean * (0.5 + double(state >> 11) * 0x1p-53);
+    }
+    return out;
+}
+
+std::optional<HeightPlane> through(const Spot& a, const Spot& b, const Spot& c)
+{
+    const double ux = b.x - a.x, uy = b.y - a.y, vx = c.x - a.x, vy = c.y - a.y, det = ux * vy - uy * vx;
+    const double size = std::hypot(ux, uy) * std::hypot(vx, vy);
+    if (size <= 0 || std::abs(det) < 1e-3 * size) return std::nullopt;
+    HeightPlane p;
+    p.right = ((b.z - a.z) * vy - (c.z - a.z) * uy) / det;
+    p.down = (ux * (c.z - a.z) - vx * (b.z - a.z)) / det;
+    p.base = a.z - p.right * a.x - p.down * a.y;
+    return p;
+}
+
+double medianDistance(const std::vector<Spot>& spots, std::size_t step, const HeightPlane& p, std::vector<float>& room)
+{
+    room.clear();
+    for (std::size_t i = 0; i < spots.size(); i += step)
+        room.push_back(float(std::abs(spots[i].z - p.at(spots[i].x, spots[i].y))));
+    const auto middle = room.begin() + std::ptrdiff_t(room.size() / 2);
+    std::nth_element(room.begin(), middle, room.end());
+    return double(*middle);
+}
+
+// Weighted sums about (cx, cy), solved for the correction of a plane.
+struct Sums {
+    double w = 0, wx = 0, wy = 0, wxx = 0, wxy = 0, wyy = 0, wr = 0, wxr = 0, wyr = 0;
+    bool correct(HeightPlane& p, double cx, double cy) const
+    {
+        if (!(w > 0)) return false;
+        // about their own middle
+        const double mx = wx / w, my = wy / w, xx = wxx - wx * mx, xy = wxy - wx * my, yy = wyy - wy * my,
+                     xr = wxr - mx * wr, yr = wyr - my * wr, det = xx * yy - xy * xy;
+        if (!(det > 1e-9 * std::max(1e-12, xx * yy)) || !(xx > 0) || !(yy > 0)) return false;
+        const double a = (xr * yy - yr * xy) / det, b = (xx * yr - xy * xr) / det;
+        p.right += a, p.down += b;
+        p.base += wr / w - a * (mx + cx) - b * (my + cy);
+        return true;
+    }
+};
+constexpr double kTukey = 4.685;
+
+base::Result<PlaneFit> none(const std::string& why) { return base::fail(base::ErrorCode::NoResult, why); }
+} // namespace
+
+base::Result<PlaneFit> fitPlane(const HeightView& view, const std::vector<Span>& where, double reach)
+{
+    PlaneFit fit;
+    fit.pixels = std::size_t(geometry::pixelCount(where));
+    const double zero = zeroOf(view);
+    const std::vector<Spot> spots = sampleOf(view, where, zero);
+    if (spots.size() < 3)
+        return none(spots.empty() ? "no point was measured in the area" : "fewer than 3 points for a plane");
+    // Least median of squares over samples of three.
+    std::uint64_t state = 0x2545f4914f6cdd1dU;
+    const auto random = [&] {
+        state ^= state << 13, state ^= state >> 7, state ^= state << 17;
+        return std::size_t((state >> 11) % spots.size());
+    };
+    std::vector<float> room;
+    HeightPlane best;
+    double bestMedian = std::numeric_limits<double>::infinity();
+    const std::size_t step = std::max<std::size_t>(1, spots.size() / 500);
+    const int tries = spots.size() < 12 ? 200 : 500;
+    for (int k = 0; k < tries; ++k) {
+        const auto p = through(spots[random()], spots[random()], spots[random()]);
+        if (!p) continue;
+        const double m = medianDistance(spots, step, *p, room);
+        if (m < bestMedian) bestMedian = m, best = *p;
+    }
+    if (!std::isfinite(bestMedian)) {
+        // Few random ones are in a row by chance; all of them are when no three are not.
+        for (std::size_t i = 0; i + 2 < spots.size() && !std::isfinite(bestMedian); ++i)
+            if (const auto p = through(spots[0], spots[i + 1], spots.back())) best = *p, bestMedian = 0;
+        if (!std::isfinite(bestMedian)) return none("the points lie in a row: they make no plane");
+    }
+    const double cx = spots[spots.size() / 2].x, cy = spots[spots.size() / 2].y;
+    // Steps of the samples are no spread.
+    const double finest =
+        std::max({2e-6, 3e-7 * std::abs(zero), view.real ? 0.0 : 1.5 * std::abs(view.scale.mmPerStep)});
+    double scale = 0;
+    const auto cutOf = [&] { return reach > 0 ? reach : std::max(kTukey * scale, finest); };
+    // Of the points that belong to the plane: what stands out does not make it wider.
+    const auto scaleOf = [&](const HeightPlane& p) {
+        double s = 1.4826 * medianDistance(spots, 1, p, room);
+        for (int k = 0; k < 4; ++k) {
+            room.clear();
+            for (const Spot& q : spots)
+                if (const double r = std::abs(q.z - p.at(q.x, q.y)); r <= 3 * s) room.push_back(float(r));
+            if (room.empty()) break;
+            const auto middle = room.begin() + std::ptrdiff_t(room.size() / 2);
+            std::nth_element(room.begin(), middle, room.end());
+            s = 1.4826 * double(*middle);
+        }
+        return s;
+    };
+    for (int round = 0; round < 12; ++round) {
+        scale = scaleOf(best);
+        const double cut = cutOf();
+        Sums s;
+        for (const Spot& q : spots) {
+            const double r = q.z - best.at(q.x, q.y), u = r / cut, x = q.x - cx, y = q.y - cy;
+            if (u * u >= 1) continue;
+            const double w = (1 - u * u) * (1 - u * u);
+            s.w += w, s.wx += w * x, s.wy += w * y;
+            s.wxx += w * x * x, s.wxy += w * x * y, s.wyy += w * y * y;
+            s.wr += w * r, s.wxr += w * x * r, s.wyr += w * y * r;
+        }
+        const HeightPlane before = best;
+        if (!s.correct(best, cx, cy)) break;
+        const double moved = std::abs(best.at(cx, cy) - before.at(cx, cy)) +
+                             (std::abs(best.right - before.right) + std::abs(best.down - before.down)) *
+                                 std::max(view.width, view.height);
+        if (moved < 1e-3 * std::max(scale, 1e-9)) break;
+    }
+    best.base += zero;
+    // The last step over every point.
+    HeightPlane near = best;
+    near.base -= zero;
+    scale = scaleOf(near);
+    fit.reach = cutOf(), fit.scale = scale;
+    const HeightRows rows(view, best);
+    std::vector<float> line(std::size_t(longest(where)));
+    Sums s;
+    for (const Span& span : where) {
+        rows.read(span.y, span.from, span.to, line.data());
+        simd::PlaneSums row;
+        simd::planeSums(line.data(), span.to - span.from, float(fit.reach), row);
+        fit.points += std::size_t(row.points), fit.used += std::size_t(row.used);
+        const double dx = span.from - cx, y = span.y - cy, wx = row.wx + dx * row.w, wxr = row.wxr + dx * row.wr;
+        s.w += row.w, s.wx += wx, s.wy += y * row.w;
+        s.wxx += row.wxx + 2 * dx * row.wx + dx * dx * row.w, s.wxy += y * wx, s.wyy += y * y * row.w;
+        s.wr += row.wr, s.wxr += wxr, s.wyr += y * row.wr;
+    }
+    s.correct(best, cx, cy); // where it cannot, the sample's plane stays
+    best.middle = {cx, cy};
+    if (s.w > 0) best.middle = {cx + s.wx / s.w, cy + s.wy / s.w};
+    fit.plane = best;
+    return fit;
+}
+
+base::Result<PlaneFit> planeThrough(const HeightView& view, const Point (&places)[3], double radius)
+{
+    PlaneFit fit;
+    Spot spots[3];
+    for (int i = 0; i < 3; ++i) {
+        const auto where =
+            geometry::spans(geometry::Region::circle(places[i], std::max(radius, 0.75)), view.width, view.height);
+        const HeightStats s = heightStats(view, where, {}, 0);
+        fit.pixels += s.pixels, fit.points += s.points;
+        if (s.points == 0) return none("no point was measured at place " + std::to_string(i + 1));
+        spots[i] = {places[i].x, places[i].y, s.median};
+    }
+    const auto p = through(spots[0], spots[1], spots[2]);
+    if (!p) return none("the three places lie in a row: they make no plane");
+    fit.plane = *p;
+    fit.plane.middle = (places[0] + places[1] + places[2]) * (1.0 / 3);
+    fit.used = fit.points;
+    return fit;
+}
+
+std::vector<Run> runsInBand(const HeightView& view, const std::vector<Span>& where, const HeightPlane& over, double low,
+                            double high)
+{
+    std::vector<Run> runs;
+    runs.reserve(1 << 14);
+    const HeightRows rows(view, over);
+    std::vector<float> line(std::size_t(longest(where)));
+    std::vector<std::uint64_t> bits(line.size() / 64 + 2);
+    for (const Span& s : where) {
+        rows.read(s.y, s.from, s.to, line.data());
+        simd::inRange(line.data(), s.to - s.from, float(low), float(high), bits.data());
+        runsOfBits(bits.data(), s.to - s.from, s, runs);
+    }
+    return runs;
+}
+
+std::vector<Run> runsMissing(const HeightView& view, const std::vector<Span>& where)
+{
+    std::vector<Run> runs;
+    const HeightRows rows(view, {});
+    std::vector<float> line(std::size_t(longest(where)));
+    constexpr float kAll = std::numeric_limits<float>::infinity();
+    std::vector<std::uint64_t> bits(line.size() / 64 + 2);
+    for (const Span& s : where) {
+        const int n = s.to - s.from;
+        rows.read(s.y, s.from, s.to, line.data());
+        simd::inRange(line.data(), n, -kAll, kAll, bits.data());
+        for (int w = 0; w < (n + 63) / 64; ++w) {
+            const int left = n - 64 * w;
+            bits[std::size_t(w)] =
+                ~bits[std::size_t(w)] & (left >= 64 ? ~std::uint64_t(0) : (std::uint64_t(1) << left) - 1);
+        }
+        runsOfBits(bits.data(), n, s, runs);
+    }
+    return runs;
+}
+
+VolumeSums volumeOver(const HeightView& view, const std::vector<Span>& where, const HeightPlane& over)
+{
+    VolumeSums out;
+    const HeightRows rows(view, over);
+    std::vector<float> line(std::size_t(longest(where)));
+    for (const Span& s : where) {
+        rows.read(s.y, s.from, s.to, line.data());
+        out.pixels += std::size_t(s.to - s.from);
+        for (int i = 0; i < s.to - s.from; ++i) {
+            const float z = line[std::size_t(i)];
+            if (std::isnan(z)) continue;
+            ++out.points;
+            (z > 0 ? out.above : out.below) += std::abs(double(z));
+        }
+    }
+    return out;
+}
+
+base::Result<Extreme> extremeOf(const HeightView& view, const std::vector<Span>& where, const HeightPlane& over,
+                                int side, bool highest)
+{
+    const auto nothing = [] {
+        return base::fail(base::ErrorCode::NoResult, "nowhere in the area are enough points together");
+    };
+    if (where.empty()) return nothing();
+    int left = view.width, right = 0, top = view.height, bottom = 0;
+    for (const Span& s : where)
+        left = std::min(left, s.from), right = std::max(right, s.to), top = std::min(top, s.y),
+        bottom = std::max(bottom, s.y + 1);
+    const int w = right - left, h = bottom - top;
+    side = std::min({side, w, h});
+    // Running sums of columns, then along the row.
+    const HeightRows rows(view, over);
+    std::vector<float> ring(std::size_t(w) * std::size_t(side), kNone);
+    std::vector<double> sum(std::size_t(w), 0.0);
+    std::vector<int> count(std::size_t(w), 0);
+    Extreme best;
+    bool found = false;
+    std::size_t k = 0;
+    for (int y = top; y < bottom; ++y) {
+        float* row = ring.data() + std::size_t((y - top) % side) * std::size_t(w);
+        for (int i = 0; i < w; ++i)
+            if (!std::isnan(row[i])) sum[std::size_t(i)] -= double(row[i]), --count[std::size_t(i)];
+        std::fill_n(row, w, kNone);
+        for (; k < where.size() && where[k].y == y; ++k)
+            rows.read(y, where[k].from, where[k].to, row + (where[k].from - left));
+        for (int i = 0; i < w; ++i)
+            if (!std::isnan(row[i])) sum[std::size_t(i)] += double(row[i]), ++count[std::size_t(i)];
+        if (y - top < side - 1) continue;
+        double total = 0;
+        int n = 0;
+        for (int i = 0; i < w; ++i) {
+            total += sum[std::size_t(i)], n += count[std::size_t(i)];
+            if (i >= side) total -= sum[std::size_t(i - side)], n -= count[std::size_t(i - side)];
+            if (i < side - 1 || 2 * n <= side * side) continue;
+            const double mean = total / n;
+            if (!found || (highest ? mean > best.height : mean < best.height)) {
+                best.height = mean;
+                best.at = {left + i - (side - 1) / 2.0, y - (side - 1) / 2.0};
+                found = true;
+            }
+        }
+    }
+    if (!found) return nothing();
+    return best;
+}
+
+} // namespace vision
