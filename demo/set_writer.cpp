@@ -22,14 +22,24 @@ base::Status writeSet(const std::string& folder, const SetNames& names, std::uin
     if (error) return base::fail(base::ErrorCode::Io, "cannot make the folder: " + error.message(), folder);
     auto& files = base::realFiles();
     const auto path = [&](const std::string& leaf) { return (fs::path(folder) / leaf).string(); };
-    const auto writePicture = [&](const image::Image& picture, const std::string& leaf) -> base::Status {
-        auto png = image::encodePng(picture);
-        if (!png) return base::passOn(png.error());
-        return files.write(path(leaf), *png);
+    const bool alone = reference.picture.empty();
+    const auto writePicture = [&](const Made& m, const std::string& leaf) -> base::Status {
+        const std::string stem = leaf.substr(0, leaf.rfind('.'));
+        if (!m.picture.empty()) {
+            auto png = image::encodePng(m.picture);
+            if (!png) return base::passOn(png.error());
+            if (auto ok = files.write(path(leaf), *png); !ok) return ok;
+        }
+        if (!m.heights) return {};
+        const bool real = m.heights->format() == image::PixelFormat::Real32;
+        auto bytes = real ? image::encodeTiff(*m.heights) : image::encodePng(*m.heights);
+        if (!bytes) return base::passOn(bytes.error());
+        return files.write(path(stem + (alone ? "" : "-z") + (real ? ".tif" : ".png")), *bytes);
     };
     const auto leafOf = [&](int n) {
         const std::string digits = std::to_string(n + 1);
-        return names.stem + "-" + std::string(digits.size() < 3 ? 3 - digits.size() : 0, '0') + digits + ".png";
+        return names.stem + "-" + std::string(digits.size() < 3 ? 3 - digits.size() : 0, '0') + digits +
+               (alone ? ".tif" : ".png");
     };
     std::vector<json> rows(static_cast<std::size_t>(count));
     std::vector<base::Status> done(static_cast<std::size_t>(count));
@@ -39,11 +49,11 @@ base::Status writeSet(const std::string& folder, const SetNames& names, std::uin
                                 {"label", m.bad ? "bad" : "good"},
                                 {"fault", m.bad ? json(m.fault) : json()},
                                 {"items", m.items}};
-        done[std::size_t(n)] = writePicture(m.picture, leafOf(n));
+        done[std::size_t(n)] = writePicture(m, leafOf(n));
     });
     for (const auto& d : done)
         if (!d) return d;
-    if (auto ok = writePicture(reference.picture, "reference.png"); !ok) return ok;
+    if (auto ok = writePicture(reference, alone ? "reference.tif" : "reference.png"); !ok) return ok;
     json truth{{"set", names.set},
                {"seed", seed},
                {"mm_per_px", field.mmPerPixel},

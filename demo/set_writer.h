@@ -11,7 +11,8 @@ namespace demo
 
 using Outlines = std::vector<std::vector<geometry::Point>>;
 struct Made {
-    image::Image picture;
+    image::Image picture; // none: heights alone
+    std::optional<image::Image> heights{};
     nlohmann::json items = nlohmann::json::array();
     bool bad = false;
     std::string fault;

@@ -30,6 +30,40 @@ inline image::Image picture(demo::Random& r, bool large)
     return p;
 }
 
+// Heights of any kind: random, in steps, blank, all missing, holes, far from zero, with NaN and infinity.
+inline image::Picture heights(demo::Random& r, int w, int h)
+{
+    const bool real = r.below(2);
+    const int what = r.below(6);
+    image::Image p(w, h, real ? image::PixelFormat::Real32 : image::PixelFormat::Grey16);
+    const double far = r.below(5) == 0 ? r.uniform(-1e7, 1e7) : 0, size = r.uniform(0.01, 50);
+    for (int y = 0; y < h; ++y)
+        for (int x = 0; x < w; ++x) {
+            double z = what == 0   ? 0
+                       : what == 1 ? std::nan("")
+                       : what == 2 ? r.uniform(-size, size)
+                                   : size * ((x / 17 + y / 23) % 4) + 0.01 * x + (what == 5 ? r.uniform(-0.1, 0.1) : 0);
+            if (what >= 3 && r.below(what == 3 ? 50 : 3) == 0) z = std::nan("");
+            if (real) reinterpret_cast<float*>(p.row(y))[x] = float(z + far);
+            else
+                reinterpret_cast<std::uint16_t*>(p.row(y))[x] =
+                    std::uint16_t(std::isnan(z) ? 0 : std::clamp(1 + 100 * (z + 60), 1.0, 65535.0));
+        }
+    image::HeightScale scale;
+    if (!real) scale = {r.uniform(1e-4, 2), r.uniform(-100, 100), 0, 0, {}};
+    if (r.below(2)) scale.pixelMm = r.uniform(0.001, 3);
+    return image::makeHeights(std::move(p), scale, "z");
+}
+// Grey, or heights, or both on each other.
+inline image::Capture capture(demo::Random& r, const StepKind& kind, const image::Image& grey, std::string id)
+{
+    std::vector<image::Picture> all;
+    const bool wanted = !kind.pictures.empty() && kind.pictures.front().height;
+    if (!wanted || r.below(2)) all.push_back(image::makePicture(grey.clone(), "grey"));
+    if (wanted) all.push_back(heights(r, grey.width(), grey.height()));
+    return {std::move(id), std::move(all)};
+}
+
 inline Region region(demo::Random& r, geometry::Shape shape, int w, int h)
 {
     const auto at = [&] { return Point{r.uniform(-0.3 * w - 5, 1.3 * w + 5), r.uniform(-0.3 * h - 5, 1.3 * h + 5)}; };
@@ -109,7 +143,16 @@ inline void randomSettings(demo::Random& r, Step& s, const StepKind& kind, int w
         for (int i = 0; i < r.below(4); ++i) s.places.push_back({"p", {r.uniform(0, w), r.uniform(0, h)}});
     for (const InputSpec& in : kind.inputs)
         if (in.needed || r.below(2))
-            s.inputs[in.key] = std::array{"g", "l", "c", "o", "p", "e"}[std::size_t(r.below(6))];
+            s.inputs[in.key] = in.accepts.front() == FeatureType::Plane && r.below(4)
+                                   ? "h"
+                                   : std::array{"g", "l", "c", "o", "p", "e", "h"}[std::size_t(r.below(7))];
+    if (kind.hasKinds)
+        for (int i = 0; i < r.below(4); ++i)
+            s.kinds.push_back({"k" + std::to_string(i),
+                               r.uniform(-5, 5),
+                               r.below(2) ? std::optional(r.uniform(5, 50)) : std::nullopt,
+                               {},
+                               r.below(2) ? std::optional(r.uniform(5, 5000)) : std::nullopt});
 }
 
 // Runs one random recipe; the text of what broke, empty when all is well.
@@ -120,8 +163,7 @@ inline std::string once(const StepKind& kind, std::uint64_t seed, bool large = f
     const int w = shown.width(), h = shown.height();
     Recipe recipe;
     if (r.below(4))
-        recipe.reference = {
-            {}, "", std::make_shared<const image::Capture>(image::makeCapture(shown.clone(), "reference")), seed};
+        recipe.reference = {{}, "", std::make_shared<const image::Capture>(capture(r, kind, shown, "reference")), seed};
     switch (r.below(4)) {
     case 0: recipe.calibration = geometry::Calibration::factor(r.uniform(0.001, 2), ""); break;
     case 1: { // any lens, folding ones and those of another picture size too
@@ -154,7 +196,7 @@ inline std::string once(const StepKind& kind, std::uint64_t seed, bool large = f
     };
     if (!kind.inputs.empty() || r.below(4) == 0 || kind.key == "formula") {
         base("blobs", "g"), base("line", "l"), base("circle", "c"), base("contour", "o"), base("edge_point", "p"),
-            base("ellipse", "e");
+            base("ellipse", "e"), base("height_base", "h");
     }
     Step s = makeStep(recipe, kind);
     s.id = "x";
@@ -162,20 +204,23 @@ inline std::string once(const StepKind& kind, std::uint64_t seed, bool large = f
     recipe.steps.push_back(s);
     const auto prepared = inspect::Prepared::make(recipe);
     if (!prepared) return prepared.error().message.empty() ? "no reason why it cannot be prepared" : "";
-    const auto capture = image::makeCapture(shown.clone(), "picture");
-    const auto a = inspect::evaluate(*prepared, capture);
+    const auto taken = capture(r, kind, shown, "picture");
+    const auto a = inspect::evaluate(*prepared, taken);
     if (a.items.empty()) return "no item";
     for (const auto& item : a.items)
         for (const auto& step : item.steps) {
             if (step->state != inspect::State::Ok && step->reason.empty()) return "neither a result nor a reason";
             for (const auto& o : step->outputs)
                 for (const double v : o.values)
-                    if (!std::isfinite(v)) return step->step + "." + o.name + " is not a finite number";
-            for (const auto& m : step->marks)
-                for (const Point q : m.points)
-                    if (!std::isfinite(q.x) || !std::isfinite(q.y)) return step->step + " leaves a mark at no place";
+                    if (!std::isfinite(v) &&
+                        !(o.list &&
+                          std::isnan(v))) // missing return step->step + "." + o.name + " is not a finite number";
+                        for (const auto& m : step->marks)
+                            for (const Point q : m.points)
+                                if (!std::isfinite(q.x) || !std::isfinite(q.y))
+                                    return step->step + " leaves a mark at no place";
         }
-    if (r.below(4) == 0) (void)inspect::evidence(*prepared, capture, a.items.front(), "x");
+    if (r.below(4) == 0) (void)inspect::evidence(*prepared, taken, a.items.front(), "x");
     return {};
 }
 

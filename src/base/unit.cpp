@@ -16,7 +16,7 @@ struct Row {
     const char* ascii;
     int decimals;
 };
-constexpr std::array<Row, 12> kRows{{{Unit::None, "", "", 0},
+constexpr std::array<Row, 13> kRows{{{Unit::None, "", "", 0},
                                      {Unit::Pixel, "px", "px", 2},
                                      {Unit::Millimetre, "mm", "mm", 3},
                                      {Unit::SquarePixel, "px²", "px2", 0},
@@ -27,7 +27,8 @@ constexpr std::array<Row, 12> kRows{{{Unit::None, "", "", 0},
                                      {Unit::Micrometre, "µm", "um", 1},
                                      {Unit::Inch, "in", "inch", 4},
                                      {Unit::SquareMicrometre, "µm²", "um2", 0},
-                                     {Unit::SquareInch, "in²", "in2", 5}}};
+                                     {Unit::SquareInch, "in²", "in2", 5},
+                                     {Unit::CubicMillimetre, "mm³", "mm3", 2}}};
 const Row& row(Unit unit) { return kRows[std::size_t(unit)]; }
 } // namespace
 

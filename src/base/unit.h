@@ -19,10 +19,11 @@ enum class Unit {
     Micrometre,
     Inch,
     SquareMicrometre,
-    SquareInch
+    SquareInch,
+    CubicMillimetre
 };
 
-// Symbol as shown and as stored in files: "", "px", "mm", "px²", "mm²", "°", "grey", "%", "µm", "in", "µm²", "in²".
+// Symbol as shown and as stored in files: "", "px", "mm", "px²", "mm²", "°", "grey", "%", "µm", "in", "µm²", "in²", "mm³".
 const char* symbol(Unit unit);
 // ASCII spellings are taken too ("px2", "mm2", "deg", "um", "inch"); nothing for an unknown one.
 std::optional<Unit> unitFrom(std::string_view text);

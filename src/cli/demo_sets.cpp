@@ -1,6 +1,7 @@
 #include "cli/demo_sets.h"
 
 #include "demo/carton.h"
+#include "demo/height_sets.h"
 #include "demo/small_sets.h"
 #include "demo/targets.h"
 
@@ -12,7 +13,8 @@ base::Result<DemoSet> demoSet(const std::string& name)
     const std::pair<const char*, DemoSet> sets[] = {
         {"reed-plate", demo::writeReedPlates},   {"small-plates", demo::writeSmallPlates},
         {"tuning-ring", demo::writeTuningRings}, {"carton-panel", demo::writeCartonPanels},
-        {"targets", demo::writeTargets},         {"tilted-plate", demo::writeTiltedPlates}};
+        {"targets", demo::writeTargets},         {"tilted-plate", demo::writeTiltedPlates},
+        {"reed-gap", demo::writeReedGaps},       {"organ-tray", demo::writeOrganTrays}};
     std::string all;
     for (const auto& [known, write] : sets) {
         if (name == known) return write;

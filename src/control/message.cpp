@@ -18,6 +18,8 @@ constexpr std::array kOfItem{"verdict",    "word",    "sentence",     "item",   
                              "record",     "picture", "time",         "batch",       "station", "recipe",
                              "revision",   "failed",  "first_failed", "last_failed", "item.x",  "item.y",
                              "item.angle", "robot.x", "robot.y",      "robot.angle"};
+constexpr std::array kOfCheck{"verdict",           "unit",         "failed",     "first_failed_value",
+                              "last_failed_value", "first_failed", "last_failed"};
 base::Result<std::string> bad(std::size_t at, const std::string& what)
 {
     return base::fail(base::ErrorCode::InvalidArgument, what + " (character " + std::to_string(at + 1) + ")");
@@ -137,7 +139,7 @@ base::Status Message::readPlace(const std::string& whole, std::size_t at, const 
         part.name = text;
         return {};
     }
-    for (const char* what : {"verdict", "unit"})
+    for (const char* what : kOfCheck)
         if (const std::string end = std::string(".") + what; text.size() > end.size() && text.ends_with(end))
             part.what = what, text.resize(text.size() - end.size());
     // A check by its name, a step by id or name, and one of its outputs.
@@ -213,6 +215,15 @@ std::string Message::filled(const Part& p, const station::Logged& logged, const 
     if (!item) return p.otherwise;
     const inspect::CheckResult* check = checkOf(*item, p.step, p.output);
     if (p.what == "verdict") return check ? formatted(inspect::name(check->verdict), p.format) : p.otherwise;
+    const std::vector<int> failed = check ? check->failed() : std::vector<int>();
+    if (p.what == "failed") return check ? formatted(double(failed.size()), p.format, 0) : p.otherwise;
+    const inspect::ElementResult* which = nullptr;
+    if (p.what.find("_failed") != std::string::npos) {
+        if (failed.empty()) return p.otherwise;
+        which = &check->elements[std::size_t((p.what[0] == 'f' ? failed.front() : failed.back()) - 1)];
+        if (!p.what.ends_with("_value")) return formatted(which->name, p.format);
+        if (which->value < 0) return p.otherwise;
+    }
     const auto* step = item->step(p.step);
     const auto* out = step && step->state == inspect::State::Ok ? step->output(p.output) : nullptr;
     const base::Unit shownIn = line.release->recipe().shownIn;
@@ -221,6 +232,9 @@ std::string Message::filled(const Part& p, const station::Logged& logged, const 
                                   : base::Unit::None,
                      shown = base::shownAs(unit, shownIn);
     if (p.what == "unit") return formatted(base::symbol(shown), p.format);
+    if (which)
+        return formatted(base::converted(check->values[std::size_t(which->value)], unit, shown), p.format,
+                         base::decimals(shown));
     const std::vector<double>* values = check && !check->values.empty() ? &check->values : out ? &out->values : nullptr;
     // An element that is judged by its place may be missing.
     std::size_t at = p.element > 0 ? std::size_t(p.element - 1) : 0;

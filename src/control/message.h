@@ -5,7 +5,9 @@
 // Input   A name in braces: a step by its id or name (its main value), a check by its name, "step.output", with "[n]" an
 //         element of a list, from 1. Of the item: verdict (accept, reject, unjudged), word, sentence, item, items,
 //         number, record, picture, time, batch, station, recipe, revision, failed, first_failed, last_failed, item.x,
-//         item.y, item.angle; in the robot's frame robot.x, robot.y, robot.angle. Of a check also ".verdict" and ".unit". After a colon a format (.3f, 08.2f, d, e, g, 12s);
+//         item.y, item.angle; in the robot's frame robot.x, robot.y, robot.angle. Of a check also ".verdict" and
+//         ".unit", of a list ".failed" (how many elements fail), ".first_failed" and ".last_failed" (their names) and
+//         ".first_failed_value", ".last_failed_value". After a colon a format (.3f, 08.2f, d, e, g, 12s);
 //         after a bar what stands for a value that is not there, else "-". "{{" and "}}" are braces; \r \n \t \\ and
 //         \xHH are what they are elsewhere.
 // Output  Numbers with a decimal point, in the unit they are shown in. Fails with InvalidArgument at the character.
@@ -27,7 +29,7 @@ private:
     struct Part {
         std::string text;               // as it stands, when `name` is empty
         std::string name;               // "verdict", "item.x", or "" and:
-        std::string step, output, what; // what: "", "verdict", "unit"
+        std::string step, output, what; // what: "", "verdict", "unit", "failed" …
         int element = 0;                // from 1; 0: the value itself
         std::string format, otherwise = "-";
     };

@@ -50,6 +50,8 @@ int wordsOf(const recipe::RegisterOutlet& outlet) // of a value
 {
     return outlet.values == recipe::RegisterOutlet::Values::Int16 ? 1 : 2;
 }
+// How many elements of a list fail; the first and the last of them, by number and by value.
+int failedWords(const recipe::RegisterOutlet& outlet) { return 3 + 2 * wordsOf(outlet); }
 // The checks that have registers, in the recipe's order.
 template <class Call> void eachCheck(const recipe::Recipe& recipe, const recipe::RegisterOutlet& outlet, Call call)
 {
@@ -58,7 +60,8 @@ template <class Call> void eachCheck(const recipe::Recipe& recipe, const recipe:
         for (const recipe::Check& c : s.checks) {
             const int elements = elementsOf(s, c, outlet);
             call(s, c, address, bit, elements);
-            address += wordsOf(outlet) + (elements ? 1 + wordsOf(outlet) * elements : 0), bit += 2;
+            address += wordsOf(outlet) + (elements ? 1 + wordsOf(outlet) * elements + failedWords(outlet) : 0);
+            bit += 2;
         }
 }
 } // namespace
@@ -132,6 +135,14 @@ std::vector<Register> registerTable(const recipe::Recipe& recipe, const recipe::
             t.push_back({Area::InputRegister, address + words + 1 + words * e, words, type,
                          c.name + " [" + std::to_string(e + 1) + "]",
                          unit + (unit.empty() ? "" : "; ") + none + ": missing"});
+        int at = address + words + 1 + words * elements;
+        t.push_back({Area::InputRegister, at++, 1, "uint16", c.name + " failed", "number of elements that fail"});
+        for (const char* which : {" first failed", " last failed"}) {
+            t.push_back({Area::InputRegister, at++, 1, "uint16", c.name + which, "its number, 0 none"});
+            t.push_back({Area::InputRegister, at, words, type, c.name + which,
+                         unit + (unit.empty() ? "" : "; ") + none + ": none, or it is missing"});
+            at += words;
+        }
     });
     t.push_back(
         {Area::HoldingRegister, kShownItem, 1, "uint16", "shown item", "write 1 .. items: its values stand here"});
@@ -210,6 +221,16 @@ public:
                 if (const int at = c->elements[std::size_t(i)].value; at >= 0) one = c->values[std::size_t(at)];
             } else if (c && c->elements.empty() && std::size_t(i) < c->values.size()) one = c->values[std::size_t(i)];
             real(address + words + 1 + words * i, one);
+        }
+        const std::vector<int> failed = c ? c->failed() : std::vector<int>();
+        int at = address + words + 1 + words * elements;
+        word(at++, failed.size());
+        for (const bool last : {false, true}) {
+            const int number = failed.empty() ? 0 : last ? failed.back() : failed.front();
+            word(at++, std::size_t(number));
+            const int of = number > 0 ? c->elements[std::size_t(number - 1)].value : -1;
+            real(at, of >= 0 ? c->values[std::size_t(of)] : nothing);
+            at += words;
         }
     }
 

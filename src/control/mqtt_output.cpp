@@ -67,6 +67,15 @@ std::string itemMessage(const station::Logged& logged, std::size_t at)
             for (const double v : c.values) one["values"].push_back(number(v));
             one["failed"] = c.failed();
             if (c.missing) one["missing"] = c.missing;
+            const auto element = [&](int which) {
+                const auto& e = c.elements[std::size_t(which - 1)];
+                return json{{"number", which},
+                            {"name", e.name},
+                            {"value", e.value >= 0 ? number(c.values[std::size_t(e.value)]) : json(nullptr)},
+                            {"reason", e.reason}};
+            };
+            if (const auto failed = c.failed(); !failed.empty())
+                one["first_failed"] = element(failed.front()), one["last_failed"] = element(failed.back());
         } else if (!c.values.empty()) one["value"] = number(c.values.front());
         if (!c.reason.empty()) one["reason"] = c.reason;
         checks.push_back(std::move(one));

@@ -294,7 +294,7 @@ void ParamForm::addPictures(const Recipe& recipe, const Step& step, const StepKi
         const auto now = step.pictures.find(spec.key);
         const bool first = &spec == &kind.pictures.front();
         int at = now == step.pictures.end() ? -1 : box->findData(q(now->second));
-        if (at < 0 && first && recipe.pictures.front().height.has_value() == spec.height) at = 0;
+        if (at < 0 && first && box->count() > 0) at = 0; // the first that fits
         if (at < 0) box->insertItem(at = 0, tr("choose…"), QString());
         box->setCurrentIndex(at);
         connect(box, &QComboBox::currentIndexChanged, this, [this, box, key = spec.key](int) {

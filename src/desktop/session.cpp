@@ -704,6 +704,8 @@ Step asStep(const Step& offered, const std::vector<std::string>& judged, const S
     Step s = makeStep(recipe, kind);
     if (!offered.name.empty()) s.name = recipe.freshName(offered.name);
     s.params = offered.params;
+    s.pictures = offered.pictures;
+    s.places = offered.places;
     s.inputs = offered.inputs;
     s.filters = offered.filters;
     if (!offered.checks.empty()) s.checks = offered.checks;
@@ -749,11 +751,22 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
                   placed ? placed->motion().now.angle : 0,
                   features,
                   recipe().calibrated() ? &recipe().calibration : nullptr,
-                  placed ? placed->motion().now : geometry::Pose{}};
+                  placed ? placed->motion().now : geometry::Pose{},
+                  &shownPicture()};
+    const bool heights = in.seen().content == image::Content::Height;
     const bool onReference = viewIsReference();
+    // The capture's first picture of its content is the one a step looks at when it does not say.
+    const auto readsByItself = [&](const image::Picture& p) {
+        for (const image::Picture& other : m_capture->pictures())
+            if ((other.content == image::Content::Height) == (p.content == image::Content::Height))
+                return other.key == p.key;
+        return true;
+    };
     for (const StepKind& kind : allStepKinds()) {
         if (!kind.offer || (!onlyKind.empty() && kind.key != onlyKind)) continue;
         if (kind.datum && !onReference) continue; // a datum is taught on the reference and nowhere else
+        // Of light where light is in view, of heights where heights are.
+        if (!kind.pictures.empty() && kind.pictures.front().height != heights) continue;
         for (Offer& o : kind.offer(gesture, in)) {
             // What is made with it comes first, with ids of its own.
             Recipe grown = recipe();
@@ -767,6 +780,8 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
                 return !id.empty() && id.front() == '+' ? o.before.at(std::size_t(std::stoi(id.substr(1)))).id : id;
             };
             for (auto& [key, id] : o.step.inputs) id = made(id);
+            if (!kind.pictures.empty() && !in.seen().key.empty() && !readsByItself(in.seen()))
+                o.step.pictures[kind.pictures.front().key] = in.seen().key;
             o.step = asStep(o.step, o.judged, kind, grown, follows ? datum : std::string(), placed);
             out.push_back(std::move(o));
         }

@@ -71,6 +71,13 @@ base::Result<std::map<std::string, const image::Picture*>> picturesFor(const Ste
                                                              bothNames(spec.label, spec.key));
         const std::string key = said ? it->second : std::string();
         const image::Picture* found = capture.find(key);
+        // Of grey beside heights each kind of step finds its own by itself.
+        if (!said)
+            for (const image::Picture& p : capture.pictures())
+                if (spec.height == (p.content == image::Content::Height)) {
+                    found = &p;
+                    break;
+                }
         if (!found)
             return base::fail(base::ErrorCode::NotFound,
                               "the capture holds no picture \"" + key + "\"; there is " + capture.keys());
@@ -287,6 +294,7 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
     for (const Region& r : step.leaveOut) in.leaveOut.push_back(here->toPicture(r));
     in.filters = step.filters;
     for (const Place& p : step.places) in.places.push_back({p.name, in.motion.carry(in.level(p.at))});
+    in.kinds = step.kinds;
     for (const InputSpec& spec : kind.inputs) {
         const auto it = step.inputs.find(spec.key);
         if (!spec.needed && (it == step.inputs.end() || it->second.empty())) continue;
@@ -416,6 +424,7 @@ StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::C
     for (const auto& [key, id] : step.inputs)
         if (const StepResult* from = item.step(id)) r->unlisted = std::max(r->unlisted, from->unlisted);
     r->points = std::move(out->points);
+    r->elementNames = std::move(out->elementNames);
     r->objects = std::move(out->objects);
     r->note = std::move(out->note);
     r->milliseconds = since(start);

@@ -66,17 +66,29 @@ double leastDistance(const std::vector<Point>& places)
             least = std::min(least, geometry::distance(places[i], places[k]));
     return least;
 }
-std::string elementName(const Check& check, std::size_t i)
+std::string elementName(const Check& check, const StepResult& result, std::size_t i)
 {
-    return i < check.elements.size() && !check.elements[i].name.empty() ? check.elements[i].name
-                                                                        : std::to_string(i + 1);
+    if (i < check.elements.size() && !check.elements[i].name.empty()) return check.elements[i].name;
+    const std::string own = check.match == Match::Place ? std::string() : result.elementName(check.output, i);
+    return own.empty() ? std::to_string(i + 1) : own;
 }
 
-void judgeList(const Recipe& recipe, const Check& check, const StepResult& result, CheckResult& c)
+// A list in which some elements have no value: c.values are those that have one; where they stand in the list.
+struct Listed {
+    std::vector<int> value;           // of each element, its index in c.values; -1: missing
+    std::vector<std::size_t> element; // of each value
+};
+
+void judgeList(const Recipe& recipe, const Check& check, const StepResult& result, const Listed& list, CheckResult& c)
 {
     const auto& cal = recipe.calibration;
-    const std::vector<Point> found = result.elementPlaces();
-    const bool placed = found.size() == c.values.size();
+    // A list with names of its own does not speak of the objects one by one.
+    const bool ownNames = result.elementNames.count(check.output) > 0;
+    const std::vector<Point> spots = ownNames ? std::vector<Point>() : result.elementPlaces();
+    const bool placed = spots.size() == list.value.size();
+    std::vector<Point> found; // of each value
+    if (placed)
+        for (const std::size_t e : list.element) found.push_back(spots[e]);
     const auto picture = [&](Point level) { return cal.bends() ? cal.picture(level) : level; };
     const double guard = c.guard;
     std::string first;
@@ -104,9 +116,10 @@ void judgeList(const Recipe& recipe, const Check& check, const StepResult& resul
     };
     const auto judgeAs = [&](std::size_t element, int value) {
         ElementResult e;
-        e.name = elementName(check, element);
+        e.name = elementName(check, result, element);
         e.value = value;
         if (placed && value >= 0) e.at = picture(found[std::size_t(value)]);
+        else if (placed && element < spots.size() && check.match != Match::Place) e.at = picture(spots[element]);
         const auto l = limitsOf(element);
         if (!l) {
             e.verdict = Verdict::NotMeasured, e.reason = l.error().message;
@@ -115,6 +128,7 @@ void judgeList(const Recipe& recipe, const Check& check, const StepResult& resul
         e.nominal = l->nominal, e.low = l->lowest(), e.high = l->highest();
         if (value < 0) {
             e.verdict = Verdict::Fail, e.reason = "missing";
+            if (check.match != Match::Place && element < list.value.size()) ++c.missing;
             return e;
         }
         const Judged j = judgeValue(*l, c.values[std::size_t(value)], guard, c.unit, recipe.shownIn);
@@ -123,7 +137,7 @@ void judgeList(const Recipe& recipe, const Check& check, const StepResult& resul
         return e;
     };
     if (check.elements.empty()) {
-        for (std::size_t i = 0; i < c.values.size(); ++i) say(judgeAs(i, int(i)));
+        for (std::size_t i = 0; i < list.value.size(); ++i) say(judgeAs(i, list.value[i]));
     } else if (check.match == Match::Place) {
         if (!placed && !c.values.empty()) {
             c.verdict = Verdict::NotMeasured;
@@ -153,18 +167,19 @@ void judgeList(const Recipe& recipe, const Check& check, const StepResult& resul
             say(std::move(e));
         }
     } else {
-        for (std::size_t i = 0; i < check.elements.size(); ++i) say(judgeAs(i, i < c.values.size() ? int(i) : -1));
-        for (std::size_t i = check.elements.size(); i < c.values.size(); ++i) {
+        const std::size_t n = list.value.size();
+        for (std::size_t i = 0; i < check.elements.size(); ++i) say(judgeAs(i, i < n ? list.value[i] : -1));
+        for (std::size_t i = check.elements.size(); i < n; ++i) {
             ++c.surplus;
             ElementResult e;
-            e.name = "surplus value " + std::to_string(i + 1), e.value = int(i), e.verdict = Verdict::Fail,
+            e.name = "surplus value " + std::to_string(i + 1), e.value = list.value[i], e.verdict = Verdict::Fail,
             e.reason = "surplus";
-            if (placed) e.at = picture(found[i]);
+            if (placed) e.at = picture(spots[i]);
             say(std::move(e));
         }
-        c.missing = std::max(0, int(check.elements.size()) - int(c.values.size()));
-        if (c.values.size() != check.elements.size() && failed)
-            first = std::to_string(c.values.size()) + " values for " + std::to_string(check.elements.size()) +
+        c.missing += std::max(0, int(check.elements.size()) - int(n));
+        if (n != check.elements.size() && failed)
+            first = std::to_string(n) + " values for " + std::to_string(check.elements.size()) +
                     " elements: by order each value after a missing or surplus one meets its neighbour's limits (match "
                     "by place to name it); " +
                     first;
@@ -214,7 +229,18 @@ CheckResult judgeCheck(const Recipe& recipe, const Step& step, const Check& chec
         c.reason = !result ? "not run" : result->reason.empty() ? "no value" : result->reason;
         return c;
     }
-    c.values = v->values;
+    Listed list;
+    for (std::size_t i = 0; i < v->values.size(); ++i) {
+        const bool there = !std::isnan(v->values[i]);
+        list.value.push_back(there ? int(c.values.size()) : -1);
+        if (!there) continue;
+        list.element.push_back(i);
+        c.values.push_back(v->values[i]);
+    }
+    if (!c.list && c.values.empty()) {
+        c.verdict = Verdict::NotMeasured, c.reason = "no value";
+        return c;
+    }
     if (!judged) return c;
     if (!limits && (check.limits.any() || !base::convertible(check.limits.unit, c.unit))) {
         c.verdict = Verdict::NotMeasured;
@@ -222,7 +248,7 @@ CheckResult judgeCheck(const Recipe& recipe, const Step& step, const Check& chec
         return c;
     }
     if (c.list) {
-        judgeList(recipe, check, *result, c);
+        judgeList(recipe, check, *result, list, c);
         return c;
     }
     const Judged j = judgeValue(*limits, c.values.front(), c.guard, c.unit, recipe.shownIn);
@@ -281,6 +307,12 @@ std::map<std::string, NamedValue> namedResults(const Recipe& recipe, const ItemR
                 "the list of \"" + s->name + "\" is cut off: " + std::to_string(r->unlisted) + " objects are not in it";
             return {};
         }
+        for (std::size_t i = 0; i < v->values.size(); ++i)
+            if (std::isnan(v->values[i])) {
+                const std::string own = r->elementName(v->name, i);
+                missing = "\"" + s->name + "\": " + (own.empty() ? std::to_string(i + 1) : own) + " is missing";
+                return {};
+            }
         out[n.key()] = {v->unit, v->list, v->values};
     }
     return out;

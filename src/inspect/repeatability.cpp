@@ -248,10 +248,7 @@ image::Capture noisyCapture(const image::Capture& capture, double sigma, std::ui
     std::vector<image::Picture> pictures;
     for (const image::Picture& p : capture.pictures()) {
         if (p.content == image::Content::Height) {
-            image::Picture same = image::makePicture(p.pixels.clone(), p.key);
-            same.content = p.content;
-            same.scale = p.scale;
-            pictures.push_back(std::move(same));
+            pictures.push_back(image::makeHeights(p.pixels.clone(), *p.scale, p.key));
             continue;
         }
         pictures.push_back(image::makePicture(noisyCopy(p.pixels, sigma, seed + 1000003 * pictures.size()), p.key));

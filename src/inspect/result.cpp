@@ -25,6 +25,12 @@ const recipe::Group* StepResult::group() const
         if (const auto* g = std::get_if<recipe::Group>(&feature)) return g;
     return nullptr;
 }
+std::string StepResult::elementName(const std::string& output, std::size_t i) const
+{
+    auto at = elementNames.find(output);
+    if (at == elementNames.end()) at = elementNames.find("");
+    return at != elementNames.end() && i < at->second.size() ? at->second[i] : std::string();
+}
 std::vector<geometry::Point> StepResult::elementPlaces() const
 {
     if (const auto at = points.find("elements"); at != points.end()) return at->second;

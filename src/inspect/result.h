@@ -22,7 +22,7 @@ struct OutputValue {
     std::string name;
     base::Unit unit = base::Unit::None;
     bool list = false;
-    std::vector<double> values; // one unless a list
+    std::vector<double> values; // one unless a list; NaN: this element is missing
 };
 
 struct StepResult {
@@ -36,7 +36,8 @@ struct StepResult {
     std::map<std::string, recipe::Feature> features;
     std::vector<recipe::Mark> marks;
     std::vector<recipe::Find> finds, surplusFinds;
-    std::map<std::string, std::vector<geometry::Point>> points; // every edge point, for tolerances of form
+    std::map<std::string, std::vector<geometry::Point>> points;   // every edge point, for tolerances of form
+    std::map<std::string, std::vector<std::string>> elementNames; // by output; "": of every other list
     recipe::ObjectTable objects; // what was looked at one by one, px; also what was turned away late
     std::string note;            // said beside the values
     geometry::Motion motion;     // reference → picture, as the step used it
@@ -46,6 +47,8 @@ struct StepResult {
     const OutputValue* output(const std::string& name) const;
     // Many objects, when that is what it found; null: something else.
     const recipe::Group* group() const;
+    // What the element of an output's list is called; empty: it has no name.
+    std::string elementName(const std::string& output, std::size_t i) const;
     // Where each value of its lists was measured, level px, in the lists' order; empty when it does not say so.
     std::vector<geometry::Point> elementPlaces() const;
 };

@@ -56,6 +56,7 @@ public:
     Declare& leavesOut() { return m_kind.leavesOut = true, *this; }
     Declare& filters() { return m_kind.hasFilters = true, *this; }
     Declare& samples() { return m_kind.hasSamples = true, *this; }
+    Declare& kinds() { return m_kind.hasKinds = true, *this; }
     Declare& places() { return m_kind.hasPlaces = true, *this; }
     Declare& needsTeachingIf(bool (*fn)(const P&))
     {

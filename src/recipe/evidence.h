@@ -1,6 +1,6 @@
 // evidence.h - the plot a person trusts an answer by.
 #pragma once
-#include "geometry/geometry.h"
+#include "geometry/plane.h"
 #include "image/image.h"
 #include "recipe/param.h"
 
@@ -14,8 +14,16 @@ namespace recipe
 struct Evidence {
     struct Curve {
         std::string name;
-        std::vector<double> x, y;
+        std::vector<double> x, y; // a NaN parts it
         bool filled = false, second = false;
+        enum class Look { Thin, Bold, Extended } look = Look::Thin; // of a plateau; of what is thought beyond it
+    };
+    struct Gap { // along x: no point was measured
+        double from, to;
+    };
+    struct Rule { // an upright dimension
+        double at, from, to;
+        std::string text;
     };
     struct Stem { // an edge: where, how strong, whether it counts
         double at, height;
@@ -33,6 +41,11 @@ struct Evidence {
     std::vector<Curve> curves;
     std::vector<Stem> stems;
     std::vector<Handle> handles;
+    std::vector<Gap> gaps;
+    std::vector<Rule> rules;
+    // Of heights: what a band takes, for the sheet, over this plane.
+    bool takesHeights = false;
+    geometry::HeightPlane over{};
     bool logarithmic = false;
     // What a grey range takes, for the sheet: levels from low to high, inside the region.
     bool takes = false;

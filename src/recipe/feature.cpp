@@ -11,6 +11,7 @@ Point placeOf(const Feature& f)
         Point operator()(const geometry::Segment& s) const { return (s.from + s.to) * 0.5; }
         Point operator()(const geometry::Circle& c) const { return c.centre; }
         Point operator()(const geometry::Ellipse& e) const { return e.centre; }
+        Point operator()(const geometry::HeightPlane& p) const { return p.middle; }
         Point operator()(const Contour& c) const { return mean(c.points); }
         Point operator()(const Group& g) const
         {

@@ -1,6 +1,8 @@
-// feature.h - geometry a step finds, and the marks it leaves on the picture. All places in picture px.
+// feature.h - geometry a step finds, and the marks it leaves on the picture. All places in picture px; a plane's heights
+// in mm.
 #pragma once
 #include "geometry/geometry.h"
+#include "geometry/plane.h"
 
 #include <string>
 #include <variant>
@@ -26,12 +28,13 @@ struct Group {
     std::size_t unlisted = 0;            // objects that were found and are no members: the list is cut off
 };
 
-enum class FeatureType { Point, Line, Circle, Ellipse, Contour, Group };
-using Feature = std::variant<geometry::Point, geometry::Segment, geometry::Circle, geometry::Ellipse, Contour, Group>;
+enum class FeatureType { Point, Line, Circle, Ellipse, Contour, Group, Plane };
+using Feature = std::variant<geometry::Point, geometry::Segment, geometry::Circle, geometry::Ellipse, Contour, Group,
+                             geometry::HeightPlane>;
 inline FeatureType typeOf(const Feature& f) { return FeatureType(f.index()); }
 inline const char* name(FeatureType t)
 {
-    constexpr const char* names[] = {"point", "line", "circle", "ellipse", "contour", "group"};
+    constexpr const char* names[] = {"point", "line", "circle", "ellipse", "contour", "group", "plane"};
     return names[std::size_t(t)];
 }
 // The place a feature stands for: its centre, its middle.

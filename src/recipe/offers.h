@@ -22,7 +22,18 @@ struct OfferInput {
     double datumAngle = 0;
     const std::map<std::string, Feature>& features; // by step id
     const geometry::Calibration* calibration = nullptr;
-    geometry::Pose datum{}; // here, level px; of the picture itself when there is none
+    geometry::Pose datum{};                // here, level px; of the picture itself when there is none
+    const image::Picture* shown = nullptr; // the one in view; null: the capture's first
+
+    const image::Picture& seen() const { return shown ? *shown : capture.first(); }
+    image::GreyView grey() const { return seen().grey(); }
+    // What a step would be given there that looks at the picture in view.
+    RunInput looking(std::map<std::string, geometry::Region> regions = {}) const
+    {
+        RunInput in{capture, std::move(regions), {}, {}, {}, {}, nullptr};
+        in.pictures["picture"] = &seen();
+        return in;
+    }
 };
 struct Offer {
     Step step;                       // regions and points in the coordinates of the picture in view

@@ -111,6 +111,14 @@ json stepToJson(const Step& s)
         j["samples"].push_back(one);
     }
     for (const Place& p : s.places) j["places"].push_back({{"name", p.name}, {"at", pointJson(p.at)}});
+    for (const ObjectKind& k : s.kinds) {
+        json one{{"name", k.name}};
+        if (k.low) one["low"] = *k.low;
+        if (k.high) one["high"] = *k.high;
+        if (k.least) one["least_area"] = *k.least;
+        if (k.most) one["most_area"] = *k.most;
+        j["kinds"].push_back(std::move(one));
+    }
     for (const auto& [key, p] : s.points) j["points"][key] = pointJson(p);
     for (const auto& [key, id] : s.inputs) j["inputs"][key] = id;
     for (const auto& [key, picture] : s.pictures) j["pictures"][key] = picture;
@@ -365,6 +373,7 @@ public:
         const json* filters = o.field("filters");
         const json* samples = o.field("samples");
         const json* places = o.field("places");
+        const json* kinds = o.field("kinds");
         const json* pictures = o.field("pictures");
         base::Status ok = o.done();
         if (ok) ok = readKind(version, params);
@@ -376,6 +385,7 @@ public:
         if (ok) ok = readList(filters, "filters", kind->hasFilters, &StepReader::readFilter);
         if (ok) ok = readList(samples, "samples", kind->hasSamples, &StepReader::readSample);
         if (ok) ok = readList(places, "places", kind->hasPlaces, &StepReader::readNamedPlace);
+        if (ok) ok = readList(kinds, "kinds", kind->hasKinds, &StepReader::readObjectKind);
         if (ok) ok = readChecks(checks);
         if (!ok) return base::passOn(ok.error());
         return std::move(s);
@@ -542,6 +552,24 @@ private:
         q.text("name", one.name, true), readPoint(q, "at", one.at);
         if (auto done = q.done(); !done) return done;
         s.places.push_back(one);
+        return {};
+    }
+    base::Status readObjectKind(const json& x, const std::string& here)
+    {
+        ObjectReader q(x, here);
+        ObjectKind one;
+        q.text("name", one.name, true), q.number("low", one.low), q.number("high", one.high);
+        q.number("least_area", one.least), q.number("most_area", one.most);
+        if (auto done = q.done(); !done) return done;
+        if (one.name.empty()) return fail(ErrorCode::InvalidArgument, "name must not be empty", here);
+        for (const ObjectKind& other : s.kinds)
+            if (other.name == one.name)
+                return fail(ErrorCode::InvalidArgument, "name \"" + one.name + "\" stands twice", here);
+        if (one.low && one.high && *one.low > *one.high)
+            return fail(ErrorCode::OutOfRange, "low must not be above high", here);
+        if (one.least && one.most && *one.least > *one.most)
+            return fail(ErrorCode::OutOfRange, "least_area must not be above most_area", here);
+        s.kinds.push_back(std::move(one));
         return {};
     }
     base::Status readChecks(const json* checks)

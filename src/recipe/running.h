@@ -35,6 +35,7 @@ struct RunInput {
     std::vector<geometry::Region> leaveOut{};
     std::vector<Filter> filters{};
     std::vector<Place> places{};
+    std::vector<ObjectKind> kinds{};
     // Lengths of the step's settings that are stated on the reference (reaches, areas by the square) grow with the
     // part.
     double grows() const { return motion.scale; }
@@ -55,6 +56,16 @@ struct RunInput {
         return it == pictures.end() ? capture.first() : *it->second;
     }
     image::GreyView grey(const std::string& key = "picture") const { return seen(key).grey(); }
+    // Only of a picture that is declared to hold heights.
+    image::HeightView heights(const std::string& key = "picture") const { return seen(key).heights(); }
+    // A pixel's side: by the recipe's calibration, else as the height picture states it; 0: not known.
+    double pixelMm() const
+    {
+        if (const double mm = mmPerPixel(); mm > 0) return mm;
+        for (const auto& [key, p] : pictures)
+            if (p->scale && p->scale->pixelMm > 0) return p->scale->pixelMm;
+        return 0;
+    }
     // The same picture without a part; one without pixels when there is none.
     const image::Picture& emptyPicture() const
     {
@@ -78,6 +89,9 @@ struct RunOutput {
     ObjectTable objects{};
     // what should be known beside the values: a list that was cut off
     std::string note{};
+    // Names of the elements of a list, by its output; under "" those of every other list. A list's value may be NaN: the
+    // element is there in the order and has no value, it is missing.
+    std::map<std::string, std::vector<std::string>> elementNames{};
     // objects that were found and are in no list: lists are cut off and cannot be judged as wholes
     std::size_t unlisted = 0;
 };

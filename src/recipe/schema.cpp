@@ -170,6 +170,13 @@ json jsonSchema()
         if (k.hasPlaces)
             step["properties"]["places"] = {{"type", "array"},
                                             {"items", object({{"name", text}, {"at", at}}, {"name", "at"})}};
+        if (k.hasKinds)
+            step["properties"]["kinds"] = {
+                {"type", "array"},
+                {"items",
+                 object(
+                     {{"name", text}, {"low", number}, {"high", number}, {"least_area", number}, {"most_area", number}},
+                     {"name"})}};
         step["description"] = k.help;
         kinds.push_back(std::move(step));
     }

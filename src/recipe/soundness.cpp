@@ -71,8 +71,12 @@ private:
                 say(here + spec.key, "it has not been said which of the recipe's pictures it is");
                 continue;
             }
-            const auto name = std::find_if(m_recipe.pictures.begin(), m_recipe.pictures.end(),
-                                           [&](const auto& n) { return !said || n.key == it->second; });
+            // Without names it is for the file to say what it holds; without a choice the first that fits is read.
+            if (m_recipe.pictures.empty() && spec.height) continue;
+            auto name = std::find_if(m_recipe.pictures.begin(), m_recipe.pictures.end(), [&](const auto& n) {
+                return said ? n.key == it->second : n.height.has_value() == spec.height;
+            });
+            if (!said && name == m_recipe.pictures.end()) name = m_recipe.pictures.begin();
             const bool height = name != m_recipe.pictures.end() && name->height;
             if (height != spec.height)
                 say(here + spec.key, std::string("takes ") + (spec.height ? "heights" : "light") + ", " +

@@ -65,6 +65,18 @@ struct Place {
     geometry::Point at;
     friend bool operator==(const Place&, const Place&) = default;
 };
+// What objects of a height and a size are called. A bound that is not stated does not bind.
+struct ObjectKind {
+    std::string name;
+    std::optional<double> low, high;   // mm, over the base
+    std::optional<double> least, most; // px²
+    bool takes(double height, double area) const
+    {
+        return (!low || height >= *low) && (!high || height <= *high) && (!least || area >= *least) &&
+               (!most || area <= *most);
+    }
+    friend bool operator==(const ObjectKind&, const ObjectKind&) = default;
+};
 
 struct Step {
     std::string id; // never shown, never changes: names can
@@ -81,6 +93,7 @@ struct Step {
     std::vector<Filter> filters;
     std::vector<Sample> samples;
     std::vector<Place> places;                 // reference coordinates, px
+    std::vector<ObjectKind> kinds;             // the first that takes an object names it
     std::map<std::string, std::string> inputs; // input key → step id
     // which picture of the capture it reads: picture key of the kind → key of the recipe's picture; none: the first
     std::map<std::string, std::string> pictures;

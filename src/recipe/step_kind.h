@@ -24,7 +24,7 @@ struct StepKind {
     // made by drawing an area, not a stroke
     bool byArea = false;
     // which of the step's lists it reads
-    bool leavesOut = false, hasFilters = false, hasSamples = false, hasPlaces = false;
+    bool leavesOut = false, hasFilters = false, hasSamples = false, hasPlaces = false, hasKinds = false;
     Roles roles;
     std::vector<ParamSpec> params;
     std::vector<RegionSpec> regions;

@@ -406,6 +406,23 @@ VolumeSums volumeOver(const HeightView& view, const std::vector<Span>& where, co
     return out;
 }
 
+namespace
+{
+// to[i] = the least of p[i] .. p[i + side - 1]; van Herk 1992.
+void leastAlong(const std::vector<float>& p, int side, std::vector<float>& to)
+{
+    const int n = int(p.size());
+    static thread_local std::vector<float> from, back;
+    from.assign(p.begin(), p.end()), back.assign(p.begin(), p.end());
+    for (int i = 0; i < n; ++i)
+        if (i % side != 0) from[std::size_t(i)] = std::min(from[std::size_t(i - 1)], from[std::size_t(i)]);
+    for (int i = n - 2; i >= 0; --i)
+        if (i % side != side - 1) back[std::size_t(i)] = std::min(back[std::size_t(i + 1)], back[std::size_t(i)]);
+    for (int i = 0; i + side <= n; ++i)
+        to[std::size_t(i)] = std::min(back[std::size_t(i)], from[std::size_t(i + side - 1)]);
+}
+} // namespace
+
 base::Result<Extreme> extremeOf(const HeightView& view, const std::vector<Span>& where, const HeightPlane& over,
                                 int side, bool highest)
 {
@@ -419,40 +436,55 @@ base::Result<Extreme> extremeOf(const HeightView& view, const std::vector<Span>&
         bottom = std::max(bottom, s.y + 1);
     const int w = right - left, h = bottom - top;
     side = std::min({side, w, h});
-    // Running sums of columns, then along the row.
+    // Turned over, the lowest is the highest. The square whose least point lies highest: one high point alone lifts none.
+    constexpr float kFar = std::numeric_limits<float>::infinity();
     const HeightRows rows(view, over);
-    std::vector<float> ring(std::size_t(w) * std::size_t(side), kNone);
-    std::vector<double> sum(std::size_t(w), 0.0);
+    std::vector<float> line(std::size_t(w), 0.0f), least(std::size_t(w) * std::size_t(side), kFar),
+        now(std::size_t(w), kFar);
+    std::vector<std::uint8_t> there(std::size_t(w) * std::size_t(side), 0);
     std::vector<int> count(std::size_t(w), 0);
-    Extreme best;
-    bool found = false;
+    int bestX = -1, bestY = 0;
+    float most = 0;
     std::size_t k = 0;
+    std::vector<float> out(std::size_t(w), kFar);
     for (int y = top; y < bottom; ++y) {
-        float* row = ring.data() + std::size_t((y - top) % side) * std::size_t(w);
-        for (int i = 0; i < w; ++i)
-            if (!std::isnan(row[i])) sum[std::size_t(i)] -= double(row[i]), --count[std::size_t(i)];
-        std::fill_n(row, w, kNone);
+        const std::size_t slot = std::size_t((y - top) % side) * std::size_t(w);
+        std::fill(line.begin(), line.end(), kNone);
         for (; k < where.size() && where[k].y == y; ++k)
-            rows.read(y, where[k].from, where[k].to, row + (where[k].from - left));
-        for (int i = 0; i < w; ++i)
-            if (!std::isnan(row[i])) sum[std::size_t(i)] += double(row[i]), ++count[std::size_t(i)];
+            rows.read(y, where[k].from, where[k].to, line.data() + (where[k].from - left));
+        for (int i = 0; i < w; ++i) {
+            float& z = line[std::size_t(i)];
+            const bool has = !std::isnan(z);
+            std::uint8_t& had = there[slot + std::size_t(i)];
+            count[std::size_t(i)] += int(has) - int(had);
+            had = has;
+            z = has ? (highest ? z : -z) : kFar;
+        }
+        leastAlong(line, side, out);
+        std::copy(out.begin(), out.end(), least.begin() + std::ptrdiff_t(slot));
         if (y - top < side - 1) continue;
-        double total = 0;
+        std::copy_n(least.begin(), w, now.begin());
+        for (int r = 1; r < side; ++r) {
+            const float* row = least.data() + std::size_t(r) * std::size_t(w);
+            for (int i = 0; i < w; ++i) now[std::size_t(i)] = std::min(now[std::size_t(i)], row[i]);
+        }
         int n = 0;
         for (int i = 0; i < w; ++i) {
-            total += sum[std::size_t(i)], n += count[std::size_t(i)];
-            if (i >= side) total -= sum[std::size_t(i - side)], n -= count[std::size_t(i - side)];
-            if (i < side - 1 || 2 * n <= side * side) continue;
-            const double mean = total / n;
-            if (!found || (highest ? mean > best.height : mean < best.height)) {
-                best.height = mean;
-                best.at = {left + i - (side - 1) / 2.0, y - (side - 1) / 2.0};
-                found = true;
-            }
+            n += count[std::size_t(i)] - (i >= side ? count[std::size_t(i - side)] : 0);
+            const int x = i - side + 1;
+            if (x < 0 || 2 * n <= side * side) continue;
+            if (const float z = now[std::size_t(x)]; bestX < 0 || z > most) most = z, bestX = x, bestY = y - side + 1;
         }
     }
-    if (!found) return nothing();
-    return best;
+    if (bestX < 0) return nothing();
+    std::vector<Span> square;
+    for (const Span& s : where)
+        if (s.y >= bestY && s.y < bestY + side) {
+            const Span cut{s.y, std::max(s.from, left + bestX), std::min(s.to, left + bestX + side)};
+            if (cut.from < cut.to) square.push_back(cut);
+        }
+    const HeightStats s = heightStats(view, square, over, 0);
+    return Extreme{{left + bestX + (side - 1) / 2.0, bestY + (side - 1) / 2.0}, s.median};
 }
 
 } // namespace vision

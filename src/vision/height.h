@@ -79,8 +79,8 @@ struct VolumeSums {
 VolumeSums volumeOver(const image::HeightView& view, const std::vector<geometry::Span>& where,
                       const geometry::HeightPlane& over);
 
-// The highest (or lowest) point: of every square of `side` px whose points are more than half there, the mean; the one
-// with the highest mean. Fails with NoResult: nowhere are there so many points.
+// The highest (or lowest) place: the square of `side` px, more than half of its points there, whose lowest point lies
+// highest; its height is the median of its points. Fails with NoResult: nowhere are there so many points.
 struct Extreme {
     geometry::Point at;
     double height = 0; // mm over the plane

@@ -99,9 +99,9 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
                                              std::max(2.0, std::abs(geometry::dot(v, d))), in.datumAngle);
     }
     P p;
-    const RunInput here{in.capture, {{"region", region}}, {}, {}, {}, {}, nullptr};
+    const RunInput here = in.looking({{"region", region}});
     const auto where = selectionSpans(here);
-    const auto t = vision::automaticThreshold(vision::histogram(in.capture.first().grey(), where));
+    const auto t = vision::automaticThreshold(vision::histogram(in.grey(), where));
     if (!t) return {};
     // Fixed limits on the side that fills most: a share must not follow each picture's own threshold.
     p.mode = TakeBy::Fixed;

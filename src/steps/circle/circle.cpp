@@ -90,7 +90,7 @@ std::vector<Offer> arcOffer(const Gesture& g, const OfferInput& in)
         const double band = round == 0 ? std::max(12.0, 0.2 * c.radius) : std::max(8.0, 0.15 * c.radius);
         arc =
             Region::arc(c.centre, std::max(1.0, c.radius - band), c.radius + band, start + 0.03 * sweep, 0.94 * sweep);
-        auto f = find(p, RunInput{in.capture, {{"ring", arc}}, {}, {}, {}, {}, nullptr});
+        auto f = find(p, in.looking({{"ring", arc}}));
         if (!f) return {};
         c = f->fit.shape;
         found = std::move(*f);
@@ -119,7 +119,7 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
     if (g.type == Gesture::Type::Stroke) return arcOffer(g, in);
     if (g.type != Gesture::Type::Click) return {};
-    const image::GreyView picture = in.capture.first().grey();
+    const image::GreyView picture = in.grey();
     const double least = std::max(6 * in.noise, 20.0);
     geometry::Circle c{g.from, 0};
     int rising = 0, used = 0;

@@ -89,7 +89,7 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     // The side that does not reach the area's border.
     for (const Objects side : {Objects::Dark, Objects::Bright}) {
         p.objects = side;
-        const RunInput here{in.capture, {{"region", region}}, {}, {}, {}, {}, nullptr};
+        const RunInput here = in.looking({{"region", region}});
         const auto where = geometry::spans(region, here.grey().width, here.grey().height);
         const auto taken = select(p, here, where);
         if (!taken || taken->nothing) return {};

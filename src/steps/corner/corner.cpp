@@ -43,7 +43,8 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     });
     // One bent stroke along two edges: the first leg is x, the crossing the origin; the middle 60 % of each leg.
     const auto legs = bentLegs(g.path);
-    const StepKind* line = findKind("line");
+    const char* const kind = in.seen().content == image::Content::Height ? "height_line" : "line";
+    const StepKind* line = findKind(kind);
     if (made.empty() && legs && line) {
         Offer o;
         o.step.params = P{};
@@ -54,7 +55,7 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
             leg.from = ends[i] + (ends[i + 1] - ends[i]) * 0.2, leg.to = ends[i] + (ends[i + 1] - ends[i]) * 0.8;
             auto lines = line->offer(leg, in);
             if (lines.empty()) return {};
-            lines.front().step.kind = "line";
+            lines.front().step.kind = kind;
             lines.front().step.name = i == 0 ? "x edge" : "y edge";
             o.before.push_back(std::move(lines.front().step));
         }

@@ -150,7 +150,7 @@ base::Result<ObjectTable> tell(const P& p, const RunInput& in)
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
     if (g.type != Gesture::Type::Stroke) return {};
-    const image::GreyView picture = in.capture.first().grey();
+    const image::GreyView picture = in.grey();
     const double width = averagingWidth(g), least = std::max(4 * in.noise, 8.0);
     auto profile = vision::profile(picture, g.from, g.to, width);
     if (!profile) return {};

@@ -94,7 +94,7 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
     if (g.type != Gesture::Type::Stroke) return {};
     const double width = averagingWidth(g);
-    auto profile = vision::profile(in.capture.first().grey(), g.from, g.to, width);
+    auto profile = vision::profile(in.grey(), g.from, g.to, width);
     if (!profile) return {};
     const auto all = vision::edges(*profile, {vision::Polarity::Any, std::max(4 * in.noise, 8.0), 1.0});
     const auto strongest = vision::pick(all, vision::Pick::Strongest);

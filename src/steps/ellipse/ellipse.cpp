@@ -63,7 +63,7 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
     if (g.type != Gesture::Type::Click) return {};
-    const image::GreyView picture = in.capture.first().grey();
+    const image::GreyView picture = in.grey();
     const double least = std::max(6 * in.noise, 20.0);
     constexpr int rays = 64;
     geometry::Ellipse e{g.from, 0, 0, 0};

@@ -11,9 +11,9 @@ using P = FormulaParams;
 namespace
 {
 // In the order of FormulaUnit.
-constexpr Unit kFormulaUnits[] = {Unit::None,        Unit::Millimetre, Unit::Pixel,   Unit::SquareMillimetre,
-                                  Unit::SquarePixel, Unit::Degree,     Unit::Percent, Unit::Micrometre,
-                                  Unit::Inch};
+constexpr Unit kFormulaUnits[] = {Unit::None,        Unit::Millimetre,     Unit::Pixel,   Unit::SquareMillimetre,
+                                  Unit::SquarePixel, Unit::Degree,         Unit::Percent, Unit::Micrometre,
+                                  Unit::Inch,        Unit::CubicMillimetre};
 
 base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
@@ -62,7 +62,8 @@ StepKind formula()
                 {"deg", "°"},
                 {"%", "%"},
                 {"um", "µm"},
-                {"in", "inch"}},
+                {"in", "inch"},
+                {"mm3", "mm³"}},
                true)
         .output({"value", "Value", "What the formula gives; a comparison gives 1 for true and 0 for false.", Unit::None,
                  false, false, true, "unit"})

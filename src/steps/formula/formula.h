@@ -5,7 +5,18 @@
 namespace steps
 {
 
-enum class FormulaUnit { None, Millimetre, Pixel, SquareMillimetre, SquarePixel, Degree, Percent, Micrometre, Inch };
+enum class FormulaUnit {
+    None,
+    Millimetre,
+    Pixel,
+    SquareMillimetre,
+    SquarePixel,
+    Degree,
+    Percent,
+    Micrometre,
+    Inch,
+    CubicMillimetre
+};
 struct FormulaParams {
     std::string expression;
     FormulaUnit unit = FormulaUnit::None;

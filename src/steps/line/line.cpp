@@ -63,7 +63,7 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     const Region r = Region::window(g.from + cut, g.to - cut, 24);
     p.leastShare = 70;
     p.reach = 3;
-    RunInput here{in.capture, {{"window", r}}, {}, {}, {}, {}, nullptr};
+    RunInput here = in.looking({{"window", r}});
     auto f = find(p, here);
     if (!f) return {};
     p.leastShare = P{}.leastShare;

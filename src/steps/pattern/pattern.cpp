@@ -213,7 +213,7 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     if (part.width < 12 || part.height < 12) return {};
     P p;
     p.leastContrast = std::clamp(std::round(5 * in.noise), 6.0, 40.0);
-    const auto model = vision::teachPattern(in.capture.first().grey(), part, {part.centre, 0}, p.leastContrast);
+    const auto model = vision::teachPattern(in.grey(), part, {part.centre, 0}, p.leastContrast);
     if (!model) return {};
     Offer o;
     o.step.params = p;

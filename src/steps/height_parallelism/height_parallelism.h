@@ -1,0 +1,14 @@
+// height_parallelism.h - step kind: parallelism of an area to the base plane.
+#pragma once
+#include "steps/flatness/flatness.h"
+
+namespace steps
+{
+
+struct HeightParallelismParams {
+    double leftOut = 0;
+    double leastCovered = 50;
+};
+recipe::StepKind height_parallelism();
+
+} // namespace steps

@@ -1,0 +1,13 @@
+// volume.h - step kind: volume over the base plane.
+#pragma once
+#include "steps/height_glue.h"
+
+namespace steps
+{
+
+struct VolumeParams {
+    double leastCovered = 50;
+};
+recipe::StepKind volume();
+
+} // namespace steps
