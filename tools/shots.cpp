@@ -134,7 +134,7 @@ private:
     }
     QPointF at(double x, double y, const char* datum = "plate")
     {
-        const auto motion = inspect::Placing(s.recipe(), s.currentItem()).following(datum);
+        const auto motion = inspect::Placing(s.prepared()->recipe(), s.currentItem()).following(datum);
         const double k = 1 / s.recipe().mmPerPixel();
         return motion ? sheet()->screenOf(motion->motion().now.toPicture({x * k, y * k})) : QPointF();
     }
@@ -181,6 +181,7 @@ private:
     void locked();
     void screen();
     void camera();
+    void heights();
     void kinds()
     {
         for (const gestures::Making& m : gestures::makings())
@@ -197,6 +198,43 @@ private:
     MainWindow m_window;
     Session& s = m_window.session();
 };
+
+// Heights: a stroke across a step with its section, places, a turning view, a band from the side, a tray.
+void Studio::heights()
+{
+    open("reed-gap");
+    look("tips", 8, "heights");
+    shoot("height-places");
+    m_window.setupPage()->evidence()->showTurning(true);
+    shoot("height-turning");
+    m_window.setupPage()->evidence()->showTurning(false);
+    look("rivets", 8);
+    action("taken")->setChecked(true);
+    shoot("height-side");
+    action("taken")->setChecked(false);
+    s.select({});
+    s.viewPicture("z");
+    QTest::qWait(100);
+    const QPointF from = at(54.4, 2, "plate"), to = at(54.4, 14, "plate");
+    drag(sheet(), from, to, {}, false);
+    QTest::qWait(150);
+    shoot("height-stroke");
+    QTest::mouseRelease(sheet(), Qt::LeftButton, Qt::NoModifier, to.toPoint());
+    QTest::qWait(300);
+    shoot("height-draft");
+    s.dropDraft();
+    open("organ-tray");
+    look("places", 5, "heights");
+    shoot("tray");
+    m_window.setupPage()->evidence()->showTurning(true);
+    shoot("tray-turning");
+    action("evidenceLarge")->trigger();
+    shoot("tray-turning-large");
+    action("evidenceLarge")->trigger();
+    m_window.setupPage()->evidence()->showTurning(false);
+    look("kinds", 8, "of_kind");
+    shoot("tray-kinds");
+}
 
 const std::vector<Studio::Scene>& Studio::scenes()
 {
@@ -234,6 +272,7 @@ const std::vector<Studio::Scene>& Studio::scenes()
         {"camera", false, &Studio::camera},
         {"line", false, &Studio::line},
         {"locked", false, &Studio::locked},
+        {"heights", false, &Studio::heights},
     };
     return all;
 }

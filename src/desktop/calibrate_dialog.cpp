@@ -501,7 +501,7 @@ void CalibrateDialog::showPicture()
     const auto capture = image::loadCapture(m_pictures[row].toStdString());
     const inspect::TargetPicture* found =
         row < int(m_result.pictures.size()) ? &m_result.pictures[std::size_t(row)] : nullptr;
-    m_sheet->show(capture ? report::toQImage(capture->first().pixels) : QImage(), found,
+    m_sheet->show(capture ? report::toQImage(capture->first()) : QImage(), found,
                   m_result.fit ? &m_result.fit->calibration : nullptr);
 }
 

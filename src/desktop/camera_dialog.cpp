@@ -73,7 +73,7 @@ void LivePicture::setTrouble(const QString& words)
 // White that clips in the fail colour, black in the datum's: neither is in a grey picture.
 QImage LivePicture::marked(const image::Picture& picture) const
 {
-    QImage seen = report::toQImage(picture.pixels);
+    QImage seen = report::toQImage(picture);
     const image::Image& in = picture.pixels;
     if (!m_marks || picture.content == image::Content::Height) return seen;
     seen = seen.convertToFormat(QImage::Format_RGB888);

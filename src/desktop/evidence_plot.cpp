@@ -108,6 +108,47 @@ void EvidencePlot::curve(const QVector<double>& x, const QVector<double>& y, con
     }
 }
 
+void EvidencePlot::line(const QVector<double>& x, const QVector<double>& y, const QPen& pen)
+{
+    QCPGraph* g = addGraph();
+    g->setData(x, y);
+    g->setPen(pen);
+    g->setAntialiased(true);
+}
+
+void EvidencePlot::hatched(double from, double to)
+{
+    auto* r = new QCPItemRect(this);
+    r->setLayer(QStringLiteral("background"));
+    for (QCPItemPosition* p : {r->topLeft, r->bottomRight}) {
+        p->setTypeX(QCPItemPosition::ptPlotCoords);
+        p->setTypeY(QCPItemPosition::ptAxisRectRatio);
+    }
+    r->topLeft->setCoords(from, 0);
+    r->bottomRight->setCoords(to, 1);
+    r->setPen(Qt::NoPen);
+    r->setBrush(QBrush(QColor("#6F6B62"), Qt::BDiagPattern));
+}
+
+void EvidencePlot::rule(double at, double from, double to, const QString& text, const QColor& colour)
+{
+    auto* line = new QCPItemLine(this);
+    line->start->setCoords(at, from);
+    line->end->setCoords(at, to);
+    line->setPen(QPen(colour, 1.6));
+    line->setHead(QCPLineEnding(QCPLineEnding::esSpikeArrow, 7, 9));
+    line->setTail(QCPLineEnding(QCPLineEnding::esSpikeArrow, 7, 9));
+    auto* label = new QCPItemText(this);
+    label->setText(text);
+    label->setFont(report::uiFont(12));
+    label->setColor(colour);
+    label->setBrush(theme().paper);
+    label->setPen(QPen(colour, 1));
+    label->setPadding(QMargins(5, 1, 5, 1));
+    label->setPositionAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    label->position->setCoords(at, (from + to) / 2);
+}
+
 void EvidencePlot::dots(const QVector<double>& x, const QVector<double>& y, const QCPScatterStyle& style)
 {
     QCPGraph* g = addGraph();

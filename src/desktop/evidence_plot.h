@@ -28,6 +28,9 @@ public:
     void band(double low, double high); // the passing range, along y
     void curve(const QVector<double>& x, const QVector<double>& y, const QColor& colour, bool filled = false,
                Qt::PenStyle style = Qt::SolidLine);
+    void line(const QVector<double>& x, const QVector<double>& y, const QPen& pen);
+    void hatched(double from, double to); // along x: nothing is known there
+    void rule(double at, double from, double to, const QString& text, const QColor& colour); // an upright dimension
     void dots(const QVector<double>& x, const QVector<double>& y, const QCPScatterStyle& style);
     void stem(double at, double height, const QString& text, const QColor& colour, bool counts);
     void level(double y, const QColor& colour); // a dashed line across

@@ -4,6 +4,7 @@
 #include "desktop/objects_view.h"
 #include "desktop/param_form.h"
 #include "desktop/ties_line.h"
+#include "desktop/turning_view.h"
 #include "desktop/words.h"
 #include "inspect/labels.h"
 #include "recipe/calibration_file.h"
@@ -123,7 +124,8 @@ void EvidenceView::makePages(QBoxLayout* layout)
     auto* row = new QHBoxLayout(m_tabs);
     row->setContentsMargins(12, 0, 12, 0);
     row->setSpacing(0);
-    const auto tab = [&](const char* name, const QString& text, const QString& help, bool objects) {
+    const auto tab = [&](const char* name, const QString& text, const QString& help,
+                         const std::function<void()>& show) {
         auto* b = new QToolButton(m_tabs);
         b->setObjectName(QLatin1String(name));
         b->setProperty("page", true);
@@ -131,18 +133,29 @@ void EvidenceView::makePages(QBoxLayout* layout)
         b->setToolTip(help);
         b->setCheckable(true);
         b->setFocusPolicy(Qt::TabFocus);
-        connect(b, &QToolButton::clicked, this, [this, objects] { showObjects(objects); });
+        connect(b, &QToolButton::clicked, this, show);
         row->addWidget(b);
         return b;
     };
-    m_plotTab = tab("plotPage", tr("Plot"), tr("The plot the answer rests on"), false);
-    m_objectsTab = tab("objectsPage", tr("One by one"),
-                       tr("Everything this step looked at, with what became of it  (Shift+H)"), true);
+    m_plotTab = tab("plotPage", tr("Plot"), tr("The plot the answer rests on"), [this] {
+        m_showTurning = false;
+        showObjects(false);
+    });
+    m_objectsTab =
+        tab("objectsPage", tr("One by one"), tr("Everything this step looked at, with what became of it  (Shift+H)"),
+            [this] { showObjects(true); });
+    m_turningTab = tab("turningPage", tr("Turning view"), tr("The heights as a body, turned by the mouse  (Shift+V)"),
+                       [this] { showTurning(true); });
     row->addStretch(1);
     layout->addWidget(m_tabs);
     m_objects = new ObjectsView(m_session, this);
     layout->addWidget(m_plots, 6);
     layout->addWidget(m_objects, 6);
+    m_turning = new TurningWidget(m_session, this);
+    layout->addWidget(m_turning, 6);
+    connect(&m_session, &Session::viewChanged, this, &EvidenceView::refreshPages);
+    connect(&m_session, &Session::trialChanged, this, &EvidenceView::refreshPages);
+    connect(&m_session, &Session::selectionChanged, this, &EvidenceView::refreshPages);
     connect(m_objects, &ObjectsView::toldChanged, this, &EvidenceView::refreshPages);
     refreshPages();
 }
@@ -150,22 +163,33 @@ void EvidenceView::makePages(QBoxLayout* layout)
 void EvidenceView::showObjects(bool on)
 {
     m_showObjects = on;
+    if (on) m_showTurning = false;
     refreshPages();
     if (on) m_objects->refresh();
 }
 
+void EvidenceView::showTurning(bool on)
+{
+    m_showTurning = on;
+    refreshPages();
+    if (on && m_turning->isVisible()) m_turning->setFocus();
+}
+
 void EvidenceView::refreshPages()
 {
-    const bool can = m_objects->available(), objects = can && m_showObjects;
-    m_tabs->setVisible(can);
-    m_plotTab->setChecked(!objects), m_objectsTab->setChecked(objects);
+    const bool heights = m_session.shownPicture().content == image::Content::Height, turning = heights && m_showTurning;
+    const bool can = m_objects->available(), objects = can && m_showObjects && !turning;
+    m_tabs->setVisible(can || heights);
+    m_objectsTab->setVisible(can), m_turningTab->setVisible(heights);
+    m_plotTab->setChecked(!objects && !turning), m_objectsTab->setChecked(objects), m_turningTab->setChecked(turning);
     const auto& table = m_objects->table();
     m_objectsTab->setText(!objects || table.empty()
                               ? tr("One by one")
                               : tr("One by one: %1 of %2").arg(m_objects->kept()).arg(table.rows.size()));
-    m_plots->setVisible(!objects);
+    m_plots->setVisible(!objects && !turning);
     m_objects->setVisible(objects);
-    if (m_scroll) m_scroll->setVisible(m_formElsewhere || !objects);
+    m_turning->setVisible(turning);
+    if (m_scroll) m_scroll->setVisible(m_formElsewhere || (!objects && !turning));
 }
 
 void EvidenceView::formIsElsewhere(bool elsewhere)
@@ -505,11 +529,15 @@ void EvidenceView::drawPlot(const Evidence& shown)
     m_plotTitle->setText(tr("%1 · this picture").arg(q(e->title)));
     m_plotTitle->setToolTip(tr("%1 over %2").arg(q(e->yLabel), q(e->xLabel)));
     m_plot->names(QString(), QString()); // the room belongs to the plot; the title says what is shown
-    double x0 = 1e300, x1 = -1e300, y0 = 0, y1 = -1e300;
+    double x0 = 1e300, x1 = -1e300, y0 = e->ownRange ? 1e300 : 0, y1 = -1e300;
     const report::Theme& th = theme();
+    for (const auto& g : e->gaps) m_plot->hatched(g.from, g.to);
     for (const auto& c : e->curves) {
         const QVector<double> x(c.x.begin(), c.x.end()), y(c.y.begin(), c.y.end());
-        if (c.filled || e->stems.size() || (c.x.size() > 1 && c.name != "used" && c.name != "stray"))
+        using Look = Evidence::Curve::Look;
+        if (c.look != Look::Thin)
+            m_plot->line(x, y, c.look == Look::Bold ? QPen(th.datum, 3.2) : QPen(th.datum, 1, Qt::DashDotLine));
+        else if (c.filled || e->stems.size() || (c.x.size() > 1 && c.name != "used" && c.name != "stray"))
             m_plot->curve(x, y, c.second ? th.second : th.ink, c.filled, c.second ? Qt::DotLine : Qt::SolidLine);
         else
             m_plot->dots(x, y,
@@ -517,6 +545,7 @@ void EvidenceView::drawPlot(const Evidence& shown)
                                          QPen(c.second ? th.fail : th.pass, 1.4),
                                          QBrush(c.second ? Qt::transparent : th.pass), c.second ? 7 : 5));
         for (const double v : c.x) x0 = std::min(x0, v), x1 = std::max(x1, v);
+        if (c.look == Look::Extended) continue; // runs on as far as it is seen
         for (const double v : c.y) y0 = std::min(y0, v), y1 = std::max(y1, v);
     }
     for (const auto& stem : e->stems) {
@@ -524,12 +553,25 @@ void EvidenceView::drawPlot(const Evidence& shown)
                      stem.counts);
         y1 = std::max(y1, stem.height);
     }
+    if (!e->rules.empty()) {
+        const auto* item = m_session.currentItem();
+        const Check* judged = shownCheck();
+        const auto* answer = item && judged && m_session.selectedStep()
+                                 ? item->check(m_session.selectedStep()->id, judged->output)
+                                 : nullptr;
+        const QColor colour = answer ? th.of(answer->verdict) : th.ink;
+        for (const auto& r : e->rules) {
+            m_plot->rule(r.at, r.from, r.to, q(r.text), colour);
+            y0 = std::min({y0, r.from, r.to}), y1 = std::max({y1, r.from, r.to});
+        }
+    }
     if (x0 > x1) x0 = 0, x1 = 1;
     m_params = e->handles;
     std::vector<PlotHandle> handles;
     for (const auto& h : e->handles) {
         handles.push_back({q(h.param), q(h.label), h.alongX, h.value, false});
-        if (!h.alongX) y1 = std::max(y1, h.value * 1.1);
+        if (!h.alongX && e->ownRange) y0 = std::min(y0, h.value), y1 = std::max(y1, h.value);
+        else if (!h.alongX) y1 = std::max(y1, h.value * 1.1);
     }
     m_plot->xAxis->setRange(x0, x1 > x0 ? x1 : x0 + 1);
     if (e->logarithmic) {
@@ -537,6 +579,10 @@ void EvidenceView::drawPlot(const Evidence& shown)
         m_plot->yAxis->setTicker(QSharedPointer<QCPAxisTickerLog>(new QCPAxisTickerLog));
         m_plot->yAxis->setNumberFormat(QStringLiteral("eb")), m_plot->yAxis->setNumberPrecision(0);
         m_plot->yAxis->setRange(0.7, std::max(10.0, y1 * 2));
+    } else if (e->ownRange) {
+        if (y0 > y1) y0 = 0, y1 = 1;
+        const double room = std::max(0.08 * (y1 - y0), 1e-4);
+        m_plot->yAxis->setRange(y0 - room, y1 + room);
     } else {
         m_plot->yAxis->setRange(y0 < 0 ? y0 * 1.15 : 0, y1 > 0 ? y1 * 1.12 : 1);
     }

@@ -16,6 +16,7 @@ namespace desktop
 {
 class ElementMap;
 class ObjectsView;
+class TurningWidget;
 class ParamForm;
 
 class TiesLine;
@@ -51,6 +52,9 @@ public:
     QWidget* formArea() const { return m_scroll; }
     void formIsElsewhere(bool elsewhere);
     bool showsObjects() const { return m_showObjects; }
+    void showTurning(bool on);
+    bool showsTurning() const { return m_showTurning; }
+    TurningWidget* turning() const { return m_turning; }
     void showObjects(bool on);
 
 public slots:
@@ -90,10 +94,11 @@ private:
     ParamForm* m_form;
     QPushButton* m_take; // the proposed limits
     QWidget *m_plots, *m_tabs;
-    QToolButton *m_plotTab, *m_objectsTab;
+    QToolButton *m_plotTab, *m_objectsTab, *m_turningTab;
+    TurningWidget* m_turning;
     ObjectsView* m_objects;
     QScrollArea* m_scroll = nullptr;
-    bool m_showObjects = false, m_formElsewhere = false;
+    bool m_showObjects = false, m_showTurning = false, m_formElsewhere = false;
     std::vector<recipe::Evidence::Handle> m_params;
     bool m_dragging = false, m_editing = false, m_due = false, m_trialsDue = false, m_formDue = false;
     std::string m_formFor;

@@ -330,8 +330,9 @@ void MainWindow::makeActions()
 
     QMenu* view = m_menus->addMenu(tr("&View"));
     view->setToolTipsVisible(true);
-    for (const char* id : {"fit", "zoomIn", "zoomOut", "steady", "quarterTurn", "difference", "loupe", "noSnap",
-                           "greyUnder", "bare", "taken", "allMarks", "onlyFailed", "freeLabels", "showReference"})
+    for (const char* id :
+         {"fit", "zoomIn", "zoomOut", "steady", "quarterTurn", "nextPicture", "contours", "turningView", "difference",
+          "loupe", "noSnap", "greyUnder", "bare", "taken", "allMarks", "onlyFailed", "freeLabels", "showReference"})
         view->addAction(m_setup->action(QString::fromLatin1(id)));
     QMenu* columns = view->addMenu(tr("Columns"));
     for (const char* id : {"unfoldItems", "byTaken", "byLabel", "byVerdict", "byName", "byShare", "showAll",
@@ -643,9 +644,7 @@ void MainWindow::keepThumbnail()
     // A fifth of a second for a large picture: not while the window opens.
     m_thumbnails.ask([capture = reference, file = thumbnailOf(m_session.path())]() -> LatestJob::Answer {
         QDir().mkpath(QFileInfo(file).absolutePath());
-        report::toQImage(capture->first().pixels)
-            .scaled(96, 64, Qt::KeepAspectRatio, Qt::SmoothTransformation)
-            .save(file);
+        report::toQImage(capture->first()).scaled(96, 64, Qt::KeepAspectRatio, Qt::SmoothTransformation).save(file);
         return {};
     });
 }

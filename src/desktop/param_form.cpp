@@ -511,6 +511,136 @@ void ParamForm::addLeftOutColoursAndPlaces(const Step& step, const StepKind& kin
                           tr("Every place must have its object; each is named when it is missing."),
                           [](Step& s) { s.places.clear(); });
     }
+    if (const ParamSpec* layout = kind.param("layout");
+        kind.hasPlaces && layout && std::get<std::string>(layout->get(step.params)) == "free") {
+        auto* add = new QPushButton(tr("Add a place"), m_body);
+        add->setObjectName(QStringLiteral("addPlace"));
+        add->setToolTip(tr("A place more beside the last one; drag its square where it belongs"));
+        connect(add, &QPushButton::clicked, this, [this] {
+            QTimer::singleShot(0, this, [this] {
+                emit edited(tr("place"),
+                            [](Step& s) {
+                                const geometry::Point beside = s.places.empty()
+                                                                   ? geometry::Point{40, 40}
+                                                                   : s.places.back().at + geometry::Point{30, 0};
+                                std::string name;
+                                for (std::size_t n = s.places.size() + 1;; ++n) {
+                                    name = std::to_string(n);
+                                    if (std::none_of(s.places.begin(), s.places.end(),
+                                                     [&](const auto& p) { return p.name == name; }))
+                                        break;
+                                }
+                                s.places.push_back({name, beside});
+                            },
+                            {});
+            });
+        });
+        m_form->addRow(add);
+    }
+    if (kind.hasKinds) addKinds(step);
+}
+
+namespace
+{
+QString boundsText(std::optional<double> low, std::optional<double> high)
+{
+    Limits l;
+    l.low = low, l.high = high;
+    return q(l.text());
+}
+} // namespace
+
+// What objects are called: a name, a band of height and one of size; the first kind that takes an object names it.
+void ParamForm::addKinds(const Step& step)
+{
+    for (std::size_t i = 0; i < step.kinds.size(); ++i) {
+        const ObjectKind& k = step.kinds[i];
+        auto* line = new QWidget(m_body);
+        auto* row = new QHBoxLayout(line);
+        row->setContentsMargins(0, 0, 0, 0);
+        row->setSpacing(4);
+        const auto field = [&](const char* name, const QString& text, const QString& hint, const QString& help,
+                               int wide) {
+            auto* edit = new QLineEdit(text, line);
+            edit->setObjectName(QLatin1String(name) + QString::number(i));
+            edit->setPlaceholderText(hint);
+            edit->setToolTip(help);
+            edit->setAccessibleName(help);
+            edit->setMinimumWidth(wide);
+            row->addWidget(edit, 1);
+            return edit;
+        };
+        auto* name = field("kindName", q(k.name), tr("name"), tr("What such objects are called"), 60);
+        auto* height = field("kindHeight", boundsText(k.low, k.high), tr("any height"),
+                             tr("Height over the base, mm: 8 .. 10, >= 8, <= 10"), 56);
+        auto* area = field("kindArea", boundsText(k.least, k.most), tr("any size"),
+                           tr("Size, px²: 300 .. 900, >= 300, <= 900"), 56);
+        connect(name, &QLineEdit::editingFinished, this, [this, name, i, old = k.name] {
+            const std::string now = name->text().trimmed().toStdString();
+            if (now == old) return;
+            if (now.empty()) return emit problem(tr("A kind needs a name"));
+            emit edited(tr("kind"),
+                        [i, now](Step& s) {
+                            if (i < s.kinds.size()) s.kinds[i].name = now;
+                        },
+                        {});
+        });
+        const auto bounds = [&](QLineEdit* edit, bool ofHeight) {
+            connect(edit, &QLineEdit::editingFinished, this, [this, edit, i, ofHeight, old = edit->text()] {
+                if (edit->text() == old) return;
+                std::optional<double> low, high;
+                if (!edit->text().trimmed().isEmpty()) {
+                    const auto limits = parseLimits(edit->text().trimmed().toStdString(), base::Unit::None);
+                    if (!limits) return emit problem(q(limits.error().message));
+                    low = limits->lowest(), high = limits->highest();
+                }
+                emit edited(tr("kind"),
+                            [i, ofHeight, low, high](Step& s) {
+                                if (i >= s.kinds.size()) return;
+                                (ofHeight ? s.kinds[i].low : s.kinds[i].least) = low;
+                                (ofHeight ? s.kinds[i].high : s.kinds[i].most) = high;
+                            },
+                            {});
+            });
+        };
+        bounds(height, true), bounds(area, false);
+        auto* drop = new QToolButton(line);
+        drop->setText(QStringLiteral("×"));
+        drop->setObjectName(QStringLiteral("dropKind%1").arg(i));
+        drop->setToolTip(tr("No longer tells this kind"));
+        connect(drop, &QToolButton::clicked, this, [this, i] {
+            QTimer::singleShot(0, this, [this, i] {
+                emit edited(tr("remove kind"),
+                            [i](Step& s) {
+                                if (i < s.kinds.size()) s.kinds.erase(s.kinds.begin() + std::ptrdiff_t(i));
+                            },
+                            {});
+            });
+        });
+        row->addWidget(drop);
+        addRow(i == 0 ? tr("Kinds") : QString(), line,
+               tr("Name, height in mm and size in px²: the first kind that takes an object names it."));
+    }
+    auto* more = new QPushButton(tr("Tell another kind…"), m_body);
+    more->setObjectName(QStringLiteral("addKind"));
+    more->setToolTip(tr("Objects of a height and size get a name of their own; what no kind takes is counted too"));
+    connect(more, &QPushButton::clicked, this, [this] {
+        QTimer::singleShot(0, this, [this] {
+            emit edited(
+                tr("kind"),
+                [](Step& s) {
+                    std::string name;
+                    for (std::size_t n = s.kinds.size() + 1;; ++n) {
+                        name = "kind " + std::to_string(n);
+                        if (std::none_of(s.kinds.begin(), s.kinds.end(), [&](const auto& k) { return k.name == name; }))
+                            break;
+                    }
+                    s.kinds.push_back({name, {}, {}, {}, {}});
+                },
+                {});
+        });
+    });
+    m_form->addRow(more);
 }
 
 void ParamForm::addFilter(const Filter& f, std::size_t i, const OutputSpec& out)

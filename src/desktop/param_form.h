@@ -46,6 +46,7 @@ private:
     QToolButton* numbersButton(const recipe::RegionSpec& spec, QWidget* parent);
     bool canBeTyped(const recipe::Step& step, const recipe::RegionSpec& spec) const;
     void addNumbers(const recipe::Step& step, const recipe::RegionSpec& spec);
+    void addKinds(const recipe::Step& step);
     void addLeftOutColoursAndPlaces(const recipe::Step& step, const recipe::StepKind& kind);
     void addFilter(const recipe::Filter& filter, std::size_t index, const recipe::OutputSpec& out);
     void addFilterBy(const recipe::Step& step, const recipe::StepKind& kind);

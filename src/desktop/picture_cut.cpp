@@ -10,12 +10,12 @@
 namespace desktop
 {
 
-QImage cutOut(const image::Image& pixels, geometry::Point at, double half, double turn, QSize size)
+QImage cutOut(const image::Picture& picture, geometry::Point at, double half, double turn, QSize size)
 {
     QImage out(2 * size, QImage::Format_RGB32);
     out.setDevicePixelRatio(2);
     out.fill(report::lightTheme().hair);
-    const QImage all = report::toQImage(pixels);
+    const QImage all = report::toQImage(picture);
     QPainter p(&out);
     p.setRenderHint(QPainter::SmoothPixmapTransform);
     p.translate(size.width() / 2.0, size.height() / 2.0);

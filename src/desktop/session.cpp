@@ -309,21 +309,27 @@ void Session::placesFromObjects()
     const auto* found = item && s ? item->step(s->id) : nullptr;
     const auto motion =
         s && m_prepared ? inspect::Placing(m_prepared->recipe(), item).following(s->datum) : std::nullopt;
-    if (!kind || !kind->hasPlaces || !found || found->state != inspect::State::Ok || !motion || !found->group()) {
-        emit said(tr("Choose a blobs step that finds objects in this picture"));
+    // Its own objects or places, else those another step finds here.
+    std::vector<geometry::Point> places;
+    if (found && found->state == inspect::State::Ok) places = found->elementPlaces();
+    if (kind && kind->hasPlaces && places.empty() && item)
+        for (const auto& other : item->steps)
+            if (other->group() && other->group()->members.size() > places.size()) places = other->elementPlaces();
+    if (!kind || !kind->hasPlaces || !motion || places.empty()) {
+        emit said(tr("Choose a step that finds objects or places in this picture"));
         return;
     }
-    const Group group = *found->group();
     const geometry::Motion back = motion->motion().inverse();
     change(tr("places"), [&](Recipe& r) {
         Step* step = r.find(s->id);
         if (!step) return;
         step->places.clear();
-        for (std::size_t i = 0; i < group.members.size(); ++i)
-            step->places.push_back(
-                {std::to_string(i + 1), recipe().calibration.picture(back.carry(group.members[i].centre))});
+        for (std::size_t i = 0; i < places.size(); ++i)
+            step->places.push_back({std::to_string(i + 1), recipe().calibration.picture(back.carry(places[i]))});
+        // Each can be moved by itself from now on.
+        if (const ParamSpec* layout = kind->param("layout")) layout->put(step->params, std::string("free"));
     });
-    emit said(tr("%1 named").arg(counted(qsizetype(group.members.size()), tr("place"), tr("places"))));
+    emit said(tr("%1 named").arg(counted(qsizetype(places.size()), tr("place"), tr("places"))));
 }
 
 void Session::setCheck(const std::string& step, const Check& check)
@@ -569,10 +575,61 @@ bool Session::viewIsReference() const
 const image::Picture& Session::shownPicture() const
 {
     if (!m_capture) return image::Capture::none();
+    if (!m_viewKey.empty())
+        if (const image::Picture* asked = m_capture->find(m_viewKey)) return *asked;
     const Step* s = selectedStep();
-    const auto it = s ? s->pictures.find("picture") : std::map<std::string, std::string>::const_iterator();
-    const image::Picture* chosen = s && it != s->pictures.end() ? m_capture->find(it->second) : nullptr;
-    return chosen ? *chosen : m_capture->first();
+    const image::Picture* read = s ? readBy(*s) : nullptr;
+    return read ? *read : m_capture->first();
+}
+
+// The first picture of the view's capture that a step reads; null: it reads none.
+const image::Picture* Session::readBy(const Step& step) const
+{
+    const StepKind* kind = findKind(step.kind);
+    if (!kind || kind->pictures.empty()) return nullptr;
+    const PictureSpec& spec = kind->pictures.front();
+    const auto it = step.pictures.find(spec.key);
+    if (it != step.pictures.end())
+        if (const image::Picture* said = m_capture->find(it->second)) return said;
+    for (const image::Picture& p : m_capture->pictures())
+        if (spec.height == (p.content == image::Content::Height)) return &p;
+    return nullptr;
+}
+
+void Session::viewPicture(const std::string& key)
+{
+    if (m_viewKey == key) return;
+    m_viewKey = key;
+    emit viewChanged();
+}
+
+void Session::viewNextPicture()
+{
+    if (!m_capture || m_capture->pictures().size() < 2) return;
+    const auto all = m_capture->pictures();
+    std::size_t at = 0;
+    for (std::size_t i = 0; i < all.size(); ++i)
+        if (all[i].key == shownPicture().key) at = i;
+    viewPicture(all[(at + 1) % all.size()].key);
+}
+
+std::optional<report::HeightRange> Session::heightRange() const
+{
+    const image::Picture& shown = shownPicture();
+    if (shown.content != image::Content::Height) return std::nullopt;
+    if (m_heightRange) return m_heightRange;
+    // The reference's, so that colours mean the same from trial to trial.
+    const image::Picture* of = recipe().reference.capture ? recipe().reference.capture->find(shown.key) : nullptr;
+    if (!of || of->content != image::Content::Height) of = &shown;
+    if (m_usualRange.first != of) m_usualRange = {of, report::usualRange(*of)};
+    return m_usualRange.second;
+}
+
+void Session::setHeightRange(const std::optional<report::HeightRange>& range)
+{
+    if (m_heightRange == range) return;
+    m_heightRange = range;
+    emit viewChanged();
 }
 
 QString Session::pictureName() const
@@ -641,6 +698,8 @@ void Session::select(const std::string& step, const std::string& output, int ele
     if (step != m_selected || (!output.empty() && output != m_selectedOutput)) m_proposal.reset();
     if (step != m_selected || !output.empty()) m_selectedOutput = output;
     m_selected = step, m_selectedElement = element;
+    if (const Step* s = selectedStep(); s && m_capture && !m_viewKey.empty())
+        if (const image::Picture* read = readBy(*s); read && read->key != m_viewKey) m_viewKey.clear();
     emit selectionChanged();
 }
 const Check* Session::selectedCheck() const

@@ -5,6 +5,7 @@
 #pragma once
 #include "desktop/document.h"
 #include "desktop/trial_set.h"
+#include "report/height_picture.h"
 
 #include <QObject>
 #include <QTimer>
@@ -89,8 +90,14 @@ public:
     void setItem(int item);
     bool showsReference() const { return m_showReference; }
     void setShowReference(bool on);
-    const image::Picture& shownPicture() const; // of the capture in view: the one the chosen step reads
-    bool viewIsReference() const;               // the picture in view is the reference, pixel for pixel
+    // Of the capture in view: the one that was asked for, else the one the chosen step reads, else the first.
+    const image::Picture& shownPicture() const;
+    void viewPicture(const std::string& key); // until a step that reads another one is chosen
+    void viewNextPicture();
+    // Heights at both ends of the colours; nothing: it shows no heights, or not one point.
+    std::optional<report::HeightRange> heightRange() const;
+    void setHeightRange(const std::optional<report::HeightRange>& range); // nothing: the usual one
+    bool viewIsReference() const; // the picture in view is the reference, pixel for pixel
     // Of the picture in view; null when there is none or it cannot be read (then pictureError() says why).
     inspect::CapturePtr capture() const { return m_capture; }
     QString pictureName() const;
@@ -175,6 +182,7 @@ signals:
     void recipeChanged();
     void resultsChanged();
     void trialChanged();
+    void viewChanged(); // another picture of the capture, other colours for heights
     void selectionChanged();
     void draftChanged();
     void draftRead();                                                 // one more reading of the draft has its value
@@ -194,6 +202,7 @@ private:
     void trialsWent();
     void readAhead();
     void inspectReference();
+    const image::Picture* readBy(const recipe::Step& step) const;
     std::string viewedPicture() const; // "" when no trial is chosen
     void arrived(const std::string& picture);
     recipe::Recipe withDraft() const;
@@ -210,6 +219,9 @@ private:
     mutable std::pair<inspect::CapturePtr, inspect::CapturePtr> m_compared; // view and reference, when last compared
     mutable bool m_isReference = false;
     std::string m_selected, m_selectedOutput;
+    std::string m_viewKey; // of the picture that was asked for
+    std::optional<report::HeightRange> m_heightRange;
+    mutable std::pair<const image::Picture*, std::optional<report::HeightRange>> m_usualRange{};
     int m_selectedElement = -1;
     std::optional<Pointed> m_pointed;
     Ghosts m_ghosts;

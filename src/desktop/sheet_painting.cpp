@@ -42,6 +42,7 @@ void SheetView::paintEvent(QPaintEvent*)
     scene.onlyFailed = m_onlyFailed;
     scene.pending = m_session.viewIsPending();
     scene.pictureSize = m_picture.size();
+    scene.heights = sceneHeights();
     scene.obstacle = report::titleBlockBox(scene, m_session.pictureName(), QRectF(rect()));
     if (m_session.draft() && m_drag == Drag::None)
         scene.covered = offerRect(0).united(offerRect(int(m_session.draft()->offers.size()))).adjusted(-3, -3, 3, 3);
@@ -112,6 +113,7 @@ void SheetView::paintEvent(QPaintEvent*)
         report::paintTitleBlock(p, scene, m_session.pictureName(), QRectF(rect()));
     }
     if (!m_bare) {
+        paintPictureKeys(p);
         if (const auto& ghosts = m_session.ghosts(); !ghosts.regions.empty())
             if (const auto motion =
                     inspect::Placing(m_session.prepared()->recipe(), m_session.currentItem()).following(ghosts.datum))
@@ -253,6 +255,106 @@ void SheetView::paintAt(QPainter& p, QPointF b, const QString& text)
     }
 }
 
+// Where it is, and how grey or how high; over the base where the chosen step asks for one.
+QString SheetView::loupeText(Point at) const
+{
+    const image::Picture& shown = m_session.shownPicture();
+    const int x = int(std::lround(at.x)), y = int(std::lround(at.y));
+    const double k = m_session.recipe().mmPerPixel();
+    const auto place = [&](double v) { return k > 0 ? QString::number(v * k, 'f', 2) : QString::number(v, 'f', 0); };
+    const QString where =
+        tr("%1, %2 %3").arg(place(at.x), place(at.y), k > 0 ? QStringLiteral("mm") : QStringLiteral("px"));
+    if (shown.content != image::Content::Height)
+        return where + tr("  grey %1").arg(shown.grey().levelAt(x, y), 0, 'f', shown.grey().wide ? 1 : 0);
+    const image::HeightView v = shown.heights();
+    if (v.missing(x, y)) return where + tr("  no point");
+    QString text = where + tr("  z %1 mm").arg(v.mm(x, y), 0, 'f', 3);
+    const Step* s = m_session.selectedStep();
+    const auto* item = m_session.currentItem();
+    if (const auto base = s ? s->inputs.find("base") : std::map<std::string, std::string>::const_iterator();
+        s && item && base != s->inputs.end())
+        if (const auto* found = item->step(base->second); found && found->state == inspect::State::Ok)
+            for (const auto& [key, f] : found->features)
+                if (const auto* plane = std::get_if<geometry::HeightPlane>(&f))
+                    text += tr(", over base %1").arg(v.mm(x, y) - plane->at(x, y), 0, 'f', 3);
+    return text;
+}
+
+std::optional<report::SheetScene::Heights> SheetView::sceneHeights() const
+{
+    const auto shown = m_session.heightRange();
+    if (!shown || m_difference) return std::nullopt;
+    const image::Picture& p = m_session.shownPicture();
+    auto& all = const_cast<SheetView*>(this)->m_allHeights;
+    if (all.first != &p) all = {&p, report::wholeRange(p)};
+    if (!all.second) return std::nullopt;
+    // Flyers far away would leave no room for the rest: twice the usual range on both sides is enough.
+    const auto usual = report::usualRange(p).value_or(*shown);
+    const double wide = std::max(usual.high - usual.low, 1e-9);
+    report::SheetScene::Heights h;
+    h.shown = *shown;
+    h.all = {std::min({std::max(all.second->low, usual.low - wide), usual.low, shown->low}),
+             std::max({std::min(all.second->high, usual.high + wide), usual.high, shown->high})};
+    return h;
+}
+
+std::optional<report::HeightHandles> SheetView::heightHandles() const
+{
+    if (m_bare || m_picture.isNull()) return std::nullopt;
+    report::SheetScene scene;
+    scene.recipe = &m_session.prepared()->recipe();
+    scene.heights = sceneHeights();
+    return report::heightHandles(scene, m_session.pictureName(), QRectF(rect()));
+}
+
+void SheetView::dragHeights(QPointF to, bool both)
+{
+    const auto h = heightHandles();
+    if (!h) return;
+    const double perPixel = (h->all.high - h->all.low) / std::max(1.0, h->bar.width()),
+                 moved = (to.x() - m_pressed.x()) * perPixel, least = 0.005 * (h->all.high - h->all.low);
+    report::HeightRange r = m_rangeBefore;
+    if (both || m_drag == Drag::HeightLow) r.low += moved;
+    if (both || m_drag == Drag::HeightHigh) r.high += moved;
+    if (r.high - r.low < least) (m_drag == Drag::HeightLow ? r.low = r.high - least : r.high = r.low + least);
+    m_session.setHeightRange(r);
+}
+
+QRectF SheetView::pictureKeyRect(int index) const
+{
+    const auto capture = m_session.capture();
+    if (!capture) return {};
+    const QFontMetricsF metrics(report::uiFont(13));
+    double x = 10;
+    for (int i = 0; i < int(capture->pictures().size()); ++i) {
+        const double wide =
+            metrics.horizontalAdvance(QString::fromStdString(capture->pictures()[std::size_t(i)].key)) + 18;
+        if (i == index) return {x, height() - (modes().isEmpty() ? 34.0 : 62.0), wide, 24};
+        x += wide;
+    }
+    return {};
+}
+
+// Which picture of the capture is in view; a click, or I, shows another.
+void SheetView::paintPictureKeys(QPainter& p)
+{
+    const auto capture = m_session.capture();
+    if (!capture || capture->pictures().size() < 2) return;
+    const report::Theme& th = theme();
+    p.setRenderHint(QPainter::Antialiasing, false);
+    p.setFont(report::uiFont(13));
+    for (std::size_t i = 0; i < capture->pictures().size(); ++i) {
+        const image::Picture& one = capture->pictures()[i];
+        const QRectF r = pictureKeyRect(int(i));
+        const bool now = one.key == m_session.shownPicture().key;
+        p.setPen(QPen(now ? th.datum : th.rule, 1));
+        p.setBrush(now ? th.selected : th.paper);
+        p.drawRect(r);
+        p.setPen(now ? th.datum : th.ink);
+        p.drawText(r, Qt::AlignCenter, QString::fromStdString(one.key));
+    }
+}
+
 void SheetView::paintLoupe(QPainter& p)
 {
     const auto capture = m_session.capture();
@@ -279,12 +381,7 @@ void SheetView::paintLoupe(QPainter& p)
     p.drawRect(QRectF(box.left() + (cells / 2) * cell, box.top() + (cells / 2) * cell, cell, cell));
     p.setPen(QPen(theme().ink, 1));
     p.drawRect(box);
-    const double k = m_session.recipe().mmPerPixel();
-    const auto place = [&](double v) { return k > 0 ? QString::number(v * k, 'f', 2) : QString::number(v, 'f', 0); };
-    const QString text =
-        tr("%1, %2 %3  grey %4")
-            .arg(place(at.x), place(at.y), k > 0 ? QStringLiteral("mm") : QStringLiteral("px"))
-            .arg(m_session.shownPicture().grey().levelAt(cx, cy), 0, 'f', m_session.shownPicture().grey().wide ? 1 : 0);
+    const QString text = loupeText(at);
     p.setFont(report::uiFont(12));
     const QRectF line(box.left(), box.bottom() + 2, side, 18);
     QRectF plate = p.fontMetrics().boundingRect(line.toRect(), Qt::AlignCenter, text).toRectF().adjusted(-4, -1, 4, 1);

@@ -36,6 +36,10 @@ SheetView::SheetView(Session& session, QWidget* parent) : SheetCanvas(parent), m
         update();
     };
     connect(&session, &Session::recipeChanged, this, otherPicture);
+    connect(&session, &Session::viewChanged, this, [this] {
+        renderPicture();
+        update();
+    });
     connect(&session, &Session::selectionChanged, this, otherPicture);
     connect(&session, &Session::draftChanged, this, [this] {
         // A draft that became a step: its handles sleep until they are asked for.
@@ -207,7 +211,7 @@ QImage SheetView::pictureToShow()
         if (QImage seen = difference(); !seen.isNull()) return seen;
     if (!m_taken && m_greyUnder && !m_bare && shown.content == image::Content::Colour)
         return report::toQImage(shown.levels());
-    QImage plain = report::toQImage(shown.pixels);
+    QImage plain = report::toQImage(shown, m_session.heightRange(), m_contours);
     if (!m_taken) return plain;
     // What the grey range takes keeps its look; the rest goes flat: to paper when dark is taken, to ink when bright is
     // taken.
@@ -215,13 +219,31 @@ QImage SheetView::pictureToShow()
     const auto* item = m_session.currentItem();
     if (!s || !item) return plain;
     const auto e = inspect::evidence(*m_session.prepared(), *m_session.capture(), *item, s->id);
-    if (!e || !e->takes) return plain;
+    if (!e || (!e->takes && !e->takesHeights)) return plain;
     bool placed = false;
     const auto regions = inspect::Placing(m_session.prepared()->recipe(), item).regions(*s, placed);
     const bool dark = !e->mask && e->low <= 0.5;
     const uchar rest = dark ? 251 : 31;
     const auto searched = regions.find(findKind(s->kind)->regions.front().key);
     const Region where = searched == regions.end() ? Region::whole() : searched->second;
+    if (e->takesHeights && shown.content == image::Content::Height) {
+        // What lies beyond the band goes to paper, its border drawn.
+        const image::HeightView v = shown.heights();
+        const auto in = [&](int x, int y) {
+            if (x < 0 || y < 0 || x >= v.width || y >= v.height || v.missing(x, y)) return false;
+            const double z = v.mm(x, y) - e->over.at(x, y);
+            return z >= e->low && z <= e->high;
+        };
+        for (const auto& span : geometry::spans(where, plain.width(), plain.height())) {
+            auto* row = reinterpret_cast<QRgb*>(plain.scanLine(span.y));
+            for (int x = span.from; x < span.to; ++x) {
+                if (in(x, span.y)) continue;
+                const bool border = in(x - 1, span.y) || in(x + 1, span.y) || in(x, span.y - 1) || in(x, span.y + 1);
+                row[x] = border ? qRgb(42, 30, 70) : qRgb(251, 250, 246);
+            }
+        }
+        return plain;
+    }
     if (e->mask && shown.content == image::Content::Colour) {
         // Colour keeps its colour where it is taken; the rest goes grey.
         QImage colour = plain.convertToFormat(QImage::Format_RGB32);
@@ -476,6 +498,20 @@ void SheetView::mousePressEvent(QMouseEvent* e)
         return;
     }
     if (e->button() != Qt::LeftButton || m_picture.isNull()) return;
+    if (m_session.capture() && m_session.capture()->pictures().size() > 1 && !m_bare)
+        for (std::size_t i = 0; i < m_session.capture()->pictures().size(); ++i)
+            if (pictureKeyRect(int(i)).contains(m_pointer))
+                return m_session.viewPicture(m_session.capture()->pictures()[i].key);
+    if (const auto h = heightHandles()) {
+        const auto near = [&](QPointF at) {
+            return std::abs(at.x() - m_pointer.x()) <= 9 && std::abs(at.y() - m_pointer.y()) <= 12;
+        };
+        if (near(h->low) || near(h->high)) {
+            m_drag = near(h->high) ? Drag::HeightHigh : Drag::HeightLow;
+            m_rangeBefore = *m_session.heightRange();
+            return;
+        }
+    }
     if (m_session.draft()) {
         for (int i = 0; i < int(m_session.draft()->offers.size()); ++i)
             if (offerRect(i).contains(e->position())) return m_session.chooseOffer(i);
@@ -545,6 +581,8 @@ void SheetView::mouseMoveEvent(QMouseEvent* e)
     m_pointer = e->position();
     m_straight = e->modifiers().testFlag(Qt::ShiftModifier);
     switch (m_drag) {
+    case Drag::HeightLow:
+    case Drag::HeightHigh: dragHeights(m_pointer, m_straight); break;
     case Drag::Pan:
         m_offset = m_panStart + (m_pointer - m_pressed);
         keepAnchor();
@@ -634,6 +672,7 @@ void SheetView::mouseReleaseEvent(QMouseEvent* e)
     const std::string pulled = outside ? gesture().fromFeature : std::string();
     const bool given = !pulled.empty() && m_takesDrop(pulled, e->globalPosition().toPoint());
     if (was == Drag::Stroke) emit m_session.strokeRead({});
+    if (was == Drag::HeightLow || was == Drag::HeightHigh) return update();
     if (given) {
         m_live.clear();
         return update();

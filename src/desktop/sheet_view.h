@@ -79,6 +79,12 @@ public slots:
         renderPicture();
         update();
     }
+    void setContours(bool on)
+    {
+        m_contours = on;
+        renderPicture();
+        update();
+    }
     void setLoupe(bool on)
     {
         m_loupe = on;
@@ -121,7 +127,7 @@ private:
         QString name{};     // said beside it
     };
     static constexpr double kClick = 6; // px; shorter strokes are clicks
-    enum class Drag { None, Pan, Stroke, Handle, Label };
+    enum class Drag { None, Pan, Stroke, Handle, Label, HeightLow, HeightHigh };
     void pictureChanged();
     std::optional<std::pair<geometry::Pose, geometry::Pose>> itemPose() const; // on the reference, here
     void standStill();
@@ -147,6 +153,12 @@ private:
     void updateStroke(bool released);
     void paintStroke(QPainter& p);
     void paintLoupe(QPainter& p);
+    QString loupeText(geometry::Point at) const;
+    void paintPictureKeys(QPainter& p);
+    QRectF pictureKeyRect(int index) const; // of the capture's pictures, where there are several
+    std::optional<report::HeightHandles> heightHandles() const;
+    void dragHeights(QPointF to, bool both);
+    std::optional<report::SheetScene::Heights> sceneHeights() const;
     void paintAt(QPainter& p, QPointF at, const QString& text); // a plate beside the pointer
     void paintOffers(QPainter& p);
     void countLabels(report::SheetScene& scene) const;
@@ -163,7 +175,9 @@ private:
     Session& m_session;
     std::string m_pictureKey; // which one of the capture it is
     bool m_bare = false, m_taken = false, m_all = false, m_loupe = false, m_space = false, m_snapping = true,
-         m_greyUnder = false;
+         m_greyUnder = false, m_contours = false;
+    report::HeightRange m_rangeBefore{}; // when its handle was taken
+    std::pair<const image::Picture*, std::optional<report::HeightRange>> m_allHeights{};
     Drag m_drag = Drag::None;
     bool m_area = false, m_reversed = false, m_leaving = false;
     double m_width = 0;

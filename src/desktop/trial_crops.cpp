@@ -13,9 +13,9 @@ namespace
 {
 constexpr std::size_t kMost = 800, kQueue = 120;
 
-QImage cut(const image::Image& pixels, geometry::Point at, double half, double turn)
+QImage cut(const image::Picture& picture, geometry::Point at, double half, double turn)
 {
-    return cutOut(pixels, at, half, turn, QSize(TrialCrops::kWide, TrialCrops::kHigh));
+    return cutOut(picture, at, half, turn, QSize(TrialCrops::kWide, TrialCrops::kHigh));
 }
 } // namespace
 
@@ -77,8 +77,7 @@ void TrialCrops::next()
     m_wanted.pop_back();
     m_job.ask([this, w, cache = m_session.captures(), naming = m_session.recipe().pictures]() -> LatestJob::Answer {
         QImage made;
-        if (const auto capture = cache->get(w.picture, naming))
-            made = cut((*capture)->first().pixels, w.at, w.half, w.turn);
+        if (const auto capture = cache->get(w.picture, naming)) made = cut((*capture)->first(), w.at, w.half, w.turn);
         return [this, key = w.key, made] {
             m_working = false;
             if (m_made.size() >= kMost) m_made.erase(m_made.begin());

@@ -118,6 +118,8 @@ void judgeList(const Recipe& recipe, const Check& check, const StepResult& resul
         ElementResult e;
         e.name = elementName(check, result, element);
         e.value = value;
+        if (value >= 0) e.listed = int(list.element[std::size_t(value)]);
+        else if (check.match != Match::Place && element < list.value.size()) e.listed = int(element);
         if (placed && value >= 0) e.at = picture(found[std::size_t(value)]);
         else if (placed && element < spots.size() && check.match != Match::Place) e.at = picture(spots[element]);
         const auto l = limitsOf(element);
@@ -161,7 +163,7 @@ void judgeList(const Recipe& recipe, const Check& check, const StepResult& resul
             if (used[i]) continue;
             ++c.surplus;
             ElementResult e;
-            e.value = int(i), e.verdict = Verdict::Fail, e.reason = "surplus";
+            e.value = int(i), e.listed = int(list.element[i]), e.verdict = Verdict::Fail, e.reason = "surplus";
             e.at = picture(found[i]);
             e.name = "surplus object at " + base::toText(e.at->x, 0) + ", " + base::toText(e.at->y, 0) + " px";
             say(std::move(e));

@@ -58,6 +58,7 @@ using StepResultPtr = std::shared_ptr<const StepResult>;
 struct ElementResult {
     std::string name; // as the person named it, else its number
     int value = -1;   // index into the values; -1: missing
+    int listed = -1;  // index in the step's list, where a missing one has a place too; -1: in none
     Verdict verdict = Verdict::Unjudged;
     std::string reason;
     std::optional<double> nominal, low, high;

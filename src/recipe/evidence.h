@@ -41,6 +41,7 @@ struct Evidence {
     std::vector<Curve> curves;
     std::vector<Stem> stems;
     std::vector<Handle> handles;
+    bool ownRange = false; // up the plot: the curves' own, 0 need not be in it
     std::vector<Gap> gaps;
     std::vector<Rule> rules;
     // Of heights: what a band takes, for the sheet, over this plane.

@@ -182,7 +182,7 @@ base::Status writeItemReport(const QString& logPath, long long id, const QString
         const auto result = again->result;
         const auto prepared = *with;
         const int item = again->item;
-        QImage picture = toQImage(capture->first().pixels);
+        QImage picture = toQImage(capture->first());
         const QSizeF full = picture.size();
         const double wide = pages.width(), high = std::min(430.0, wide * full.height() / full.width());
         if (picture.width() > 1800) picture = picture.scaledToWidth(1800, Qt::SmoothTransformation);

@@ -43,6 +43,13 @@ QImage toQImage(const image::Image& in)
     return out;
 }
 
+QImage toQImage(const image::Picture& picture, std::optional<HeightRange> range, bool contours)
+{
+    if (picture.content != image::Content::Height) return toQImage(picture.pixels);
+    if (!range) range = usualRange(picture);
+    return heightImage(picture, range.value_or(HeightRange{}), contours);
+}
+
 namespace
 {
 Verdict worst(const inspect::ItemResult& item, const std::string& step, bool& judged)
@@ -62,12 +69,18 @@ Verdict worst(const inspect::ItemResult& item, const std::string& step, bool& ju
 Verdict verdictOf(const inspect::ItemResult& item, const inspect::StepResult& step, const Mark& m, Verdict whole)
 {
     if (m.element <= 0) return whole;
-    for (const auto& c : item.checks)
-        if (c.step == step.step && c.list && std::size_t(m.element) <= c.values.size()) {
-            for (const auto& e : c.elements)
-                if (e.value == m.element - 1) return e.verdict;
-            return Verdict::Unjudged;
-        }
+    // Of several lists, as of the heights and the shares of places, the worst counts.
+    std::optional<Verdict> worst;
+    bool listed = false;
+    for (const auto& c : item.checks) {
+        if (c.step != step.step || !c.list || step.elementNames.count(c.output)) continue;
+        listed = true;
+        for (const auto& e : c.elements)
+            if (e.listed == m.element - 1 && (!worst || e.verdict == Verdict::Fail || *worst == Verdict::Unjudged))
+                worst = e.verdict;
+    }
+    if (worst) return *worst;
+    if (listed) return Verdict::Unjudged;
     return whole == Verdict::Fail ? Verdict::Unjudged : whole;
 }
 
@@ -77,8 +90,9 @@ QString numberOf(const inspect::ItemResult& item, const inspect::StepResult& ste
     for (const auto& c : item.checks)
         if (c.step == step.step && c.list)
             for (std::size_t n = 0; n < c.elements.size(); ++n)
-                if (m.element > 0 && c.elements[n].value == m.element - 1 && c.elements[n].reason != "surplus")
-                    return QString::number(n + 1);
+                if (m.element > 0 && c.elements[n].listed == m.element - 1 && c.elements[n].reason != "surplus" &&
+                    !step.elementNames.count(c.output))
+                    return step.elementNames.count("") ? QString::fromStdString(m.text) : QString::number(n + 1);
     return QString::fromStdString(m.text);
 }
 
@@ -261,10 +275,24 @@ private:
                         QPointF c;
                         for (const Point q : m.points) c += at(t, q);
                         c /= double(m.points.size());
-                        paintBalloon(p, c, 8 * unit, numberOf(item, *r, m), ink().of(verdictOf(item, *r, m, v)),
-                                     ink().paper);
+                        const QString number = numberOf(item, *r, m);
+                        const QColor& colour = ink().of(verdictOf(item, *r, m, v));
+                        if (number.size() <= 3) paintBalloon(p, c, 8 * unit, number, colour, ink().paper);
+                        else paintName(c, number, m.role == MarkRole::Stray ? ink().fail : colour);
                     }
             }
+    }
+    // A name is longer than a number.
+    void paintName(QPointF c, const QString& text, const QColor& colour) const
+    {
+        p.setFont(sheetFont(13 * unit));
+        const double wide = p.fontMetrics().horizontalAdvance(text) + 10 * unit;
+        const QRectF plate(c.x() - wide / 2, c.y() - 9 * unit, wide, 18 * unit);
+        p.setPen(QPen(colour, 1.2 * unit));
+        p.setBrush(ink().paper);
+        p.drawRect(plate);
+        p.setPen(colour);
+        p.drawText(plate, Qt::AlignCenter, text);
     }
     // Elements of a list that are missing stand hatched in their place, surplus ones are crossed out.
     void missingAndSurplus() const
@@ -772,7 +800,7 @@ std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const 
 QImage annotated(const image::Capture& capture, const recipe::Recipe& recipe, const inspect::PictureResult& result)
 {
     loadFonts();
-    QImage out = toQImage(capture.first().pixels).convertToFormat(QImage::Format_RGB888);
+    QImage out = toQImage(capture.first()).convertToFormat(QImage::Format_RGB888);
     QPainter p(&out);
     SheetScene scene{&recipe, &result, 0, {}, true, QSizeF(out.width(), out.height())};
     const double unit = std::max(1.0, out.width() / 1400.0);

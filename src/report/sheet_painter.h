@@ -4,8 +4,9 @@
 // One painter for the sheet on screen and the annotated picture; marks are cased, so that they stay readable on any
 // grey.
 #pragma once
-#include "image/image.h"
+#include "image/capture.h"
 #include "inspect/inspect.h"
+#include "report/height_picture.h"
 
 #include <QImage>
 #include <QPainter>
@@ -14,7 +15,9 @@
 namespace report
 {
 
-QImage toQImage(const image::Image& picture); // 8-bit for showing
+QImage toQImage(const image::Image& picture); // 8-bit for showing; no heights
+// As it came; heights in colours, by default those of its own range.
+QImage toQImage(const image::Picture& picture, std::optional<HeightRange> range = {}, bool contours = false);
 
 struct PlacedLabel {
     std::string step, output;
@@ -36,12 +39,26 @@ struct SheetScene {
     // Where labels stood before, so that the eye finds them there again; others are laid out about them. Null: anew.
     const std::vector<PlacedLabel>* stood = nullptr;
     int told = 0, checks = 0; // labels that say a value, of so many; the title block says when there are more
-    bool pending = false;     // the result is an earlier recipe's: no verdict is stamped
+    // Of a height picture: its colours' scale, a row of its own in the title block.
+    struct Heights {
+        HeightRange all, shown; // what the bar shows; the colours' ends on it
+    };
+    std::optional<Heights> heights{};
+    bool pending = false; // the result is an earlier recipe's: no verdict is stamped
 };
 // `toScreen` maps picture px to painter units; `area` is what may be drawn on; `unit` is the size of one screen px
 // (more for large pictures).
 std::vector<PlacedLabel> paintSheet(QPainter& p, const SheetScene& scene, const QTransform& toScreen,
                                     const QRectF& area, double unit = 1);
+// Where the handles of the colours' ends stand in the title block, low and high; and the bar they stand on.
+struct HeightHandles {
+    QPointF low, high;
+    QRectF bar;
+    double heightAt(double x) const; // of a place on the bar
+    HeightRange all;
+};
+std::optional<HeightHandles> heightHandles(const SheetScene& scene, const QString& picture, const QRectF& area,
+                                           double unit = 1);
 QRectF titleBlockBox(const SheetScene& scene, const QString& picture, const QRectF& area, double unit = 1);
 // Title block with picture, scale, unit, item and the stamped verdict, in the lower right of `area`; the rectangle it
 // took.

@@ -3,19 +3,57 @@
 #include "report/sheet_painter.h"
 
 #include <QFontMetricsF>
+#include <QLinearGradient>
 #include <algorithm>
 
 namespace report
 {
 using inspect::Verdict;
 
-QRectF titleBlockBox(const SheetScene&, const QString& picture, const QRectF& area, double unit)
+namespace
+{
+int rowsOf(const SheetScene& s) { return s.heights ? 4 : 3; }
+QString heightText(double z, const HeightRange& all)
+{
+    const double wide = all.high - all.low;
+    return QString::number(z, 'f', wide > 50 ? 1 : wide > 5 ? 2 : 3);
+}
+} // namespace
+
+double HeightHandles::heightAt(double x) const
+{
+    const double share = std::clamp((x - bar.left()) / std::max(1.0, bar.width()), 0.0, 1.0);
+    return all.low + share * (all.high - all.low);
+}
+
+std::optional<HeightHandles> heightHandles(const SheetScene& scene, const QString& picture, const QRectF& area,
+                                           double unit)
+{
+    if (!scene.heights) return std::nullopt;
+    const QRectF box = titleBlockBox(scene, picture, area, unit);
+    const double stampWidth = 92 * unit, row = 20 * unit, side = 78 * unit;
+    HeightHandles h;
+    h.all = scene.heights->all;
+    h.bar = QRectF(box.left() + side, box.bottom() - row + 5 * unit, box.width() - stampWidth - 2 * side - 12 * unit,
+                   row - 10 * unit);
+    const auto at = [&](double z) {
+        return QPointF(h.bar.left() + std::clamp((z - h.all.low) / std::max(1e-12, h.all.high - h.all.low), 0.0, 1.0) *
+                                          h.bar.width(),
+                       h.bar.center().y());
+    };
+    h.low = at(scene.heights->shown.low), h.high = at(scene.heights->shown.high);
+    return h;
+}
+
+QRectF titleBlockBox(const SheetScene& scene, const QString& picture, const QRectF& area, double unit)
 {
     const double left = std::clamp(QFontMetricsF(sheetFont(15 * unit)).horizontalAdvance(picture) + 18 * unit,
-                                   214 * unit, 330 * unit),
+                                   (scene.heights ? 340 : 214) * unit, (scene.heights ? 340 : 330) * unit),
                  stampWidth = 92 * unit, row = 20 * unit;
-    return {area.right() - left - stampWidth - 8 * unit, area.bottom() - 3 * row - 8 * unit, left + stampWidth,
-            3 * row};
+    const double room = std::max(120 * unit, area.width() - stampWidth - 16 * unit);
+    const double high = rowsOf(scene) * row;
+    return {area.right() - std::min(left, room) - stampWidth - 8 * unit, area.bottom() - high - 8 * unit,
+            std::min(left, room) + stampWidth, high};
 }
 
 QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& picture, const QRectF& area, double unit)
@@ -33,10 +71,10 @@ QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& pict
     p.setBrush(th.paper);
     p.drawRect(box);
     p.drawLine(QPointF(box.left() + left, box.top()), QPointF(box.left() + left, box.bottom()));
-    for (int i = 1; i < 3; ++i)
+    for (int i = 1; i < rowsOf(scene); ++i)
         p.drawLine(QPointF(box.left(), box.top() + i * row), QPointF(box.left() + left, box.top() + i * row));
     const double split = box.left() + 0.56 * left;
-    p.drawLine(QPointF(split, box.top() + row), QPointF(split, box.bottom()));
+    p.drawLine(QPointF(split, box.top() + row), QPointF(split, box.top() + 3 * row));
     p.setFont(font);
     const auto cell = [&](double x0, double x1, int line, const QString& text) {
         const QRectF r(x0 + 6 * unit, box.top() + line * row, x1 - x0 - 9 * unit, row);
@@ -58,6 +96,24 @@ QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& pict
     if (scene.told < scene.checks)
         cell(split, right, 2, QStringLiteral("%1/%2 shown").arg(scene.told).arg(scene.checks));
     else cell(split, right, 2, QStringLiteral("%1×%2").arg(scene.pictureSize.width()).arg(scene.pictureSize.height()));
+    if (const auto h = heightHandles(scene, picture, area, unit)) {
+        QLinearGradient scale(h->low, h->high);
+        for (int i = 0; i <= 16; ++i) scale.setColorAt(i / 16.0, QColor(heightColour(i / 16.0)));
+        p.setPen(QPen(th.rule, unit));
+        p.setBrush(scale);
+        p.drawRect(h->bar);
+        p.setPen(QPen(th.ink, unit));
+        const QRectF low(box.left() + 6 * unit, box.bottom() - row, h->bar.left() - box.left() - 12 * unit, row),
+            high(h->bar.right() + 8 * unit, box.bottom() - row, right - h->bar.right() - 10 * unit, row);
+        p.drawText(low, Qt::AlignVCenter | Qt::AlignLeft,
+                   QStringLiteral("z ") + heightText(scene.heights->shown.low, h->all));
+        p.drawText(high, Qt::AlignVCenter | Qt::AlignLeft,
+                   heightText(scene.heights->shown.high, h->all) + QStringLiteral(" mm"));
+        p.setPen(QPen(th.datum, 1.6 * unit));
+        p.setBrush(th.paper);
+        for (const QPointF at : {h->low, h->high})
+            p.drawRect(QRectF(at.x() - 4 * unit, at.y() - 7 * unit, 8 * unit, 14 * unit));
+    }
     // The stamp.
     const QRectF stamp =
         QRectF(right, box.top(), stampWidth, box.height()).adjusted(8 * unit, 14 * unit, -8 * unit, -14 * unit);

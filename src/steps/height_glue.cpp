@@ -70,6 +70,7 @@ Evidence sectionEvidence(const RunInput& in, const vision::Section& s)
 {
     Evidence e;
     e.title = "section";
+    e.ownRange = true;
     e.xLabel = in.pixelMm() > 0 ? "mm" : "px";
     e.yLabel = "mm";
     const double unit = alongUnit(in);
@@ -115,6 +116,7 @@ Evidence sideView(const RunInput& in, const HeightArea& area, const HeightPlane&
 {
     Evidence e;
     e.title = "side view";
+    e.ownRange = true;
     e.xLabel = in.pixelMm() > 0 ? "mm" : "px";
     e.yLabel = "mm";
     double from = 1e300, to = -1e300;

@@ -281,13 +281,22 @@ base::Result<SectionLine> fitLine(const Section& s, double from, double to)
     return lineOf(all, *f, false, middle);
 }
 
-base::Result<SectionStep> fitStep(const Section& s, double from, double edge, double to, double margin)
+base::Result<SectionStep> fitStep(const Section& s, double from, double edge, double to, double margin, bool ownSlopes)
 {
     auto all = samplesOf(s, from, edge - margin, false, edge);
     const std::size_t before = all.size();
     const auto behind = samplesOf(s, edge + margin, to, true, edge);
     if (before < 3 || behind.size() < 3)
         return noResult(std::string("fewer than 3 points ") + (before < 3 ? "before" : "behind") + " the step");
+    if (ownSlopes) {
+        auto after = behind;
+        for (Sample& one : after) one.after = false;
+        const auto a = straightThrough(all, false), b = straightThrough(after, false);
+        if (!a || !b) return noResult("no line fits the points");
+        SectionStep out{lineOf(all, *a, false, edge), lineOf(after, *b, false, edge), 0};
+        out.rise = out.after.at(edge) - out.before.at(edge);
+        return out;
+    }
     all.insert(all.end(), behind.begin(), behind.end());
     const auto f = straightThrough(all, true);
     if (!f) return noResult("no line fits the points");

@@ -49,12 +49,14 @@ struct SectionLine {
     double at(double position) const { return height + slope * (position - middle); }
 };
 base::Result<SectionLine> fitLine(const Section& section, double from, double to);
-// Two lines of one slope on both sides of `edge`, which is left out by `margin` px to both sides.
+// Two lines on both sides of `edge`, which is left out by `margin` px to both sides: of one slope, or each of its own;
+// the rise is that at the edge.
 struct SectionStep {
     SectionLine before, after;
     double rise = 0; // mm
 };
-base::Result<SectionStep> fitStep(const Section& section, double from, double edge, double to, double margin);
+base::Result<SectionStep> fitStep(const Section& section, double from, double edge, double to, double margin,
+                                  bool ownSlopes = false);
 // A circle through a part of the section, in mm.
 struct SectionArc {
     double along = 0, height = 0, radius = 0; // of its centre, mm; radius mm

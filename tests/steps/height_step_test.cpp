@@ -65,6 +65,25 @@ private slots:
         QVERIFY(std::count_if(e->curves.begin(), e->curves.end(),
                               [](const auto& c) { return c.look == recipe::Evidence::Curve::Look::Bold; }) == 2);
     }
+    // Flat before, rising behind: at the edge, each side by its own line.
+    void eachSideMayHaveItsOwnSlope()
+    {
+        const auto c = heightCapture(
+            heights::picture(160, 60, [](double x, double) { return x <= 60 ? 0.1 : 0.6 - 0.006 * (x - 60); },
+                             {0.003, 0, true, 0.001, -5, 0.05, 3}));
+        recipe::Recipe r = across(20, 150);
+        QVERIFY(std::abs(value(runOn(r, c), "step") - 0.5) > 0.02);
+        put(r.steps[0], "slopes", std::string("own"));
+        QVERIFY2(std::abs(value(runOn(r, c), "step") - 0.5) < 0.005,
+                 qPrintable(QString::number(value(runOn(r, c), "step"))));
+        put(r.steps[0], "reach", 20.0);
+        QVERIFY(std::abs(value(runOn(r, c), "step") - 0.5) < 0.01);
+        const auto made = offers("height_step", c, stroke({20, 30}, {150, 30}));
+        QCOMPARE(made.size(), std::size_t(1));
+        r.steps[0].params = made[0].step.params, r.steps[0].regions = made[0].step.regions;
+        QVERIFY2(std::abs(value(runOn(r, c), "step") - 0.5) < 0.005,
+                 qPrintable(QString::number(value(runOn(r, c), "step"))));
+    }
     void aStrokeMakesIt()
     {
         const auto made = offers("height_step", stairs(), stroke({20, 30}, {90, 31}));

@@ -45,7 +45,7 @@ void RecordSheet::show(std::shared_ptr<const SeenItem> item, bool again)
         for (const image::Picture& one : a->capture->pictures())
             if (!seen || one.key == screen.picture) seen = &one;
     }
-    setPicture(seen ? report::toQImage(seen->pixels) : QImage());
+    setPicture(seen ? report::toQImage(*seen) : QImage());
     update();
 }
 void RecordSheet::setSelected(const std::string& step)

@@ -61,8 +61,7 @@ void RejectStrip::add(const station::Logged& logged, long long number)
             const double whole = std::max(seen->pixels.width(), seen->pixels.height());
             const double half = spot ? std::clamp(1.6 * spot->reach, 0.02 * whole, 0.25 * whole) : 0;
             const QSize size(150, 92);
-            one.crop =
-                cutOut(seen->pixels, spot ? spot->at : geometry::Point{}, half, item.pose ? item.pose->angle : 0, size);
+            one.crop = cutOut(*seen, spot ? spot->at : geometry::Point{}, half, item.pose ? item.pose->angle : 0, size);
             if (spot) one.reach = std::min(spot->reach * size.height() / (2 * half) + 4, size.height() / 2.0 - 2);
         }
         m_rejects.push_front(std::move(one));

@@ -54,7 +54,7 @@ void RunSheet::show(const station::Logged& logged, int item)
     if (capture)
         for (const image::Picture& one : capture->pictures())
             if (!seen || one.key == screen.picture) seen = &one;
-    setPicture(seen ? report::toQImage(seen->pixels) : QImage());
+    setPicture(seen ? report::toQImage(*seen) : QImage());
     if (logged.result().error) m_hint = tr("The picture could not be read\n%1").arg(q(*logged.result().error));
     else if (!capture)
         m_hint = tr("This item's picture is no longer in memory\nIts values and verdict are shown beside and below");

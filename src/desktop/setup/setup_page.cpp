@@ -691,6 +691,9 @@ void SetupPage::makeActions()
          {std::pair{"showAll", Show::All}, {"showFailed", Show::Failed}, {"showDisagreeing", Show::Disagreeing}})
         add(id, [this, w = show] { m_source.setShow(w), refreshGrid(); });
     add("freeLabels", [this] { m_sheet->freeLabels(); });
+    toggle("contours", [this](bool on) { m_sheet->setContours(on); });
+    add("nextPicture", [this] { m_session.viewNextPicture(); });
+    add("turningView", [this] { m_evidence->showTurning(!m_evidence->showsTurning()); });
     toggle("loupe", [this](bool on) { m_sheet->setLoupe(on); });
     toggle("noSnap", [this](bool on) { m_sheet->setSnapping(!on); });
     toggle("greyUnder", [this](bool on) { m_sheet->setGreyUnder(on); });

@@ -135,8 +135,15 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
     const auto area = heightArea(in, "region");
     if (!area) return base::passOn(area.error());
     Evidence e = sideView(in, *area, baseOf(in), lengthwise(in, in.region("region")));
-    e.handles.push_back({"low", "low", false, p.low});
-    e.handles.push_back({"high", "high", false, p.high});
+    // A bound far off the points stands at the plot's border, from where it is dragged in.
+    double bottom = 1e300, top = -1e300;
+    for (const auto& c : e.curves)
+        for (const double z : c.y)
+            if (!std::isnan(z)) bottom = std::min(bottom, z), top = std::max(top, z);
+    const double room = std::max(0.1 * (top - bottom), 1e-3);
+    const auto seen = [&](double z) { return top < bottom ? z : std::clamp(z, bottom - room, top + room); };
+    e.handles.push_back({"low", "low", false, seen(p.low)});
+    e.handles.push_back({"high", "high", false, seen(p.high)});
     e.takesHeights = true, e.over = baseOf(in), e.low = p.low, e.high = p.high;
     e.note = "what lies between both lines is taken; drag them";
     return e;

@@ -105,6 +105,7 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
     Evidence e;
     e.title = "heights of the places, lowest to highest";
     e.xLabel = "place", e.yLabel = "mm";
+    e.ownRange = true;
     Evidence::Curve middles{"height", {}, {}, false, true};
     const geometry::HeightPlane base = baseOf(in);
     for (std::size_t i = 0; i < places->size(); ++i) {

@@ -51,7 +51,12 @@ base::Result<Seen> see(const P& p, const RunInput& in)
     const double margin = p.margin * in.grows();
     s.from = s.meant > 0 ? s.edges[s.meant - 1].position + margin : 0;
     s.to = s.meant + 1 < s.edges.size() ? s.edges[s.meant + 1].position - margin : s.section.path.length;
-    auto step = vision::fitStep(s.section, s.from, s.edges[s.meant].position, s.to, margin);
+    if (p.reach > 0) {
+        const double reach = p.reach * in.grows() + margin, at = s.edges[s.meant].position;
+        s.from = std::max(s.from, at - s.edges[s.meant].gap - reach),
+        s.to = std::min(s.to, at + s.edges[s.meant].gap + reach);
+    }
+    auto step = vision::fitStep(s.section, s.from, s.edges[s.meant].position, s.to, margin, p.slopes == Slopes::Own);
     if (!step) return base::passOn(step.error());
     s.step = std::move(*step);
     return s;
@@ -120,6 +125,23 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     const double digits = std::pow(10, std::floor(std::log10(rise / 2)) - 1);
     p.least = std::max(p.least, std::floor(rise / 2 / digits) * digits);
     p.sense = edges[*meant].rise > 0 ? Sense::Up : Sense::Down;
+    // Ground of two slopes, or bent ground, is told from the piece of it at the step.
+    const double at = edges[*meant].position;
+    for (const double reach : {0.0, 80.0, 40.0, 20.0}) {
+        p.reach = reach;
+        const double from = reach > 0 ? at - edges[*meant].gap - reach : 0,
+                     to = reach > 0 ? at + edges[*meant].gap + reach : s->path.length;
+        const auto one = vision::fitStep(*s, from, at, to, p.margin, false),
+                   own = vision::fitStep(*s, from, at, to, p.margin, true);
+        if (!one || !own) break;
+        const double least = 6 * noise + 1e-4;
+        p.slopes = std::max(one->before.straightness, one->after.straightness) >
+                               std::max(own->before.straightness, own->after.straightness) + least ||
+                           std::abs(own->rise - one->rise) > least + 0.02 * std::abs(rise)
+                       ? Slopes::Own
+                       : Slopes::One;
+        if (std::max(own->before.straightness, own->after.straightness) < std::max(least, 0.03 * std::abs(rise))) break;
+    }
     Offer o;
     o.step.params = p;
     o.step.name = "Step";
@@ -134,10 +156,9 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind height_step()
 {
-    Declare<P> d(
-        {"height_step", "Height step",
-         "Height of a step a stroke runs across, between the lines of one slope through the ground on both sides."},
-        Question::HowBig, 1, "ISO 5436-1 type A1; edges of sections, vision/section.h");
+    Declare<P> d({"height_step", "Height step",
+                  "Height of a step a stroke runs across, between the lines through the ground on both sides."},
+                 Question::HowBig, 1, "ISO 5436-1 type A1; edges of sections, vision/section.h");
     d.called("Step")
         .purpose("step height groove depth shoulder edge thickness")
         .drawn("stroke across the step")
@@ -160,6 +181,15 @@ StepKind height_step()
         .param(&P::margin,
                {"margin", "Left out beside it", "So much of the ground on both sides of the step does not count."},
                Unit::Pixel, Real{0, 1000, 0.5, 0, 20})
+        .param(&P::slopes,
+               {"slopes", "Ground",
+                "Whether the ground on both sides has one slope, as ISO 5436-1 measures a step, or each its own; then "
+                "the step is told at the edge."},
+               {{"one", "One slope"}, {"own", "Each its own"}})
+        .param(&P::reach,
+               {"reach", "Ground looked at",
+                "So much of the ground on each side counts; 0: as far as the window, or the next step."},
+               Unit::Pixel, Real{0, 100000, 1, 0, 200})
         .param(&P::smoothing, {"smoothing", "Smoothing", "Width of the Gaussian the step is found with."}, Unit::Pixel,
                kSmoothingRange)
         .param(&P::mostGap,
