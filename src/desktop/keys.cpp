@@ -43,6 +43,8 @@ const std::vector<Key>& keyTable()
          "How well values repeat: takes of one part, noisy copies, or a study of parts and persons."},
         {"outputs", "Outputs…", "Ctrl+Shift+O", "setup",
          "Who is told of every item: text, MQTT, a Modbus table; tried with the item in view."},
+        {"heights", "Heights…", "", "setup",
+         "What the steps of a height picture mean, or the pitch a point cloud is laid on."},
         {"robot", "Robot's frame…", "", "setup",
          "Pairs of points seen here and driven to by the robot; outputs then tell places in its frame."},
         {"camera", "Camera…", "Ctrl+Shift+M", "setup",

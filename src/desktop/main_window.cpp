@@ -8,6 +8,7 @@
 #include "desktop/find_dialog.h"
 #include "desktop/fit_dialog.h"
 #include "desktop/guide_window.h"
+#include "desktop/height_dialog.h"
 #include "desktop/help_dialog.h"
 #include "desktop/hints.h"
 #include "desktop/keys.h"
@@ -68,7 +69,7 @@ public:
     }
 };
 
-const QString kPictureFilter = QStringLiteral("Pictures (*.png *.jpg *.jpeg *.tif *.tiff);;All files (*)");
+const QString kPictureFilter = QStringLiteral("Pictures (*.png *.jpg *.jpeg *.tif *.tiff *.ply *.xyz);;All files (*)");
 } // namespace
 
 MainWindow::MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder, QWidget* parent)
@@ -319,6 +320,7 @@ void MainWindow::makeActions()
         goToDoubt((m_doubt + 1) % int(m_findings.size()));
     }));
     edit->addAction(add("outputs", [this] { OutputsDialog(m_session, this).exec(); }));
+    edit->addAction(add("heights", [this] { HeightDialog(m_session, {}, this).exec(); }));
     edit->addAction(add("robot", [this] { RobotDialog(m_session, this).exec(); }));
     edit->addAction(add("camera", [this] {
         if (m_run->running()) return say(tr("The line has the camera: stop it first  (F8)"));
@@ -800,15 +802,29 @@ void MainWindow::addPictures(const QStringList& paths)
                 for (const auto& p : *found) pictures << QString::fromStdString(p);
         } else if (image::looksLikePicture(path.toStdString())) {
             pictures << path;
+        } else if (path.endsWith(QLatin1String(image::kScaleEnding))) {
+            continue; // belongs to the picture beside it
         } else if (path.endsWith(QStringLiteral(".dikkat")) || path.endsWith(QStringLiteral(".json")) ||
                    QFileInfo(path).isDir()) {
             if (mayLoseChanges()) openRecipe(path);
             return;
         } else {
-            say(tr("%1 is neither a picture (.png .jpg .tif) nor a recipe (.dikkat .json)").arg(path), true);
+            say(tr("%1 is neither a picture (.png .jpg .tif .ply .xyz) nor a recipe (.dikkat .json)").arg(path), true);
         }
     }
     m_session.addTrials(pictures);
+    // A point cloud needs a pitch before it can be seen at all.
+    for (const QString& path : pictures) {
+        const bool cloud = path.endsWith(QStringLiteral(".ply"), Qt::CaseInsensitive) ||
+                           path.endsWith(QStringLiteral(".xyz"), Qt::CaseInsensitive);
+        if (!cloud || !m_session.recipe().pictures.empty() ||
+            QFileInfo::exists(QString::fromStdString(image::scaleFileOf(path.toStdString()))))
+            continue;
+        auto* dialog = new HeightDialog(m_session, path, this);
+        dialog->setAttribute(Qt::WA_DeleteOnClose);
+        dialog->open();
+        break;
+    }
 }
 
 void MainWindow::offerRecovery()

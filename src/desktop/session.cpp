@@ -300,6 +300,32 @@ base::Status Session::takeEmpty()
     return {};
 }
 
+base::Status Session::setPictures(const image::Naming& naming)
+{
+    if (naming == recipe().pictures) return {};
+    if (auto ok = image::check(naming); !ok) return ok;
+    Recipe next = recipe();
+    for (Asset Recipe::*role : {&Recipe::reference, &Recipe::empty}) {
+        const Asset& old = recipe().*role;
+        if (old.empty()) continue;
+        std::vector<Asset::File> files = old.files;
+        // One picture stays that one, whatever it is called.
+        if (files.size() == 1) files.front().key = naming.size() == 1 ? naming.front().key : std::string();
+        auto made = makeAsset(naming, std::move(files), old.origin);
+        if (!made) return base::passOn(made.error());
+        next.*role = std::move(*made);
+    }
+    change(tr("pictures"), [&](Recipe& r) {
+        r.pictures = naming;
+        r.reference = next.reference, r.empty = next.empty;
+        for (const image::PictureName& n : naming)
+            if (n.height && n.height->pixelMm > 0 && !r.calibrated())
+                r.calibration = geometry::Calibration::factor(n.height->pixelMm, "height picture, stated");
+    });
+    loadPicture();
+    return {};
+}
+
 void Session::placesFromObjects()
 {
     awaitView();

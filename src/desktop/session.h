@@ -69,6 +69,9 @@ public:
     // the picture in view becomes the one without a part
     base::Status takeEmpty();
     // of the chosen step, as found in the picture in view
+    // How the pictures of a capture are called and what they hold. The reference is read anew; where its files do not fit
+    // the names any more this fails and nothing changes. A scale that knows a pixel's side calibrates what is not calibrated.
+    base::Status setPictures(const image::Naming& naming);
     void placesFromObjects();
     void setCheck(const std::string& step, const recipe::Check& check); // the one of the same output
     // Another calibration; limits keep their unit or are converted.

@@ -203,6 +203,21 @@ void TurningWidget::paintLabel(QPainter& p, QPointF to, const QString& text, boo
     m_labels << text;
 }
 
+bool TurningWidget::event(QEvent* e)
+{
+    if (e->type() == QEvent::ShortcutOverride) switch (static_cast<QKeyEvent*>(e)->key()) {
+        case Qt::Key_Left:
+        case Qt::Key_Right:
+        case Qt::Key_Up:
+        case Qt::Key_Down:
+        case Qt::Key_Plus:
+        case Qt::Key_Minus:
+        case Qt::Key_Home: e->accept(); return true;
+        default: break;
+        }
+    return QWidget::event(e);
+}
+
 void TurningWidget::mousePressEvent(QMouseEvent* e)
 {
     setFocus(Qt::MouseFocusReason);

@@ -23,6 +23,7 @@ public slots:
     void refresh();
 
 protected:
+    bool event(QEvent*) override; // its keys are its own while it has them
     void paintEvent(QPaintEvent*) override;
     void mousePressEvent(QMouseEvent*) override;
     void mouseMoveEvent(QMouseEvent*) override;

@@ -121,6 +121,7 @@ base::Result<Proposal> proposeFromPair(const Recipe& recipe, const PictureResult
         std::vector<double> values;
         base::Unit unit = base::Unit::None;
         std::string name;
+        int missing = 0; // elements that have no value
     };
     const auto valuesOf = [&](const PictureResult& r, const char* which) -> base::Result<Seen> {
         Seen out;
@@ -128,6 +129,10 @@ base::Result<Proposal> proposeFromPair(const Recipe& recipe, const PictureResult
             if (const CheckResult* c = item.check(step, output)) {
                 out.unit = c->unit, out.name = c->name;
                 out.values.insert(out.values.end(), c->values.begin(), c->values.end());
+                const StepResult* s = item.step(step);
+                if (const OutputValue* v = s && s->state == State::Ok ? s->output(output) : nullptr)
+                    out.missing +=
+                        int(std::count_if(v->values.begin(), v->values.end(), [](double x) { return std::isnan(x); }));
             }
         if (out.values.empty())
             return fail(ErrorCode::NoResult, std::string("the ") + which + " sample has no value of this check");
@@ -136,12 +141,35 @@ base::Result<Proposal> proposeFromPair(const Recipe& recipe, const PictureResult
     const auto full = valuesOf(complete, "complete"), open = valuesOf(gap, "incomplete");
     if (!full) return base::passOn(full.error());
     if (!open) return base::passOn(open.error());
-    (void)recipe;
+    if (full->missing > 0)
+        return fail(ErrorCode::InvalidArgument,
+                    std::to_string(full->missing) + " of the complete sample's elements are missing: " +
+                        (open->missing > 0 ? "it is not complete" : "both samples seem to be swapped"));
+    // A height fails above as well as below: another one may lie on top.
+    const Step* of = recipe.find(step);
+    const StepKind* kind = of ? findKind(of->kind) : nullptr;
+    const OutputSpec* spec = kind ? kind->output(output) : nullptr;
+    const bool height = spec && spec->list && spec->unit == base::Unit::Millimetre &&
+                        spec->better == OutputSpec::Better::Within && !kind->pictures.empty() &&
+                        kind->pictures.front().height;
     // A gap lowers what is counted or covered: the least of the incomplete sample against the least of the complete
     // one.
     const double a = *std::min_element(full->values.begin(), full->values.end()),
                  b = *std::min_element(open->values.begin(), open->values.end());
     const auto text = [&](double v) { return base::toText(v, full->unit); };
+    const double top = *std::max_element(full->values.begin(), full->values.end());
+    // Its gap has no height at all and is missing whatever the limits are: they come from the complete one alone.
+    const bool noPoint = height && open->missing > 0 && b > a - 0.25 * std::abs(a);
+    if (noPoint) {
+        Proposal p;
+        p.step = step, p.output = output, p.name = full->name, p.unit = full->unit;
+        p.good = full->values, p.bad = open->values;
+        p.limits.unit = full->unit;
+        p.margin = std::max(top - a, 0.1 * std::abs((top + a) / 2));
+        p.limits.low = a - p.margin, p.limits.high = top + p.margin;
+        p.goodPass = int(p.good.size()), p.badCaught = open->missing;
+        return p;
+    }
     if (std::abs(a - b) <= 1e-9 * std::max(1.0, std::abs(a)))
         return fail(ErrorCode::InvalidArgument, "both samples show " + text(a) + ": nothing tells them apart");
     if (b > a)
@@ -155,8 +183,10 @@ base::Result<Proposal> proposeFromPair(const Recipe& recipe, const PictureResult
     const bool whole = full->unit == base::Unit::None && a == std::floor(a) && b == std::floor(b);
     p.limits.low = whole ? std::floor((a + b) / 2) + 1 : (a + b) / 2;
     p.margin = a - *p.limits.low;
+    if (height) p.limits.high = top + p.margin;
     for (const double v : p.good) p.goodPass += p.limits.holds(v);
     for (const double v : p.bad) p.badCaught += !p.limits.holds(v);
+    p.badCaught += open->missing;
     return p;
 }
 

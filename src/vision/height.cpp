@@ -73,44 +73,73 @@ std::vector<float> heightsIn(const HeightView& view, const std::vector<Span>& wh
     return out;
 }
 
-double quantile(std::vector<float>& v, double q)
+double quantile(std::vector<float>& v, double q) { return quantiles(v, {q}).front(); }
+
+std::vector<double> quantiles(std::vector<float>& v, const std::vector<double>& parts)
 {
-    if (v.empty()) return std::numeric_limits<double>::quiet_NaN();
-    const double at = std::clamp(q, 0.0, 1.0) * double(v.size() - 1);
-    const auto k = std::size_t(at);
-    const double part = at - double(k);
-    constexpr std::size_t kFew = 4096;
-    if (v.size() > kFew) {
-        // Only the values of the bin it lies in are put in order.
-        const auto [low, high] = std::minmax_element(v.begin(), v.end());
-        const float from = *low, wide = *high - *low;
-        if (wide > 0 && std::isfinite(wide)) {
-            constexpr int kBins = 2048;
-            const float scale = float(kBins - 1) / wide;
-            std::array<std::uint32_t, kBins> count{};
-            for (const float x : v) ++count[std::size_t((x - from) * scale)];
-            std::size_t below = 0, bin = 0;
-            while (below + count[bin] <= k) below += count[bin++];
-            std::vector<float> in;
-            float next = std::numeric_limits<float>::infinity();
-            for (const float x : v) {
-                const auto b = std::size_t((x - from) * scale);
-                if (b == bin) in.push_back(x);
-                else if (b > bin && x < next) next = x;
-            }
-            const auto place = in.begin() + std::ptrdiff_t(k - below);
-            std::nth_element(in.begin(), place, in.end());
-            const double a = *place;
-            if (part == 0) return a;
-            const double b = place + 1 == in.end() ? double(next) : double(*std::min_element(place + 1, in.end()));
-            return a + (b - a) * part;
-        }
+    if (v.empty()) return std::vector<double>(parts.size(), std::numeric_limits<double>::quiet_NaN());
+    struct Wanted {
+        std::size_t k;
+        double part; // of the way to the next one
+    };
+    std::vector<Wanted> wanted;
+    for (const double q : parts) {
+        const double at = std::clamp(q, 0.0, 1.0) * double(v.size() - 1);
+        wanted.push_back({std::size_t(at), at - double(std::size_t(at))});
     }
-    const auto place = v.begin() + std::ptrdiff_t(k);
-    std::nth_element(v.begin(), place, v.end());
-    const double a = *place;
-    if (part == 0 || place + 1 == v.end()) return a;
-    return a + (double(*std::min_element(place + 1, v.end())) - a) * part;
+    // Of values in which the k-th is sought: it, or what lies between it and the next, which may be in no bin of its own.
+    const auto within = [](std::vector<float>& in, std::size_t k, double part, float next) {
+        const auto place = in.begin() + std::ptrdiff_t(k);
+        std::nth_element(in.begin(), place, in.end());
+        const double a = *place;
+        if (part == 0) return a;
+        const double b = place + 1 == in.end() ? double(next) : double(*std::min_element(place + 1, in.end()));
+        return std::isfinite(b) ? a + (b - a) * part : a;
+    };
+    constexpr float kFar = std::numeric_limits<float>::infinity();
+    std::vector<double> out;
+    float lows[4] = {kFar, kFar, kFar, kFar}, highs[4] = {-kFar, -kFar, -kFar, -kFar};
+    for (std::size_t i = 0; i < v.size(); ++i) {
+        lows[i % 4] = std::min(lows[i % 4], v[i]);
+        highs[i % 4] = std::max(highs[i % 4], v[i]);
+    }
+    const float low = *std::min_element(lows, lows + 4), high = *std::max_element(highs, highs + 4), wide = high - low;
+    constexpr std::size_t kFew = 4096;
+    if (v.size() <= kFew || !(wide > 0) || !std::isfinite(wide)) {
+        for (const Wanted& w : wanted) out.push_back(within(v, w.k, w.part, kFar));
+        return out;
+    }
+    // Only the values of the bins they lie in are put in order.
+    constexpr int kBins = 1024;
+    const float scale = float(kBins - 1) / wide;
+    // Two tables in turn: neighbours are alike, and one counter would wait for itself.
+    std::array<std::uint32_t, kBins> count{}, other{};
+    for (std::size_t i = 0; i + 1 < v.size(); i += 2) {
+        ++count[std::size_t(int((v[i] - low) * scale))];
+        ++other[std::size_t(int((v[i + 1] - low) * scale))];
+    }
+    if (v.size() % 2) ++count[std::size_t(int((v.back() - low) * scale))];
+    for (std::size_t i = 0; i < count.size(); ++i) count[i] += other[i];
+    std::array<std::int8_t, kBins> of{};
+    std::vector<std::vector<float>> in(wanted.size());
+    std::vector<std::size_t> below(wanted.size(), 0), bin(wanted.size(), 0);
+    of.fill(-1);
+    for (std::size_t i = 0; i < wanted.size(); ++i) {
+        while (below[i] + count[bin[i]] <= wanted[i].k) below[i] += count[bin[i]++];
+        if (of[bin[i]] < 0) of[bin[i]] = std::int8_t(i);
+    }
+    for (const float x : v)
+        if (const std::int8_t i = of[std::size_t(int((x - low) * scale))]; i >= 0) in[std::size_t(i)].push_back(x);
+    for (std::size_t i = 0; i < wanted.size(); ++i) {
+        std::vector<float>& mine = in[std::size_t(of[bin[i]])];
+        const std::size_t k = wanted[i].k - below[i];
+        float next = kFar;
+        if (wanted[i].part > 0 && k + 1 == mine.size()) // the next one is the least beyond the bin
+            for (const float x : v)
+                if (std::size_t(int((x - low) * scale)) > bin[i]) next = std::min(next, x);
+        out.push_back(within(mine, k, wanted[i].part, next));
+    }
+    return out;
 }
 
 HeightStats heightStats(std::vector<float> all, std::size_t pixels, double leftOut)
@@ -121,19 +150,21 @@ HeightStats heightStats(std::vector<float> all, std::size_t pixels, double leftO
         s.mean = s.spread = s.median = s.low = s.high = std::numeric_limits<double>::quiet_NaN();
         return s;
     }
+    // Four sums side by side, in their order: the same bits everywhere.
     const double zero = all.front();
-    double sum = 0, square = 0;
-    for (const float z : all) {
-        const double d = double(z) - zero;
-        sum += d;
-        square += d * d;
+    double sum[4] = {}, square[4] = {};
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        const double d = double(all[i]) - zero;
+        sum[i % 4] += d;
+        square[i % 4] += d * d;
     }
     const auto n = double(all.size());
-    s.mean = zero + sum / n;
-    s.spread = std::sqrt(std::max(0.0, square / n - (sum / n) * (sum / n)));
-    s.median = quantile(all, 0.5);
-    s.low = quantile(all, leftOut);
-    s.high = quantile(all, 1 - leftOut);
+    const double mean = (sum[0] + sum[1] + sum[2] + sum[3]) / n,
+                 squares = (square[0] + square[1] + square[2] + square[3]) / n;
+    s.mean = zero + mean;
+    s.spread = std::sqrt(std::max(0.0, squares - mean * mean));
+    const auto q = quantiles(all, {0.5, leftOut, 1 - leftOut});
+    s.median = q[0], s.low = q[1], s.high = q[2];
     return s;
 }
 
@@ -155,7 +186,7 @@ namespace
 struct Spot {
     double x, y, z;
 };
-constexpr std::size_t kSample = 20000;
+constexpr std::size_t kSample = 10000;
 
 // Points spread evenly over the region, not in step with any grid.
 std::vector<Spot> sampleOf(const HeightView& view, const std::vector<Span>& where, double zero)
@@ -252,7 +283,7 @@ base::Result<PlaneFit> fitPlane(const HeightView& view, const std::vector<Span>&
     std::vector<float> room;
     HeightPlane best;
     double bestMedian = std::numeric_limits<double>::infinity();
-    const std::size_t step = std::max<std::size_t>(1, spots.size() / 500);
+    const std::size_t step = std::max<std::size_t>(1, spots.size() / 250);
     const int tries = spots.size() < 12 ? 200 : 500;
     for (int k = 0; k < tries; ++k) {
         const auto p = through(spots[random()], spots[random()], spots[random()]);
@@ -275,7 +306,7 @@ base::Result<PlaneFit> fitPlane(const HeightView& view, const std::vector<Span>&
     // Of the points that belong to the plane: what stands out does not make it wider.
     const auto scaleOf = [&](const HeightPlane& p) {
         double s = 1.4826 * medianDistance(spots, 1, p, room);
-        for (int k = 0; k < 4; ++k) {
+        for (int k = 0; k < 3; ++k) {
             room.clear();
             for (const Spot& q : spots)
                 if (const double r = std::abs(q.z - p.at(q.x, q.y)); r <= 3 * s) room.push_back(float(r));

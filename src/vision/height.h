@@ -8,7 +8,7 @@
 // Source  plane: least median of squares over 500 samples of three (Rousseeuw 1984), then reweighted least squares with
 //         Tukey's biweight at 4.685 × the robust scale (Huber 1981; Beaton, Tukey 1974), the last step over every
 //         point.
-// Cost    a plane over everything: one pass and a sample of 20 000 points.
+// Cost    a plane over everything: one pass and a sample of 10 000 points.
 #pragma once
 #include "base/result.h"
 #include "geometry/plane.h"
@@ -50,6 +50,7 @@ HeightStats heightStats(const image::HeightView& view, const std::vector<geometr
 HeightStats heightStats(std::vector<float> heights, std::size_t pixels, double leftOut);
 // The q-th part (0 to 1) of the values from below; they are put in another order.
 double quantile(std::vector<float>& values, double q);
+std::vector<double> quantiles(std::vector<float>& values, const std::vector<double>& parts);
 // Every point of the region, row by row.
 std::vector<float> heightsIn(const image::HeightView& view, const std::vector<geometry::Span>& where,
                              const geometry::HeightPlane& over);

@@ -1,4 +1,5 @@
 #include "../height_support.h"
+#include "inspect/proposals.h"
 
 using namespace support;
 using geometry::Point;
@@ -113,6 +114,31 @@ private slots:
         check.output = "heights", check.limits.low = 0.9, check.limits.unit = base::Unit::Millimetre;
         r.steps[0].checks = {check};
         QVERIFY(runOn(r, c).items.front().checks[0].elements[1].name == "low");
+    }
+    // From a complete tray and one with a gap: both sides of the height, one of the share; swapped and equal ones refused.
+    void limitsFromACompleteTrayAndOneWithAGap()
+    {
+        const auto full = runOn(recipe(), tray(true)), gap = runOn(recipe(), tray());
+        const auto h = inspect::proposeFromPair(recipe(), full, gap, "p", "heights");
+        QVERIFY2(h.has_value(), h ? "" : h.error().text().c_str());
+        // Place 7 shows the ground: half way between it and the organs, and as far above them.
+        QVERIFY(std::abs(*h->limits.low - 0.25) < 0.01 && std::abs(*h->limits.high - 0.75) < 0.02);
+        const auto c = inspect::proposeFromPair(recipe(), full, gap, "p", "shares");
+        QVERIFY(c && *c->limits.low > 40 && *c->limits.low < 50 && !c->limits.high);
+        QVERIFY(inspect::proposeFromPair(recipe(), gap, full, "p", "heights").error().message.find("swapped") !=
+                std::string::npos);
+        QVERIFY(inspect::proposeFromPair(recipe(), full, full, "p", "shares").error().message.find("nothing tells") !=
+                std::string::npos);
+        // A gap without a point is missing by itself: the limits are those of the complete one.
+        auto hole = recipe();
+        hole.steps[1].regions["field"] = Region::rectangle({272.5, 47.5}, 75, 75);
+        put(hole.steps[1], "rows", std::int64_t(1)), put(hole.steps[1], "columns", std::int64_t(2)),
+            put(hole.steps[1], "fill", 90.0);
+        put(hole.steps[1], "layout", std::string("free")), put(hole.steps[1], "size", 30.0);
+        hole.steps[1].places = {{"3", {197.5, 47.5}}, {"4", {272.5, 47.5}}};
+        const auto p = inspect::proposeFromPair(hole, runOn(hole, tray(true)), runOn(hole, tray()), "p", "heights");
+        QVERIFY2(p && *p->limits.low > 0.4 && *p->limits.high < 0.6 && p->badCaught == 1,
+                 p ? "" : p.error().text().c_str());
     }
     void aFrameReadsRowsAndColumns()
     {

@@ -133,7 +133,10 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     o.step.regions["window"] = Region::window(geometry::foot(line, g.from), geometry::foot(line, g.to), 30);
     if (const std::string plane = planeThere(in); !plane.empty()) o.step.inputs["base"] = plane;
     o.words = "line along the edge";
-    o.rank = -1;
+    // Drawn on the edge it is meant; beside one, what the stroke runs across is.
+    const double beside =
+        std::max(std::abs(geometry::signedDistance(line, g.from)), std::abs(geometry::signedDistance(line, g.to)));
+    o.rank = beside < 5 ? -1 : 3;
     o.chosen = {"least", "sense", "windows"};
     return {o};
 }

@@ -52,9 +52,9 @@ base::Result<Seen> see(const P& p, const RunInput& in)
     s.from = s.meant > 0 ? s.edges[s.meant - 1].position + margin : 0;
     s.to = s.meant + 1 < s.edges.size() ? s.edges[s.meant + 1].position - margin : s.section.path.length;
     if (p.reach > 0) {
-        const double reach = p.reach * in.grows() + margin, at = s.edges[s.meant].position;
-        s.from = std::max(s.from, at - s.edges[s.meant].gap - reach),
-        s.to = std::min(s.to, at + s.edges[s.meant].gap + reach);
+        const double reach = p.reach * in.grows() + margin, middle = s.edges[s.meant].position;
+        s.from = std::max(s.from, middle - s.edges[s.meant].gap - reach),
+        s.to = std::min(s.to, middle + s.edges[s.meant].gap + reach);
     }
     auto step = vision::fitStep(s.section, s.from, s.edges[s.meant].position, s.to, margin, p.slopes == Slopes::Own);
     if (!step) return base::passOn(step.error());
