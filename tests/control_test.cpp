@@ -385,6 +385,11 @@ private slots:
                                          "1", "-i", "listener", "-c"});
         QVERIFY2(listener.waitForStarted(5000), "mosquitto_sub is needed");
         QTest::qWait(500);
+        QByteArray said;
+        const auto arrived = [&] {
+            said += listener.readAllStandardOutput();
+            return said.count('\n');
+        };
         recipe::Recipe r = named(recipeOf());
         r.outlets = {brokerOutlet(port)};
         Heard heard;
@@ -397,20 +402,22 @@ private slots:
                 QVERIFY(station.settle(20s));
             };
             take(50);
-            QTest::qWait(500);
+            QVERIFY(support::waitFor([&] { return arrived() >= 50; }, 20000));
             end(*server);
             QTest::qWait(300);
             take(50); // while nobody is there
             QTRY_VERIFY_WITH_TIMEOUT(heard.said("messages wait"), 5000);
             server = broker(configuration);
             QVERIFY(answers(port));
-            QTest::qWait(6000); // it is found again by itself, the listener too
+            QVERIFY(support::waitFor([&] { return arrived() >= 100; }, 40000)); // found again by itself, by both
             take(50);
-            QTest::qWait(1500);
+            QVERIFY(support::waitFor([&] { return arrived() >= 150; }, 20000));
+            QTest::qWait(300); // nothing comes twice
         }
         end(listener);
         end(*server);
-        const QList<QByteArray> lines = listener.readAllStandardOutput().split('\n');
+        arrived();
+        const QList<QByteArray> lines = said.split('\n');
         std::vector<int> numbers;
         for (const QByteArray& line : lines) {
             if (line.trimmed().isEmpty()) continue;

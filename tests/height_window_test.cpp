@@ -7,6 +7,7 @@
 #include "desktop/turning_view.h"
 #include "height_pictures.h"
 #include "image/decode.h"
+#include "kind_gestures.h"
 #include "window_support.h"
 
 #include <QComboBox>
@@ -164,6 +165,46 @@ private slots:
         const auto* check = session().currentItem()->check(made.id, "step");
         QVERIFY(check && !check->values.empty() && check->values[0] > 0.25 && check->values[0] < 0.5);
         action("undo");
+        m_window->findChild<QAction*>(QStringLiteral("undo"))->trigger();
+        QCOMPARE(session().recipe().steps.size(), steps);
+    }
+    // Every kind that reads heights, by the hand: its value, taken, and taken back.
+    void everyKindByGesture_data()
+    {
+        QTest::addColumn<int>("row");
+        const auto all = gestures::heightMakings();
+        for (int i = 0; i < int(all.size()); ++i) QTest::newRow(all[std::size_t(i)].kind) << i;
+    }
+    void everyKindByGesture()
+    {
+        QFETCH(int, row);
+        const gestures::Making m = gestures::heightMakings()[std::size_t(row)];
+        open(m_gaps, "reed-gap.dikkat");
+        session().setShowReference(true);
+        session().select({});
+        session().viewPicture("z");
+        QVERIFY(settled());
+        const double k = 1 / session().recipe().mmPerPixel();
+        const auto& z = session().shownPicture().pixels;
+        const auto place = [&](Point p) {
+            return sheet()->screenOf({z.width() / 2.0 + p.x * k, z.height() / 2.0 + p.y * k});
+        };
+        sheet()->setArmedKind(m.kind);
+        drag(sheet(), place(m.hand.path.front()), place(m.hand.path.back()),
+             m.hand.way == gestures::Hand::Way::Area ? Qt::ControlModifier : Qt::NoModifier);
+        QVERIFY2(session().draft(), qPrintable(sheet()->pointerText()));
+        QCOMPARE(session().draft()->offer().step.kind, std::string(m.kind));
+        QVERIFY(settled());
+        const std::size_t steps = session().recipe().steps.size();
+        session().takeDraft();
+        QCOMPARE(session().recipe().steps.size(), steps + 1);
+        QVERIFY(settled());
+        const Step made = session().recipe().steps.back();
+        const auto* r = session().currentItem()->step(made.id);
+        const auto* o = r->output(m.output);
+        QVERIFY2(o && !o->values.empty(), r->reason.c_str());
+        QVERIFY2(o->values[0] >= m.low && o->values[0] <= m.high, qPrintable(QString::number(o->values[0])));
+        QVERIFY(inspect::evidence(*session().prepared(), *session().capture(), *session().currentItem(), made.id));
         m_window->findChild<QAction*>(QStringLiteral("undo"))->trigger();
         QCOMPARE(session().recipe().steps.size(), steps);
     }

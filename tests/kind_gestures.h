@@ -67,4 +67,25 @@ inline std::vector<Making> makings()
     };
 }
 
+// Kinds that read heights: on the reed gaps' plate, in mm from its middle.
+inline std::vector<Making> heightMakings()
+{
+    const double side = demo::kPlateWidth / 2;
+    return {
+        {"height_base", area({-30, 10.2}, {30, 12.2}), "tilt", 0, 0.06},
+        {"height_area", area({-48, -6}, {-44, 6}), "height", -0.03, 0.05},
+        {"height_between", stroke({-46, 6.3}, {-39.6, 6.3}), "step", 0.14, 0.28},
+        {"height_step", stroke({8.8, -side - 4}, {8.8, -side + 3}), "step", 3.9, 4.1},
+        {"height_edge", stroke({8.8, -side - 4}, {8.8, -side + 3}), "position", 3.85, 4.15},
+        {"height_line", stroke({-20, -side}, {24, -side}), "datum_angle", -0.2, 0.2},
+        {"height_blobs", area({-44, 0.5}, {44, 9.8}), "count", 10, 10},
+        {"section", stroke({8.8, -5}, {8.8, 8}), "range", 0.001, 0.1},
+        {"flatness", area({-30, 10.2}, {30, 12.2}), "flatness", 0.005, 0.09},
+        {"height_parallelism", area({-30, 10.2}, {30, 12.2}), "parallelism", 0.005, 0.1},
+        {"volume", area({-42, 5.4}, {-37, 9.4}), "volume", 0.5, 8},
+        {"highest_point", area({-42, 5.4}, {-37, 9.4}), "height", 0.55, 0.7},
+        {"height_places", area({-44, -8.3}, {44, -6}), "missing", 0, 60},
+    };
+}
+
 } // namespace gestures

@@ -159,7 +159,8 @@ private slots:
     void everyKindIsInTheTable()
     {
         std::set<std::string> there;
-        for (const Making& m : makings()) there.insert(m.kind);
+        for (const auto& list : {makings(), heightMakings()})
+            for (const Making& m : list) there.insert(m.kind);
         for (const recipe::StepKind& k : recipe::allStepKinds())
             QVERIFY2(there.count(k.key) || k.key == "formula", k.key.c_str());
     }

@@ -136,10 +136,11 @@ private:
     {
         const auto motion = inspect::Placing(s.prepared()->recipe(), s.currentItem()).following(datum);
         const double k = 1 / s.recipe().mmPerPixel();
-        return motion ? sheet()->screenOf(motion->motion().now.toPicture({x * k, y * k})) : QPointF();
+        return motion ? sheet()->screenOf(motion->motion().now.toPicture({(x + m_shift.x) * k, (y + m_shift.y) * k}))
+                      : QPointF();
     }
     void act(const gestures::Hand& hand);
-    void kindPicture(const gestures::Making& m);
+    void kindPicture(const gestures::Making& m, bool heights = false);
     void paintHand(QImage& seen, const gestures::Hand& hand);
 
     // ---- scenes
@@ -186,6 +187,7 @@ private:
     {
         for (const gestures::Making& m : gestures::makings())
             if (!*m.words) kindPicture(m);
+        for (const gestures::Making& m : gestures::heightMakings()) kindPicture(m, true);
     }
     void release(const char* recipe)
     {
@@ -193,6 +195,7 @@ private:
         if (auto ok = m_window.runPage()->release(QStringLiteral("A. Person")); !ok) fine = false;
     }
 
+    Point m_shift; // of what is stated in mm of the plate's middle against the datum
     QTemporaryDir m_scratch;
     QString m_demo, m_out;
     MainWindow m_window;
@@ -923,17 +926,20 @@ void Studio::act(const gestures::Hand& hand)
 }
 
 // The part of the sheet where a kind was just made by its gesture, for the guide.
-void Studio::kindPicture(const gestures::Making& m)
+void Studio::kindPicture(const gestures::Making& m, bool heights)
 {
-    open("reed-plate");
+    open(heights ? "reed-gap" : "reed-plate");
+    m_shift = heights ? Point{50, 13} : Point{};
     s.setShowReference(true);
+    if (heights) s.select({}), s.viewPicture("z");
     done();
-    for (const gestures::Hand& end : {gestures::stroke({-50, -9}, {-50, 4})}) { // a second edge, for what needs two
-        sheet()->setArmedKind("line");
-        act(end);
-        if (s.draft()) s.takeDraft();
-        done();
-    }
+    if (!heights)
+        for (const gestures::Hand& end : {gestures::stroke({-50, -9}, {-50, 4})}) { // a second edge, for what needs two
+            sheet()->setArmedKind("line");
+            act(end);
+            if (s.draft()) s.takeDraft();
+            done();
+        }
     sheet()->setArmedKind(m.kind);
     act(m.hand);
     if (!s.draft()) {
@@ -952,7 +958,8 @@ void Studio::kindPicture(const gestures::Making& m)
                 for (recipe::Check& c : one.checks) c.balloon = 0, c.labelAt.reset();
         std::erase_if(r.steps, [&](const recipe::Step& one) {
             const auto reads = recipe::Recipe::reads(*r.find(made));
-            return one.id != made && one.id != "plate" && std::find(reads.begin(), reads.end(), one.id) == reads.end();
+            return one.id != made && one.id != "plate" && !(heights && (one.id == "top" || one.id == "left")) &&
+                   std::find(reads.begin(), reads.end(), one.id) == reads.end();
         });
         for (recipe::Step& one : r.steps)
             if (one.id != made) one.checks.clear();
@@ -972,8 +979,9 @@ void Studio::kindPicture(const gestures::Making& m)
                    m.hand.way != gestures::Hand::Way::Click ? 1.6
                    : s.recipe().find(made)->regions.empty() ? 0.6
                                                             : 1.2);
-    if (const auto motion = inspect::Placing(s.recipe(), s.currentItem()).following("plate"))
-        sheet()->lookAt(motion->motion().now.toPicture((low + top) * (0.5 * k)) + Point{0, 36 / zoom}, zoom);
+    if (const auto motion = inspect::Placing(s.prepared()->recipe(), s.currentItem()).following("plate"))
+        sheet()->lookAt(motion->motion().now.toPicture((low + top) * (0.5 * k) + m_shift * k) + Point{0, 36 / zoom},
+                        zoom);
     QTest::qWait(120);
     QImage seen = sheet()->grab().toImage();
     paintHand(seen, m.hand);
@@ -981,6 +989,7 @@ void Studio::kindPicture(const gestures::Making& m)
     fine = seen.copy(0, 0, int(wide), int(high)).save(path, "JPG", 82) && fine;
     sheet()->resize(usual);
     sheet()->fitPicture();
+    m_shift = {};
 }
 
 // The way of the hand: where it presses, how it goes, where it lets go.

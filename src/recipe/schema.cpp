@@ -180,14 +180,15 @@ json jsonSchema()
         step["description"] = k.help;
         kinds.push_back(std::move(step));
     }
+    const json raster{{"type", "integer"}, {"minimum", 0}, {"maximum", 200'000}};
     const json height = object({{"mm_per_step", number},
                                 {"offset_mm", number},
                                 {"pixel_mm", distance},
                                 {"missing", number},
                                 {"left_mm", number},
                                 {"top_mm", number},
-                                {"width", count},
-                                {"height", count}},
+                                {"width", raster},
+                                {"height", raster}},
                                {"mm_per_step"});
     const json asset{{"anyOf",
                       {text, object({{"file", text},

@@ -25,7 +25,7 @@ private slots:
         QVERIFY(made.size() == 1);
         recipe::Recipe offered;
         offered.steps.push_back(made[0].step);
-        offered.steps[0].id = std::string("o");
+        offered.steps[0].id = std::string("made"), offered.steps[0].kind = "height_between";
         QVERIFY(std::abs(value(runOn(offered, c), "step") + 0.35) < 0.003);
     }
 };

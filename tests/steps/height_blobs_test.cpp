@@ -68,6 +68,8 @@ private slots:
         QVERIFY(value(runOn(r, tray()), "count") == 2);
         put(r.steps[1], "low", 3.0), put(r.steps[1], "high", 4.0);
         QVERIFY(value(runOn(r, tray()), "count") == 0);
+        put(r.steps[1], "low", 5.0);
+        QVERIFY(fails(runOn(r, tray()), "5.000 mm, lies above the highest, 4.000 mm"));
         // Without the base the tilt is in the heights.
         r.steps[1].inputs.clear();
         put(r.steps[1], "low", 0.6), put(r.steps[1], "high", 50.0);

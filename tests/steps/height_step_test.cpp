@@ -90,7 +90,7 @@ private slots:
         QVERIFY(made.size() == 1 && made[0].rank == 0);
         recipe::Recipe r;
         r.steps.push_back(made[0].step);
-        r.steps[0].id = std::string("o");
+        r.steps[0].id = std::string("made"), r.steps[0].kind = "height_step";
         QVERIFY(std::abs(value(runOn(r, stairs()), "step") - 0.4) < 0.005);
         QVERIFY(offers("height_step", stairs(), stroke({10, 30}, {50, 30})).empty());
     }

@@ -57,6 +57,10 @@ base::Result<vision::BlobList> see(const P& p, const RunInput& in, bool everythi
     const auto area = heightArea(in, "region");
     if (!area) return base::passOn(area.error());
     if (const auto fit = filtersFit(in); !fit) return base::passOn(fit.error());
+    if (p.low > p.high)
+        return base::fail(base::ErrorCode::OutOfRange, "the lowest height, " + base::toText(p.low, Unit::Millimetre) +
+                                                           ", lies above the highest, " +
+                                                           base::toText(p.high, Unit::Millimetre));
     vision::BlobOptions o = blobOptions(p, in.grows());
     if (everything) o.border = vision::BorderRule::Keep, o.partedFrom = o.leastArea, o.leastArea = 1;
     return vision::findBlobs(vision::runsInBand(in.heights(), area->where, baseOf(in), p.low, p.high), area->where,
@@ -207,8 +211,7 @@ StepKind height_blobs()
         .param(&P::low, {"low", "Lowest", "Points below do not belong to an object."}, Unit::Millimetre, kHeightRange,
                true)
         .param(&P::high, {"high", "Highest", "Points above do not belong to an object."}, Unit::Millimetre,
-               kHeightRange, true)
-        .ordered("low", "high");
+               kHeightRange, true);
     return declareObjects(d)
         .param(&P::of, {"of", "Named by", "Which height of an object decides what it is called."}, heightOfChoices())
         .param(&P::leftOut,

@@ -101,7 +101,8 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
     const double at = seen->edges[seen->meant].position, length = seen->section.path.length;
     addLine(e, in, seen->step.before, 0, length);
     addLine(e, in, seen->step.after, 0, length);
-    const double middle = (at + seen->step.after.middle) / 2;
+    // Where both lines differ by what is told.
+    const double middle = p.slopes == Slopes::Own ? at : (at + seen->step.after.middle) / 2;
     e.rules.push_back({middle * alongUnit(in), seen->step.before.at(middle), seen->step.after.at(middle),
                        base::toText(std::abs(seen->step.rise), Unit::Millimetre)});
     return e;

@@ -17,8 +17,9 @@ namespace
 struct Part {
     PartAs as;
     double from, to; // percent of the way
-    double start(const vision::Section& s) const { return from / 100 * s.path.length; }
-    double end(const vision::Section& s) const { return to / 100 * s.path.length; }
+    // Whichever of both lies first.
+    double start(const vision::Section& s) const { return std::min(from, to) / 100 * s.path.length; }
+    double end(const vision::Section& s) const { return std::max(from, to) / 100 * s.path.length; }
 };
 Part partOf(const P& p, int k)
 {
@@ -232,8 +233,6 @@ StepKind section()
                {"left_out", "Left out at both ends",
                 "Share of the points that are no highest and no lowest ones: spikes."},
                Unit::Percent, Real{0, 49, 0.5, 0, 10})
-        .ordered("first_from", "first_to")
-        .ordered("second_from", "second_to")
         .readWhen({"first_from", "first_to"}, "first", {"line", "arc"})
         .readWhen({"second_from", "second_to"}, "second", {"line", "arc"})
         .readWhen({"shoulder", "smooth"}, "groove", {"groove", "ridge"})
