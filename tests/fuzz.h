@@ -196,7 +196,8 @@ inline std::string once(const StepKind& kind, std::uint64_t seed, bool large = f
     };
     if (!kind.inputs.empty() || r.below(4) == 0 || kind.key == "formula") {
         base("blobs", "g"), base("line", "l"), base("circle", "c"), base("contour", "o"), base("edge_point", "p"),
-            base("ellipse", "e"), base("height_base", "h");
+            base("height_base", "h");
+        if (kind.pictures.empty() || !kind.pictures.front().height) base("ellipse", "e");
     }
     Step s = makeStep(recipe, kind);
     s.id = "x";

@@ -285,14 +285,15 @@ std::optional<report::SheetScene::Heights> SheetView::sceneHeights() const
     const auto shown = m_session.heightRange();
     if (!shown || m_difference) return std::nullopt;
     const image::Picture& p = m_session.shownPicture();
-    auto& all = const_cast<SheetView*>(this)->m_allHeights;
-    if (all.first != &p) all = {&p, report::wholeRange(p)};
+    if (m_allHeights.first != &p) m_allHeights = {&p, report::wholeRange(p)}, m_covered = report::coveredShare(p);
+    const auto& all = m_allHeights;
     if (!all.second) return std::nullopt;
     // Flyers far away would leave no room for the rest: twice the usual range on both sides is enough.
     const auto usual = report::usualRange(p).value_or(*shown);
     const double wide = std::max(usual.high - usual.low, 1e-9);
     report::SheetScene::Heights h;
     h.shown = *shown;
+    h.covered = m_covered;
     h.all = {std::min({std::max(all.second->low, usual.low - wide), usual.low, shown->low}),
              std::max({std::min(all.second->high, usual.high + wide), usual.high, shown->high})};
     return h;

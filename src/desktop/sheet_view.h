@@ -177,7 +177,8 @@ private:
     bool m_bare = false, m_taken = false, m_all = false, m_loupe = false, m_space = false, m_snapping = true,
          m_greyUnder = false, m_contours = false;
     report::HeightRange m_rangeBefore{}; // when its handle was taken
-    std::pair<const image::Picture*, std::optional<report::HeightRange>> m_allHeights{};
+    mutable std::pair<const image::Picture*, std::optional<report::HeightRange>> m_allHeights{};
+    mutable double m_covered = 0;
     Drag m_drag = Drag::None;
     bool m_area = false, m_reversed = false, m_leaving = false;
     double m_width = 0;

@@ -71,6 +71,24 @@ std::optional<HeightRange> wholeRange(const image::Picture& p)
     return opened(std::min(a, b), std::max(a, b));
 }
 
+double coveredShare(const image::Picture& p)
+{
+    if (p.content != image::Content::Height) return 0;
+    const image::HeightView v = p.heights();
+    const double none = v.scale.missing.value_or(std::nan(""));
+    std::size_t there = 0;
+    v.visit([&](auto view) {
+        for (int y = 0; y < view.height; ++y) {
+            const auto* row = view.row(y);
+            for (int x = 0; x < view.width; ++x) {
+                const auto raw = double(row[x]);
+                there += !std::isnan(raw) && raw != none;
+            }
+        }
+    });
+    return 100 * double(there) / (double(v.width) * v.height);
+}
+
 QRgb heightColour(double share)
 {
     const double at = std::clamp(share, 0.0, 1.0) * double(kEnds.size() - 1);

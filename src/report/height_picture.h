@@ -21,7 +21,8 @@ struct HeightRange {
 std::optional<HeightRange> usualRange(const image::Picture& heights);
 // Of all its points.
 std::optional<HeightRange> wholeRange(const image::Picture& heights);
-QRgb heightColour(double share); // 0 the lowest, 1 the highest
+double coveredShare(const image::Picture& heights); // percent
+QRgb heightColour(double share);                    // 0 the lowest, 1 the highest
 constexpr QRgb kNoPoint = 0xfffbfaf6, kNoPointLine = 0xff6f6b62;
 // Heights between two contour lines: about a dozen of them, a round figure.
 double contourStep(const HeightRange& range);

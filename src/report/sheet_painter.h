@@ -41,6 +41,7 @@ struct SheetScene {
     int told = 0, checks = 0; // labels that say a value, of so many; the title block says when there are more
     // Of a height picture: its colours' scale, a row of its own in the title block.
     struct Heights {
+        double covered = 0;     // percent of the picture
         HeightRange all, shown; // what the bar shows; the colours' ends on it
     };
     std::optional<Heights> heights{};

@@ -93,7 +93,8 @@ QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& pict
              QStringLiteral("item %1 of %2")
                  .arg(std::clamp(scene.item + 1, 1, int(scene.result->items.size())))
                  .arg(scene.result->items.size()));
-    if (scene.told < scene.checks)
+    if (scene.heights) cell(split, right, 2, QStringLiteral("covered %1 %").arg(scene.heights->covered, 0, 'f', 0));
+    else if (scene.told < scene.checks)
         cell(split, right, 2, QStringLiteral("%1/%2 shown").arg(scene.told).arg(scene.checks));
     else cell(split, right, 2, QStringLiteral("%1×%2").arg(scene.pictureSize.width()).arg(scene.pictureSize.height()));
     if (const auto h = heightHandles(scene, picture, area, unit)) {

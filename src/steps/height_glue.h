@@ -15,6 +15,15 @@ inline std::vector<recipe::Choice> heightOfChoices()
 }
 double heightOf(const vision::HeightStats& s, HeightOf which);
 
+// Bounds in height of the area a step looks at.
+struct BandSettings {
+    double from = -1e6;
+    double to = 1e6;
+    vision::HeightBand band() const
+    {
+        return {from > -1e6 ? from : vision::HeightBand{}.low, to < 1e6 ? to : vision::HeightBand{}.high};
+    }
+};
 // The plane of the input "base", else 0 of the picture's scale.
 geometry::HeightPlane baseOf(const recipe::RunInput& in);
 
@@ -88,6 +97,17 @@ template <class P> recipe::Declare<P>& declareHeights(recipe::Declare<P>& d, boo
                  {FeatureType::Plane},
                  false});
     return d;
+}
+template <class P> recipe::Declare<P>& declareBand(recipe::Declare<P>& d)
+{
+    using namespace recipe;
+    return d.template inherits<BandSettings>()
+        .param(&P::from,
+               {"from", "Only from",
+                "Points below this height over the base count as missing: the area has a bound in height too."},
+               base::Unit::Millimetre, Real{-1e6, 1e6, 0.01, -1, 1})
+        .param(&P::to, {"to", "Only to", "Points above this height over the base count as missing."},
+               base::Unit::Millimetre, Real{-1e6, 1e6, 0.01, -1, 1});
 }
 inline recipe::RegionSpec heightRegion(const char* help)
 {

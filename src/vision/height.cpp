@@ -43,8 +43,9 @@ int longest(const std::vector<Span>& where)
 
 double zeroOf(const HeightView& view) { return view.scale.offsetMm + view.scale.mmPerStep * double(rawZero(view)); }
 
-HeightRows::HeightRows(const HeightView& view, const HeightPlane& over)
-    : m_view(view), m_over(over), m_zero(rawZero(view)), m_missing(missingOf(view))
+HeightRows::HeightRows(const HeightView& view, const HeightPlane& over, const HeightBand& band)
+    : m_view(view), m_over(over), m_zero(rawZero(view)), m_missing(missingOf(view)), m_low(float(band.low)),
+      m_high(float(band.high)), m_banded(std::isfinite(band.low) || std::isfinite(band.high))
 {
 }
 
@@ -54,11 +55,15 @@ void HeightRows::read(int y, int from, int to, float* out) const
     const double start = m_view.scale.offsetMm + step * double(m_zero) - m_over.at(from, y);
     const simd::HeightRow row{m_zero, float(step), float(start), float(-m_over.right), m_missing};
     m_view.visit([&](auto v) { simd::heightRow(v.row(y) + from, to - from, row, out); });
+    if (!m_banded) return;
+    for (int i = 0; i < to - from; ++i)
+        if (out[i] < m_low || out[i] > m_high) out[i] = kNone;
 }
 
-std::vector<float> heightsIn(const HeightView& view, const std::vector<Span>& where, const HeightPlane& over)
+std::vector<float> heightsIn(const HeightView& view, const std::vector<Span>& where, const HeightPlane& over,
+                             const HeightBand& band)
 {
-    const HeightRows rows(view, over);
+    const HeightRows rows(view, over, band);
     std::vector<float> line(std::size_t(longest(where))), out;
     out.resize(std::size_t(geometry::pixelCount(where)) + 1);
     std::size_t n = 0;
@@ -168,14 +173,16 @@ HeightStats heightStats(std::vector<float> all, std::size_t pixels, double leftO
     return s;
 }
 
-HeightStats heightStats(const HeightView& view, const std::vector<Span>& where, const HeightPlane& over, double leftOut)
+HeightStats heightStats(const HeightView& view, const std::vector<Span>& where, const HeightPlane& over, double leftOut,
+                        const HeightBand& band)
 {
     // Near zero a height keeps all its figures.
     HeightPlane near = over;
     const double lift = zeroOf(view) - over.at(over.middle);
     const bool far = std::abs(lift) > 1000;
     if (far) near.base += lift;
-    HeightStats s = heightStats(heightsIn(view, where, near), std::size_t(geometry::pixelCount(where)), leftOut);
+    const HeightBand moved = far ? HeightBand{band.low - lift, band.high - lift} : band;
+    HeightStats s = heightStats(heightsIn(view, where, near, moved), std::size_t(geometry::pixelCount(where)), leftOut);
     if (far)
         for (double* v : {&s.mean, &s.median, &s.low, &s.high}) *v += lift;
     return s;
@@ -419,10 +426,11 @@ std::vector<Run> runsMissing(const HeightView& view, const std::vector<Span>& wh
     return runs;
 }
 
-VolumeSums volumeOver(const HeightView& view, const std::vector<Span>& where, const HeightPlane& over)
+VolumeSums volumeOver(const HeightView& view, const std::vector<Span>& where, const HeightPlane& over,
+                      const HeightBand& band)
 {
     VolumeSums out;
-    const HeightRows rows(view, over);
+    const HeightRows rows(view, over, band);
     std::vector<float> line(std::size_t(longest(where)));
     for (const Span& s : where) {
         rows.read(s.y, s.from, s.to, line.data());
@@ -455,7 +463,7 @@ void leastAlong(const std::vector<float>& p, int side, std::vector<float>& to)
 } // namespace
 
 base::Result<Extreme> extremeOf(const HeightView& view, const std::vector<Span>& where, const HeightPlane& over,
-                                int side, bool highest)
+                                int side, bool highest, const HeightBand& band)
 {
     const auto nothing = [] {
         return base::fail(base::ErrorCode::NoResult, "nowhere in the area are enough points together");
@@ -469,7 +477,7 @@ base::Result<Extreme> extremeOf(const HeightView& view, const std::vector<Span>&
     side = std::min({side, w, h});
     // Turned over, the lowest is the highest. The square whose least point lies highest: one high point alone lifts none.
     constexpr float kFar = std::numeric_limits<float>::infinity();
-    const HeightRows rows(view, over);
+    const HeightRows rows(view, over, band);
     std::vector<float> line(std::size_t(w), 0.0f), least(std::size_t(w) * std::size_t(side), kFar),
         now(std::size_t(w), kFar);
     std::vector<std::uint8_t> there(std::size_t(w) * std::size_t(side), 0);
@@ -514,7 +522,7 @@ base::Result<Extreme> extremeOf(const HeightView& view, const std::vector<Span>&
             const Span cut{s.y, std::max(s.from, left + bestX), std::min(s.to, left + bestX + side)};
             if (cut.from < cut.to) square.push_back(cut);
         }
-    const HeightStats s = heightStats(view, square, over, 0);
+    const HeightStats s = heightStats(view, square, over, 0, band);
     return Extreme{{left + bestX + (side - 1) / 2.0, bestY + (side - 1) / 2.0}, s.median};
 }
 

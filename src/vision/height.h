@@ -17,6 +17,7 @@
 #include "vision/blobs.h"
 
 #include <functional>
+#include <limits>
 #include <vector>
 
 namespace vision
@@ -25,18 +26,23 @@ namespace vision
 // A number near the heights of the picture, mm: what is small against it keeps its figures.
 double zeroOf(const image::HeightView& view);
 
+// What lies outside counts as missing, mm over the plane.
+struct HeightBand {
+    double low = -std::numeric_limits<double>::infinity(), high = std::numeric_limits<double>::infinity();
+};
 // The rows of a region as heights over a plane; NaN: missing.
 class HeightRows
 {
 public:
-    HeightRows(const image::HeightView& view, const geometry::HeightPlane& over);
+    HeightRows(const image::HeightView& view, const geometry::HeightPlane& over, const HeightBand& band = {});
     // Heights at x from `from` to `to` of row y.
     void read(int y, int from, int to, float* out) const;
 
 private:
     image::HeightView m_view;
     geometry::HeightPlane m_over;
-    float m_zero, m_missing;
+    float m_zero, m_missing, m_low, m_high;
+    bool m_banded;
 };
 
 struct HeightStats {
@@ -46,14 +52,14 @@ struct HeightStats {
 };
 // `leftOut` (0 to 0.49) of the points, at each end, are no lowest and no highest ones. Without a point only counts.
 HeightStats heightStats(const image::HeightView& view, const std::vector<geometry::Span>& where,
-                        const geometry::HeightPlane& over, double leftOut);
+                        const geometry::HeightPlane& over, double leftOut, const HeightBand& band = {});
 HeightStats heightStats(std::vector<float> heights, std::size_t pixels, double leftOut);
 // The q-th part (0 to 1) of the values from below; they are put in another order.
 double quantile(std::vector<float>& values, double q);
 std::vector<double> quantiles(std::vector<float>& values, const std::vector<double>& parts);
 // Every point of the region, row by row.
 std::vector<float> heightsIn(const image::HeightView& view, const std::vector<geometry::Span>& where,
-                             const geometry::HeightPlane& over);
+                             const geometry::HeightPlane& over, const HeightBand& band = {});
 
 struct PlaneFit {
     geometry::HeightPlane plane;
@@ -78,7 +84,7 @@ struct VolumeSums {
     std::size_t pixels = 0, points = 0;
 };
 VolumeSums volumeOver(const image::HeightView& view, const std::vector<geometry::Span>& where,
-                      const geometry::HeightPlane& over);
+                      const geometry::HeightPlane& over, const HeightBand& band = {});
 
 // The highest (or lowest) place: the square of `side` px, more than half of its points there, whose lowest point lies
 // highest; its height is the median of its points. Fails with NoResult: nowhere are there so many points.
@@ -87,6 +93,6 @@ struct Extreme {
     double height = 0; // mm over the plane
 };
 base::Result<Extreme> extremeOf(const image::HeightView& view, const std::vector<geometry::Span>& where,
-                                const geometry::HeightPlane& over, int side, bool highest);
+                                const geometry::HeightPlane& over, int side, bool highest, const HeightBand& band = {});
 
 } // namespace vision

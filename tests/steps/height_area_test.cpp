@@ -62,6 +62,19 @@ private slots:
         QVERIFY(j.items.front().rejected() &&
                 j.items.front().check("a", "height")->verdict == inspect::Verdict::NotMeasured);
     }
+    // Half of the area lies 0.37 higher: with a bound in height only the lower half counts, the rest is as if missing.
+    void onlyFromAndTo()
+    {
+        auto r = at(Region::rectangle({61, 40}, 80, 50));
+        put(r.steps[1], "to", 0.2), put(r.steps[1], "least_covered", 10.0);
+        auto result = runOn(r, scene());
+        QVERIFY(std::abs(value(result, "height")) < 0.002 && std::abs(value(result, "covered") - 50) < 1.5);
+        put(r.steps[1], "from", 0.2), put(r.steps[1], "to", 1.0);
+        result = runOn(r, scene());
+        QVERIFY(std::abs(value(result, "height") - 0.37) < 0.002 && value(result, "lowest") > 0.3);
+        put(r.steps[1], "from", 2.0);
+        QVERIFY(std::isnan(value(runOn(r, scene()), "height")));
+    }
     void aFrameOffersIt() { QVERIFY(offers("height_area", scene(), frame({70, 10}, {110, 60})).front().rank == 0); }
 };
 QTEST_APPLESS_MAIN(HeightAreaTest)

@@ -12,7 +12,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
     const auto area = heightArea(in, "region");
     if (!area) return base::passOn(area.error());
-    const auto s = vision::heightStats(in.heights(), area->where, baseOf(in), p.leftOut / 100);
+    const auto s = vision::heightStats(in.heights(), area->where, baseOf(in), p.leftOut / 100, p.band());
     RunOutput out;
     const double covered = area->covered(s.points);
     out.values["covered"] = {covered};
@@ -28,11 +28,11 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     return out;
 }
 
-base::Result<Evidence> evidence(const P&, const RunInput& in)
+base::Result<Evidence> evidence(const P& p, const RunInput& in)
 {
     const auto area = heightArea(in, "region");
     if (!area) return base::passOn(area.error());
-    return heightHistogram(vision::heightsIn(in.heights(), area->where, baseOf(in)));
+    return heightHistogram(vision::heightsIn(in.heights(), area->where, baseOf(in), p.band()));
 }
 
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
@@ -50,7 +50,8 @@ StepKind height_area()
         .purpose("height level mean median thickness covered points")
         .drawn("Ctrl and drag a frame")
         .region(heightRegion("The area that is looked at; without it the whole picture."));
-    return declareHeights(d)
+    declareHeights(d);
+    return declareBand(d)
         .param(&P::of, {"of", "Height is", "Which of the points' heights stands for the area."}, heightOfChoices(),
                true)
         .param(&P::leftOut,

@@ -5,7 +5,7 @@
 namespace steps
 {
 
-struct HeightAreaParams {
+struct HeightAreaParams : BandSettings {
     HeightOf of = HeightOf::Median;
     double leftOut = 1;
     double leastCovered = 50;

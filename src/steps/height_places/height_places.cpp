@@ -78,7 +78,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     for (std::size_t i = 0; i < places->size(); ++i) {
         const One& one = (*places)[i];
         const HeightArea area = heightArea(in, one.region);
-        const auto s = vision::heightStats(in.heights(), area.where, base, p.leftOut / 100);
+        const auto s = vision::heightStats(in.heights(), area.where, base, p.leftOut / 100, p.band());
         const double covered = area.covered(s.points);
         const bool there = s.points > 0 && covered >= p.leastCovered;
         const double z = there ? heightOf(s, p.of) : kNone;
@@ -110,7 +110,7 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
     const geometry::HeightPlane base = baseOf(in);
     for (std::size_t i = 0; i < places->size(); ++i) {
         const HeightArea area = heightArea(in, (*places)[i].region);
-        const auto s = vision::heightStats(in.heights(), area.where, base, p.leftOut / 100);
+        const auto s = vision::heightStats(in.heights(), area.where, base, p.leftOut / 100, p.band());
         const double x = double(i) + 1;
         if (s.points == 0 || area.covered(s.points) < p.leastCovered) {
             e.gaps.push_back({x - 0.3, x + 0.3});
@@ -182,7 +182,8 @@ StepKind height_places()
                  {Shape::Rectangle, Shape::Circle},
                  false})
         .places();
-    return declareHeights(d)
+    declareHeights(d);
+    return declareBand(d)
         .param(&P::layout, {"layout", "Places lie", "How the places lie to each other."},
                {{"grid", "In rows and columns"}, {"circle", "Round a circle"}, {"free", "Anywhere"}}, true)
         .param(&P::rows, {"rows", "Rows", "Number of rows."}, Unit::None, Whole{1, 200}, true)

@@ -6,7 +6,7 @@ namespace steps
 {
 
 enum class PlacesIn { Grid, Circle, Free };
-struct HeightPlacesParams {
+struct HeightPlacesParams : BandSettings {
     PlacesIn layout = PlacesIn::Grid;
     int rows = 3;
     int columns = 4;

@@ -12,7 +12,8 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
     const auto area = heightArea(in, "region");
     if (!area) return base::passOn(area.error());
-    const auto e = vision::extremeOf(in.heights(), area->where, baseOf(in), p.side, p.which == WhichExtreme::Highest);
+    const auto e =
+        vision::extremeOf(in.heights(), area->where, baseOf(in), p.side, p.which == WhichExtreme::Highest, p.band());
     if (!e) return base::passOn(e.error());
     RunOutput out = pointResult(in, in.level(e->at));
     out.values["height"] = {e->height};
@@ -29,7 +30,7 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
     const geometry::Point along = lengthwise(in, in.region("region"));
     Evidence e = sideView(in, *area, baseOf(in), along);
     const auto found =
-        vision::extremeOf(in.heights(), area->where, baseOf(in), p.side, p.which == WhichExtreme::Highest);
+        vision::extremeOf(in.heights(), area->where, baseOf(in), p.side, p.which == WhichExtreme::Highest, p.band());
     if (!found || e.curves.empty() || e.curves.front().x.empty()) return e;
     double from = 1e300;
     for (const geometry::Span& s : area->where)
@@ -54,7 +55,8 @@ StepKind highest_point()
         .drawn("Ctrl and drag a frame")
         .gives(FeatureType::Point)
         .region(heightRegion("The area that is looked at; without it the whole picture."));
-    return declareHeights(d)
+    declareHeights(d);
+    return declareBand(d)
         .param(&P::which, {"which", "Which one", "The highest place or the lowest."},
                {{"highest", "Highest"}, {"lowest", "Lowest"}}, true)
         .param(&P::side,

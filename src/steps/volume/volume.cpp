@@ -14,7 +14,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     if (!area) return base::passOn(area.error());
     const double mm = in.pixelMm();
     if (!(mm > 0)) return base::fail(base::ErrorCode::NoResult, "no volume: it is not known how many mm a pixel is");
-    const auto v = vision::volumeOver(in.heights(), area->where, baseOf(in));
+    const auto v = vision::volumeOver(in.heights(), area->where, baseOf(in), p.band());
     RunOutput out;
     const double covered = area->covered(v.points), square = mm * mm;
     out.values["covered"] = {covered};
@@ -54,7 +54,8 @@ StepKind volume()
     d.purpose("volume fill glue paste amount")
         .drawn("Ctrl and drag a frame")
         .region(heightRegion("The area whose volume is told; without it the whole picture."));
-    return declareHeights(d)
+    declareHeights(d);
+    return declareBand(d)
         .param(&P::leastCovered,
                {"least_covered", "Least share of points",
                 "With fewer points than this share of the area there is no volume."},

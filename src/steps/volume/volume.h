@@ -5,7 +5,7 @@
 namespace steps
 {
 
-struct VolumeParams {
+struct VolumeParams : BandSettings {
     double leastCovered = 50;
 };
 recipe::StepKind volume();
