@@ -63,7 +63,11 @@ void HeightRows::read(int y, int from, int to, float* out) const
 std::vector<float> heightsIn(const HeightView& view, const std::vector<Span>& where, const HeightPlane& over,
                              const HeightBand& band)
 {
-    const HeightRows rows(view, over, band);
+    return heightsIn(HeightRows(view, over, band), where);
+}
+
+std::vector<float> heightsIn(const HeightRows& rows, const std::vector<Span>& where)
+{
     std::vector<float> line(std::size_t(longest(where))), out;
     out.resize(std::size_t(geometry::pixelCount(where)) + 1);
     std::size_t n = 0;

@@ -61,6 +61,8 @@ std::vector<double> quantiles(std::vector<float>& values, const std::vector<doub
 std::vector<float> heightsIn(const image::HeightView& view, const std::vector<geometry::Span>& where,
                              const geometry::HeightPlane& over, const HeightBand& band = {});
 
+std::vector<float> heightsIn(const HeightRows& rows, const std::vector<geometry::Span>& where); // many small areas
+
 struct PlaneFit {
     geometry::HeightPlane plane;
     std::size_t pixels = 0, points = 0, used = 0;

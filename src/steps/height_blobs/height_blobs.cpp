@@ -28,9 +28,10 @@ OwnValues own(const P& p, const RunInput& in)
     const double mm = in.pixelMm();
     if (mm > 0) o.keys.push_back("volume");
     if (!in.kinds.empty()) o.keys.push_back("kind");
-    o.read = [&p, &in, mm](const vision::BlobRuns& runs, int blob, double* v) {
+    o.read = [&p, &in, mm, rows = vision::HeightRows(in.heights(), baseOf(in))](const vision::BlobRuns& runs, int blob,
+                                                                                double* v) {
         const auto spans = runs.spans(blob);
-        const auto all = vision::heightsIn(in.heights(), spans, baseOf(in));
+        const auto all = vision::heightsIn(rows, spans);
         double volume = 0;
         for (const float z : all) volume += double(z);
         const auto s = vision::heightStats(all, std::size_t(geometry::pixelCount(spans)), p.leftOut / 100);
