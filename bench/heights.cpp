@@ -142,10 +142,7 @@ BENCHMARK(greyBlobs)
     ->Unit(benchmark::kMillisecond);
 BENCHMARK(bandBlobs)
     ->Name("ours/blobs_in_band")
-    ->Args({12, 0})
-    ->Args({300, 0})
-    ->Args({12, 1})
-    ->Args({300, 1})
+    ->ArgsProduct({{12, 300}, {0, 2}, {0, 1}})
     ->Unit(benchmark::kMillisecond);
 BENCHMARK(plane)->Name("ours/robust_plane")->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(places)->Name("ours/places_12")->Arg(0)->Arg(1)->Unit(benchmark::kMillisecond);

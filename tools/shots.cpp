@@ -226,6 +226,9 @@ void Studio::heights()
     QTest::qWait(300);
     shoot("height-draft");
     s.dropDraft();
+    action("contours")->setChecked(true);
+    shoot("height-contours");
+    action("contours")->setChecked(false);
     open("organ-tray");
     look("places", 5, "heights");
     shoot("tray");

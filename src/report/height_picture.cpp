@@ -22,6 +22,36 @@ std::vector<float> sampleOf(const image::HeightView& v)
     }
     return out;
 }
+// The mean of the points in a square of 13 px about each pixel; NaN where fewer than a third of them are.
+std::vector<float> meansOf(const image::HeightView& v)
+{
+    constexpr int kReach = 6;
+    const auto w = std::size_t(v.width), h = std::size_t(v.height);
+    const double zero = v.scale.offsetMm;
+    std::vector<double> sums(w, 0.0);
+    std::vector<int> counts(w, 0);
+    std::vector<float> out(w * h, std::nanf(""));
+    const auto add = [&](int y, int sign) {
+        if (y < 0 || y >= v.height) return;
+        for (int x = 0; x < v.width; ++x)
+            if (!v.missing(x, y)) sums[std::size_t(x)] += sign * (v.mm(x, y) - zero), counts[std::size_t(x)] += sign;
+    };
+    for (int y = 0; y < kReach; ++y) add(y, 1);
+    for (int y = 0; y < v.height; ++y) {
+        add(y + kReach, 1);
+        add(y - kReach - 1, -1);
+        double sum = 0;
+        int n = 0;
+        for (int x = 0; x < std::min(kReach, v.width); ++x) sum += sums[std::size_t(x)], n += counts[std::size_t(x)];
+        for (int x = 0; x < v.width; ++x) {
+            if (x + kReach < v.width) sum += sums[std::size_t(x + kReach)], n += counts[std::size_t(x + kReach)];
+            if (x > kReach) sum -= sums[std::size_t(x - kReach - 1)], n -= counts[std::size_t(x - kReach - 1)];
+            if (3 * n >= (2 * kReach + 1) * (2 * kReach + 1))
+                out[std::size_t(y) * w + std::size_t(x)] = float(zero + sum / n);
+        }
+    }
+    return out;
+}
 HeightRange opened(double low, double high)
 {
     const double least = std::max(1e-4, 1e-7 * std::abs(low));
@@ -134,16 +164,22 @@ QImage heightImage(const image::Picture& p, const HeightRange& range, bool conto
         }
     });
     if (!contours) return out;
-    // A line where the next pixel to the right or below lies in another band; light on dark, dark on light.
+    // Of the mean of the points about a pixel, so that noise makes no lines of its own; a line where the next pixel to
+    // the right or below lies in another band. Light on dark, dark on light; none beyond the colours.
+    const std::vector<float> z = meansOf(v);
     const double band = contourStep(range);
-    const auto bandOf = [&](int x, int y) { return int(std::floor((v.mm(x, y) - range.low) / band)); };
+    const auto at = [&](int x, int y) { return z[std::size_t(y) * std::size_t(v.width) + std::size_t(x)]; };
+    const auto bandOf = [&](float h) { return int(std::floor((double(h) - range.low) / band)); };
     for (int y = 0; y + 1 < v.height; ++y) {
         auto* to = reinterpret_cast<QRgb*>(out.scanLine(y));
         for (int x = 0; x + 1 < v.width; ++x) {
-            if (v.missing(x, y) || v.missing(x + 1, y) || v.missing(x, y + 1)) continue;
-            const int here = bandOf(x, y);
-            if (here == bandOf(x + 1, y) && here == bandOf(x, y + 1)) continue;
-            to[x] = (v.mm(x, y) - range.low) / wide < 0.5 ? heightColour(0.85) : heightColour(0.08);
+            const float here = at(x, y), right = at(x + 1, y), below = at(x, y + 1);
+            if (std::isnan(here) || std::isnan(right) || std::isnan(below) || v.missing(x, y)) continue;
+            const double share = (double(here) - range.low) / wide;
+            if (share < 0 || share > 1) continue;
+            const int own = bandOf(here);
+            if (own == bandOf(right) && own == bandOf(below)) continue;
+            to[x] = share < 0.5 ? heightColour(0.85) : heightColour(0.08);
         }
     }
     return out;

@@ -393,14 +393,89 @@ base::Result<PlaneFit> planeThrough(const HeightView& view, const Point (&places
     return fit;
 }
 
+namespace
+{
+// Steps of 16 bit are compared as they are: the bounds move along the row with the plane. Of 1024 pixels those that keep
+// to the widest bounds and not to the narrowest are few; only words that hold one are worked out height by height.
+class StepBand
+{
+public:
+    StepBand(const HeightView& view, const HeightPlane& over, double low, double high)
+        : m_view(view), m_over(over), m_low(low), m_high(high), m_rows(view, over)
+    {
+    }
+    // Of a picture whose steps go up, whose missing value lies out of the way.
+    static bool fits(const HeightView& v) { return !v.real && v.scale.mmPerStep > 0; }
+    void bits(const Span& s, std::uint64_t* to)
+    {
+        const std::uint16_t* row = static_cast<const std::uint16_t*>(m_view.data) + s.y * m_view.stride;
+        for (int from = s.from; from < s.to; from += kPiece) {
+            const int n = std::min(kPiece, s.to - from);
+            piece(row + from, from, s.y, n, to + (from - s.from) / 64);
+        }
+    }
+
+private:
+    static constexpr int kPiece = 1024;
+    static std::uint16_t clamped(double x) { return std::uint16_t(std::clamp(x, 0.0, 65535.0)); }
+    void piece(const std::uint16_t* p, int x, int y, int n, std::uint64_t* to)
+    {
+        const double step = m_view.scale.mmPerStep, offset = m_view.scale.offsetMm;
+        const double a = m_over.at(x, y) - offset, b = m_over.at(x + n - 1, y) - offset;
+        // A step to either side for what single precision rounds.
+        const double lowest = std::floor((m_low + std::min(a, b)) / step) - 1,
+                     highest = std::ceil((m_high + std::max(a, b)) / step) + 1,
+                     narrowLow = std::ceil((m_low + std::max(a, b)) / step) + 1,
+                     narrowHigh = std::floor((m_high + std::min(a, b)) / step) - 1;
+        const int words = (n + 63) / 64;
+        if (!(highest >= 0) || !(lowest <= 65535)) {
+            std::fill_n(to, words, std::uint64_t(0));
+            return;
+        }
+        const std::uint16_t wide[2] = {clamped(lowest), clamped(highest)},
+                            narrow[2] = {clamped(narrowLow), clamped(narrowHigh)};
+        const bool some = narrowHigh >= narrowLow && narrowHigh >= 0 && narrowLow <= 65535;
+        const double none = m_view.scale.missing.value_or(-1);
+        const bool mayMiss = none >= lowest && none <= highest;
+        simd::inRange(p, n, wide[0], wide[1], to);
+        int first = 0, end = words;
+        while (first < end && to[first] == 0) ++first;
+        while (end > first && to[end - 1] == 0) --end;
+        if (first == end) return;
+        std::uint64_t sure[kPiece / 64] = {};
+        if (some && !mayMiss)
+            simd::inRange(p + 64 * first, std::min(n, 64 * end) - 64 * first, narrow[0], narrow[1], sure + first);
+        for (int w = first; w < end; ++w) {
+            if (to[w] == sure[w]) continue;
+            const int at = 64 * w, count = std::min(64, n - at);
+            m_rows.read(y, x + at, x + at + count, m_line);
+            simd::inRange(m_line, count, float(m_low), float(m_high), to + w);
+        }
+    }
+    HeightView m_view;
+    HeightPlane m_over;
+    double m_low, m_high;
+    HeightRows m_rows;
+    float m_line[64];
+};
+} // namespace
+
 std::vector<Run> runsInBand(const HeightView& view, const std::vector<Span>& where, const HeightPlane& over, double low,
                             double high)
 {
     std::vector<Run> runs;
     runs.reserve(1 << 14);
+    std::vector<std::uint64_t> bits(std::size_t(longest(where)) / 64 + 2);
+    if (StepBand::fits(view)) {
+        StepBand band(view, over, low, high);
+        for (const Span& s : where) {
+            band.bits(s, bits.data());
+            runsOfBits(bits.data(), s.to - s.from, s, runs);
+        }
+        return runs;
+    }
     const HeightRows rows(view, over);
     std::vector<float> line(std::size_t(longest(where)));
-    std::vector<std::uint64_t> bits(line.size() / 64 + 2);
     for (const Span& s : where) {
         rows.read(s.y, s.from, s.to, line.data());
         simd::inRange(line.data(), s.to - s.from, float(low), float(high), bits.data());
