@@ -7,6 +7,7 @@
 #include <array>
 #include <cmath>
 #include <limits>
+#include <numeric>
 
 namespace steps
 {
@@ -258,6 +259,19 @@ void judgePlaces(const ObjectSettings& p, const RunInput& in, const std::vector<
     if (!names.empty()) out.note = out.note.empty() ? names : out.note + "; " + names;
 }
 
+// Numbers of the blobs in their order, of too many those of the largest.
+std::vector<int> largest(const std::vector<vision::Blob>& blobs)
+{
+    std::vector<int> numbers(blobs.size());
+    std::iota(numbers.begin(), numbers.end(), 0);
+    if (numbers.size() <= kMostAreas) return numbers;
+    std::nth_element(numbers.begin(), numbers.begin() + std::ptrdiff_t(kMostAreas), numbers.end(),
+                     [&](int a, int b) { return blobs[std::size_t(a)].area > blobs[std::size_t(b)].area; });
+    numbers.resize(kMostAreas);
+    std::sort(numbers.begin(), numbers.end());
+    return numbers;
+}
+
 // The group others read and the outlines on the sheet.
 void showListed(std::vector<Object>& all, std::size_t listed, RunOutput& out)
 {
@@ -283,6 +297,14 @@ void showListed(std::vector<Object>& all, std::size_t listed, RunOutput& out)
 }
 
 } // namespace
+
+base::Status fewEnough(const vision::BlobList& blobs)
+{
+    if (blobs.blobs.size() <= kMostAreas) return {};
+    return base::fail(base::ErrorCode::OutOfRange, "more than " + std::to_string(kMostAreas) + " objects, " +
+                                                       std::to_string(blobs.blobs.size()) +
+                                                       ": raise the least size, least_area, or smooth the picture");
+}
 
 FoundObjects objectsFound(const ObjectSettings& p, const RunInput& in, vision::BlobList blobs, const OwnValues& own)
 {
@@ -336,8 +358,8 @@ ObjectTable objectsTold(const ObjectSettings& p, const RunInput& in, vision::Blo
 {
     const Finding finding(p, in, std::move(blobs), own);
     std::vector<Object> all, away;
-    for (std::size_t i = 0; i < finding.list().blobs.size(); ++i) {
-        Object one = finding.measured(int(i));
+    for (const int i : largest(finding.list().blobs)) {
+        Object one = finding.measured(i);
         finding.judge(one);
         (one.row.fate == Fate::Kept ? all : away).push_back(std::move(one));
     }

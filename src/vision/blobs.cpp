@@ -492,6 +492,8 @@ std::vector<std::vector<Point>> BlobRuns::outlines(int blob) const
 
 std::vector<Point> smoothedOutline(const std::vector<Point>& corners)
 {
+    // A calibration that carries a border far beyond its picture leaves nothing to smooth.
+    if (!(geometry::perimeterOf(corners) <= kLongestOutline)) return corners;
     std::vector<Point> middles;
     for (std::size_t i = 0; i < corners.size(); ++i) {
         const Point p = corners[i], q = corners[(i + 1) % corners.size()], u = geometry::unit(q - p);

@@ -75,7 +75,9 @@ void runsOfBits(const std::uint64_t* bits, int count, const geometry::Span& span
 // of the way.
 std::vector<std::vector<geometry::Point>> outlines(const BlobList& list, int blob);
 
-// Through the middles of the unit borders of an outline along pixel corners, smoothed by 1 4 6 4 1.
+// Through the middles of the unit borders of an outline along pixel corners, smoothed by 1 4 6 4 1; the outline as it is
+// where it is longer than `kLongestOutline` px.
+constexpr double kLongestOutline = 1e8;
 std::vector<geometry::Point> smoothedOutline(const std::vector<geometry::Point>& corners);
 
 struct BlobShape {

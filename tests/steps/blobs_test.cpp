@@ -1,4 +1,6 @@
-#include "../support.h"
+#include "../height_support.h"
+
+#include "vision/blobs.h"
 
 using namespace support;
 using geometry::Point;
@@ -159,6 +161,32 @@ private slots:
         double total = 0;
         for (const double v : e->curves.at(0).y) total += v;
         QCOMPARE(total, 160.0 * 60);
+    }
+    // Specks on every other pixel: too many to be objects is said with the setting that helps, and a size sorts it out.
+    void aPictureOfSpecksIsRefusedByName()
+    {
+        image::Image picture(1600, 1300, image::PixelFormat::Grey8);
+        for (int y = 0; y < 1300; ++y)
+            for (int x = 0; x < 1600; ++x) picture.row(y)[x] = x % 2 == 1 && y % 2 == 1 ? 20 : 230;
+        const auto capture = captureOf(std::move(picture));
+        recipe::Recipe r;
+        chain(r, "blobs", "o", [](recipe::Step& s) {
+            put(s, "mode", std::string("fixed")), put(s, "low", 0.0), put(s, "high", 120.0);
+            put(s, "least_area", 1.0);
+        });
+        const auto refused = runOn(r, capture);
+        QVERIFY2(QString::fromStdString(reason(refused)).contains("least_area"),
+                 qPrintable(QString("%1 %2").arg(value(refused, "count")).arg(reason(refused).c_str())));
+        put(r.steps[0], "least_area", 2.0);
+        const auto clean = runOn(r, capture);
+        QVERIFY2(value(clean, "count") == 0, reason(clean).c_str());
+    }
+    // An outline that a wild calibration carried out of all bounds is not walked pixel by pixel.
+    void anOutlineWithoutBoundsStaysAsItIs()
+    {
+        const std::vector<Point> wild{{0, 0}, {1e9, 0}, {1e9, 1e9}, {0, 1e9}};
+        QCOMPARE(vision::smoothedOutline(wild).size(), std::size_t(4));
+        QCOMPARE(vision::smoothedOutline({{0, 0}, {10, 0}, {10, 10}, {0, 10}}).size(), std::size_t(40));
     }
 };
 QTEST_APPLESS_MAIN(BlobsTest)

@@ -107,6 +107,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
     auto list = see(p, in, false);
     if (!list) return base::passOn(list.error());
+    if (const auto few = fewEnough(*list); !few) return base::passOn(few.error());
     const OwnValues values = own(p, in);
     RunOutput out = objectsFound(p, in, std::move(*list), values).out;
     if (!in.kinds.empty()) countKinds(in, out);
