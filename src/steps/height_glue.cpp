@@ -55,6 +55,13 @@ base::Result<HeightArea> heightArea(const RunInput& in, const std::string& key)
     return a;
 }
 
+double coveredOf(const RunInput& in, const HeightArea& area)
+{
+    double gone = 0;
+    for (const vision::Run& r : vision::runsMissing(in.heights(), area.where)) gone += r.to - r.from;
+    return area.covered(std::size_t(double(geometry::pixelCount(area.where)) - gone));
+}
+
 std::string tooFewPoints(double covered, double least)
 {
     return base::toText(covered, 0) + " % of the area has points, at least " + base::toText(least, 0) + " % are needed";

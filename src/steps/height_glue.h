@@ -24,6 +24,10 @@ struct BandSettings {
         return {from > -1e6 ? from : vision::HeightBand{}.low, to < 1e6 ? to : vision::HeightBand{}.high};
     }
 };
+// How much of its area must have been measured.
+struct CoverSettings {
+    double leastCovered = 50;
+};
 // The plane of the input "base", else 0 of the picture's scale.
 geometry::HeightPlane baseOf(const recipe::RunInput& in);
 
@@ -33,6 +37,8 @@ struct HeightArea {
     double covered(std::size_t points) const { return pixels > 0 ? 100.0 * double(points) / pixels : 0; }
 };
 HeightArea heightArea(const recipe::RunInput& in, const geometry::Region& region);
+// Share of the area in which points were measured, whatever their heights.
+double coveredOf(const recipe::RunInput& in, const HeightArea& area);
 // Fails with NoResult when it has no pixel in the picture.
 base::Result<HeightArea> heightArea(const recipe::RunInput& in, const std::string& key);
 // "12 % of the area has points, at least 50 % are needed"
@@ -108,6 +114,12 @@ template <class P> recipe::Declare<P>& declareBand(recipe::Declare<P>& d)
                base::Unit::Millimetre, Real{-1e6, 1e6, 0.01, -1, 1})
         .param(&P::to, {"to", "Only to", "Points above this height over the base count as missing."},
                base::Unit::Millimetre, Real{-1e6, 1e6, 0.01, -1, 1});
+}
+template <class P> recipe::Declare<P>& declareCover(recipe::Declare<P>& d, const char* help, bool shown = true)
+{
+    return d.template inherits<CoverSettings>().param(&P::leastCovered,
+                                                      {"least_covered", "Least share of points", help},
+                                                      base::Unit::Percent, recipe::Real{0, 100, 1}, shown);
 }
 inline recipe::RegionSpec heightRegion(const char* help)
 {

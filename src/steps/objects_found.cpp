@@ -298,16 +298,13 @@ void showListed(std::vector<Object>& all, std::size_t listed, RunOutput& out)
 
 } // namespace
 
-base::Status fewEnough(const vision::BlobList& blobs)
+base::Result<FoundObjects> objectsFound(const ObjectSettings& p, const RunInput& in, vision::BlobList blobs,
+                                        const OwnValues& own)
 {
-    if (blobs.blobs.size() <= kMostAreas) return {};
-    return base::fail(base::ErrorCode::OutOfRange, "more than " + std::to_string(kMostAreas) + " objects, " +
-                                                       std::to_string(blobs.blobs.size()) +
-                                                       ": raise the least size, least_area, or smooth the picture");
-}
-
-FoundObjects objectsFound(const ObjectSettings& p, const RunInput& in, vision::BlobList blobs, const OwnValues& own)
-{
+    if (blobs.blobs.size() > kMostAreas)
+        return base::fail(base::ErrorCode::OutOfRange, "more than " + std::to_string(kMostAreas) + " objects, " +
+                                                           std::to_string(blobs.blobs.size()) +
+                                                           ": raise the least size, least_area, or smooth the picture");
     FoundObjects found;
     RunOutput& out = found.out;
     const Finding finding(p, in, std::move(blobs), own);

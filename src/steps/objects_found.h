@@ -45,12 +45,12 @@ struct FoundObjects {
     std::vector<FoundObject> kept; // in their order; those beyond the longest list too
     std::size_t listed = 0;
 };
-// A picture of noise holds millions of areas: an error from `kMostAreas` on, which names the setting that helps.
+// A picture of noise holds millions of areas.
 constexpr std::size_t kMostAreas = 500'000;
-base::Status fewEnough(const vision::BlobList& blobs);
 // Counts, lists, places, group, marks and table. Objects smaller than the least size are in no list of `blobs`.
-FoundObjects objectsFound(const ObjectSettings& s, const recipe::RunInput& in, vision::BlobList blobs,
-                          const OwnValues& own);
+// Errors: OutOfRange with more than `kMostAreas` areas; names the setting that helps.
+base::Result<FoundObjects> objectsFound(const ObjectSettings& s, const recipe::RunInput& in, vision::BlobList blobs,
+                                        const OwnValues& own);
 // Every area of `blobs` with what turned it away; of more than `kMostAreas` the largest.
 recipe::ObjectTable objectsTold(const ObjectSettings& s, const recipe::RunInput& in, vision::BlobList blobs,
                                 const OwnValues& own);

@@ -83,6 +83,27 @@ private slots:
         pictures.push_back(image::makeHeights(without.first().pixels.clone(), {}, ""));
         QVERIFY(fails(runOn(r, {"x", std::move(pictures)}), "needs to know how many mm a pixel is"));
     }
+    // What was not measured is not counted as none.
+    void nothingMeasuredIsNotNothingThere()
+    {
+        recipe::Recipe r;
+        chain(r, "height_blobs", "o", [](recipe::Step& s) {
+            recipe::Check none;
+            none.output = "count", none.balloon = 1, none.limits.high = 0;
+            s.checks = {none};
+        });
+        const auto shown = [](double share) {
+            return heightCapture(
+                heights::picture(100, 100, [=](double x, double) { return x < share * 100 ? 0.0 : kGone; }, {}));
+        };
+        const auto verdict = [&](double share) { return runOn(r, shown(share)).items.front().checks.front().verdict; };
+        QVERIFY(verdict(1) == inspect::Verdict::Pass);
+        QVERIFY(verdict(0.7) == inspect::Verdict::Pass);
+        QVERIFY(verdict(0.3) != inspect::Verdict::Pass);
+        QVERIFY(verdict(0) != inspect::Verdict::Pass);
+        put(r.steps[0], "least_covered", 20.0);
+        QVERIFY(verdict(0.3) == inspect::Verdict::Pass);
+    }
     void kindsAreToldApart()
     {
         auto r = recipe();

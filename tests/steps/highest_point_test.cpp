@@ -30,6 +30,20 @@ private slots:
         QVERIFY(fails(runOn(r, heightCapture(heights::picture(160, 100, [](double, double) { return kGone; }))),
                       "was not found"));
     }
+    // Of an area that is mostly not there the highest place is not known.
+    void halfThereIsNotJudged()
+    {
+        recipe::Recipe r;
+        chain(r, "highest_point", "h", [](recipe::Step&) {});
+        const auto shown = [](double share) {
+            return heightCapture(
+                heights::picture(100, 100, [=](double x, double) { return x < share * 100 ? 0.3 : kGone; }));
+        };
+        QVERIFY(std::abs(value(runOn(r, shown(0.6)), "height") - 0.3) < 1e-6);
+        QVERIFY(fails(runOn(r, shown(0.4)), "40 % of the area has points, at least 50 % are needed"));
+        put(r.steps[0], "least_covered", 30.0);
+        QVERIFY(std::abs(value(runOn(r, shown(0.4)), "height") - 0.3) < 1e-6);
+    }
 };
 QTEST_APPLESS_MAIN(HighestPointTest)
 #include "highest_point_test.moc"

@@ -72,8 +72,9 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
     auto seen = see(p, in, false);
     if (!seen) return base::passOn(seen.error());
-    if (const auto few = fewEnough(seen->list); !few) return base::passOn(few.error());
-    RunOutput out = objectsFound(p, in, std::move(seen->list), own(in)).out;
+    auto found = objectsFound(p, in, std::move(seen->list), own(in));
+    if (!found) return base::passOn(found.error());
+    RunOutput out = std::move(found->out);
     if (seen->threshold) out.values["threshold"] = {*seen->threshold};
     return out;
 }

@@ -79,15 +79,8 @@ StepKind flatness()
     d.purpose("flat warp bend form tolerance plane zone")
         .drawn("Ctrl and drag a frame")
         .region(heightRegion("The area that is to be flat; without it the whole picture."));
-    return declareHeights(d, false)
-        .param(&P::leftOut,
-               {"left_out", "Left out at both ends",
-                "Share of the points that count as spikes; 0: every point counts, as the standard asks."},
-               Unit::Percent, Real{0, 20, 0.1, 0, 2}, true)
-        .param(&P::leastCovered,
-               {"least_covered", "Least share of points",
-                "With fewer points than this share of the area there is no flatness."},
-               Unit::Percent, kShareRange)
+    declareHeights(d, false);
+    return declareZone(d, "With fewer points than this share of the area there is no flatness.")
         .output({"flatness", "Flatness", "Width of the zone.", Unit::Millimetre, false, true, true})
         .output({"tilt", "Tilt", "Angle of the zone against the picture's plane.", Unit::Degree})
         .output({"covered", "Covered", "Share of the area in which points were measured.", Unit::Percent})

@@ -51,17 +51,15 @@ StepKind height_area()
         .drawn("Ctrl and drag a frame")
         .region(heightRegion("The area that is looked at; without it the whole picture."));
     declareHeights(d);
-    return declareBand(d)
+    declareBand(d);
+    declareCover(d, "With fewer points than this share of the area there is no height.");
+    return d
         .param(&P::of, {"of", "Height is", "Which of the points' heights stands for the area."}, heightOfChoices(),
                true)
         .param(&P::leftOut,
                {"left_out", "Left out at both ends",
                 "Share of the points that are no highest and no lowest ones: spikes."},
                Unit::Percent, Real{0, 49, 0.5, 0, 10})
-        .param(&P::leastCovered,
-               {"least_covered", "Least share of points",
-                "With fewer points than this share of the area there is no height."},
-               Unit::Percent, kShareRange, true)
         .output({"height", "Height", "The height that stands for the area.", Unit::Millimetre, false, true, true})
         .output({"covered", "Covered", "Share of the area in which points were measured.", Unit::Percent})
         .output({"mean", "Mean height", "Mean of the points' heights.", Unit::Millimetre})

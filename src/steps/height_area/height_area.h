@@ -5,10 +5,9 @@
 namespace steps
 {
 
-struct HeightAreaParams : BandSettings {
+struct HeightAreaParams : BandSettings, CoverSettings {
     HeightOf of = HeightOf::Median;
     double leftOut = 1;
-    double leastCovered = 50;
 };
 recipe::StepKind height_area();
 

@@ -96,16 +96,13 @@ StepKind height_between()
         .drawn("stroke from one area to the other")
         .region({"region", "First area", "The area the step is measured from.", shapes})
         .region({"other", "Second area", "The area whose height is told over the first.", shapes});
-    return declareHeights(d)
+    declareHeights(d);
+    return declareCover(d, "With fewer points than this share of either area there is no step.")
         .param(&P::of, {"of", "Height is", "Which of the points' heights stands for an area."}, heightOfChoices(), true)
         .param(&P::leftOut,
                {"left_out", "Left out at both ends",
                 "Share of the points that are no highest and no lowest ones: spikes."},
                Unit::Percent, Real{0, 49, 0.5, 0, 10})
-        .param(&P::leastCovered,
-               {"least_covered", "Least share of points",
-                "With fewer points than this share of either area there is no step."},
-               Unit::Percent, kShareRange, true)
         .output({"step", "Step", "Height of the second area over the first; lower is negative.", Unit::Millimetre,
                  false, true, true})
         .output({"first", "First height", "Height of the first area.", Unit::Millimetre})

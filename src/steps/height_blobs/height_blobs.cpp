@@ -105,11 +105,22 @@ void countKinds(const RunInput& in, RunOutput& out)
 
 base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
+    const auto area = heightArea(in, "region");
+    if (!area) return base::passOn(area.error());
+    // Where nothing was measured nothing can be counted.
+    const double covered = coveredOf(in, *area);
+    if (covered < p.leastCovered) {
+        RunOutput none;
+        none.values["covered"] = {covered};
+        none.note = tooFewPoints(covered, p.leastCovered);
+        return none;
+    }
     auto list = see(p, in, false);
     if (!list) return base::passOn(list.error());
-    if (const auto few = fewEnough(*list); !few) return base::passOn(few.error());
     const OwnValues values = own(p, in);
-    RunOutput out = objectsFound(p, in, std::move(*list), values).out;
+    auto found = objectsFound(p, in, std::move(*list), values);
+    if (!found) return base::passOn(found.error());
+    RunOutput out = std::move(found->out);
     if (!in.kinds.empty()) countKinds(in, out);
     if (in.pixelMm() > 0) {
         double sum = 0;
@@ -120,12 +131,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     } else {
         out.note += std::string(out.note.empty() ? "" : "; ") + "no volume: it is not known how many mm a pixel is";
     }
-    const auto area = heightArea(in, "region");
-    const auto missing = vision::runsMissing(in.heights(), area->where);
-    double gone = 0;
-    for (const vision::Run& r : missing) gone += r.to - r.from;
-    out.values["covered"] = {
-        area->covered(std::size_t(std::max(0.0, double(geometry::pixelCount(area->where)) - gone)))};
+    out.values["covered"] = {covered};
     return out;
 }
 
@@ -214,7 +220,10 @@ StepKind height_blobs()
                true)
         .param(&P::high, {"high", "Highest", "Points above do not belong to an object."}, Unit::Millimetre,
                kHeightRange, true);
-    return declareObjects(d)
+    declareObjects(d);
+    return declareCover(d,
+                        "With fewer points than this share of the region nothing is counted: it may lie where none is.",
+                        false)
         .param(&P::of, {"of", "Named by", "Which height of an object decides what it is called."}, heightOfChoices())
         .param(&P::leftOut,
                {"left_out", "Left out at both ends",

@@ -7,7 +7,7 @@
 namespace steps
 {
 
-struct HeightBlobsParams : ObjectSettings {
+struct HeightBlobsParams : ObjectSettings, CoverSettings {
     double low = 0.1;
     double high = 1000;
     HeightOf of = HeightOf::Median;

@@ -48,15 +48,7 @@ StepKind height_parallelism()
         .drawn("Ctrl and drag a frame")
         .region(heightRegion("The area that is to be parallel; without it the whole picture."));
     declareHeights(d, false).input({"base", "Base", "Plane the area is to be parallel to.", {FeatureType::Plane}});
-    return d
-        .param(&P::leftOut,
-               {"left_out", "Left out at both ends",
-                "Share of the points that count as spikes; 0: every point counts, as the standard asks."},
-               Unit::Percent, Real{0, 20, 0.1, 0, 2}, true)
-        .param(&P::leastCovered,
-               {"least_covered", "Least share of points",
-                "With fewer points than this share of the area there is no parallelism."},
-               Unit::Percent, kShareRange)
+    return declareZone(d, "With fewer points than this share of the area there is no parallelism.")
         .output({"parallelism", "Parallelism", "Width of the zone.", Unit::Millimetre, false, true, true})
         .output({"covered", "Covered", "Share of the area in which points were measured.", Unit::Percent})
         .better({"parallelism"}, OutputSpec::Better::Less, 0.0)

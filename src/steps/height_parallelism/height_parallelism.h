@@ -5,9 +5,7 @@
 namespace steps
 {
 
-struct HeightParallelismParams {
-    double leftOut = 0;
-    double leastCovered = 50;
+struct HeightParallelismParams : ZoneSettings {
 };
 recipe::StepKind height_parallelism();
 

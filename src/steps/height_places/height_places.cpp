@@ -145,7 +145,7 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
             x.push_back(geometry::dot(u, b.centroid)), y.push_back(geometry::dot(down, b.centroid));
         const auto lines = [](std::vector<double> v, double size) {
             std::sort(v.begin(), v.end());
-            int n = v.empty() ? 1 : 1;
+            int n = 1;
             for (std::size_t i = 1; i < v.size(); ++i) n += v[i] - v[i - 1] > size;
             return n;
         };

@@ -12,14 +12,14 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
     const auto area = heightArea(in, "region");
     if (!area) return base::passOn(area.error());
+    const double covered = coveredOf(in, *area);
+    if (covered < p.leastCovered) return base::fail(base::ErrorCode::NoResult, tooFewPoints(covered, p.leastCovered));
     const auto e =
         vision::extremeOf(in.heights(), area->where, baseOf(in), p.side, p.which == WhichExtreme::Highest, p.band());
     if (!e) return base::passOn(e.error());
     RunOutput out = pointResult(in, in.level(e->at));
     out.values["height"] = {e->height};
-    double gone = 0;
-    for (const vision::Run& r : vision::runsMissing(in.heights(), area->where)) gone += r.to - r.from;
-    out.values["covered"] = {area->covered(std::size_t(double(geometry::pixelCount(area->where)) - gone))};
+    out.values["covered"] = {covered};
     return out;
 }
 
@@ -56,7 +56,10 @@ StepKind highest_point()
         .gives(FeatureType::Point)
         .region(heightRegion("The area that is looked at; without it the whole picture."));
     declareHeights(d);
-    return declareBand(d)
+    declareBand(d);
+    return declareCover(
+               d, "With fewer points than this share of the area there is no highest place: it may lie where none is.",
+               false)
         .param(&P::which, {"which", "Which one", "The highest place or the lowest."},
                {{"highest", "Highest"}, {"lowest", "Lowest"}}, true)
         .param(&P::side,

@@ -6,7 +6,7 @@ namespace steps
 {
 
 enum class WhichExtreme { Highest, Lowest };
-struct HighestPointParams : BandSettings {
+struct HighestPointParams : BandSettings, CoverSettings {
     WhichExtreme which = WhichExtreme::Highest;
     int side = 5;
 };

@@ -55,11 +55,8 @@ StepKind volume()
         .drawn("Ctrl and drag a frame")
         .region(heightRegion("The area whose volume is told; without it the whole picture."));
     declareHeights(d);
-    return declareBand(d)
-        .param(&P::leastCovered,
-               {"least_covered", "Least share of points",
-                "With fewer points than this share of the area there is no volume."},
-               Unit::Percent, kShareRange, true)
+    declareBand(d);
+    return declareCover(d, "With fewer points than this share of the area there is no volume.")
         .output({"volume", "Volume", "What lies above the base less what lies below it.", Unit::CubicMillimetre, false,
                  true, true})
         .output({"above", "Above", "Volume of what lies above the base.", Unit::CubicMillimetre})

@@ -5,8 +5,7 @@
 namespace steps
 {
 
-struct VolumeParams : BandSettings {
-    double leastCovered = 50;
+struct VolumeParams : BandSettings, CoverSettings {
 };
 recipe::StepKind volume();
 
