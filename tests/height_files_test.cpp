@@ -174,6 +174,8 @@ private slots:
                               << "mm_per_step = 0; 1e-09 to 1e+06";
         QTest::newRow("negative") << R"({"pixel_mm": -1})"
                                   << "pixel_mm = -1";
+        QTest::newRow("broken cells") << R"({"width": 12.5, "height": 4})"
+                                      << "width = 12.5; must be a whole number";
     }
     void aWrongScaleIsNamed()
     {

@@ -107,6 +107,11 @@ private slots:
         QVERIFY(session().currentItem()->check("places", "heights")->values == value);
         session().setHeightRange({});
         QVERIFY(*session().heightRange() == before);
+        // What was set for one recipe is not the next one's.
+        session().setHeightRange(report::HeightRange{0, 0.1});
+        open(m_trays, "organ-tray.dikkat");
+        QTRY_VERIFY(session().heightRange().has_value());
+        QVERIFY(session().heightRange()->high > 5);
     }
     // The palette is told by lightness alone; a missing point is hatched and no colour of it.
     void thePaletteIsEvenInLightness()

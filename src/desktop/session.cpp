@@ -45,6 +45,8 @@ void Session::begin(Recipe recipe, const QString& path)
     m_draft.reset();
     m_proposal.reset();
     m_showReference = false;
+    m_viewKey.clear();
+    m_heightRange.reset();
     m_item = 0;
     m_trial = this->recipe().trials.empty() ? -1 : 0;
     for (const Step& s : this->recipe().steps)
@@ -645,10 +647,12 @@ std::optional<report::HeightRange> Session::heightRange() const
     if (shown.content != image::Content::Height) return std::nullopt;
     if (m_heightRange) return m_heightRange;
     // The reference's, so that colours mean the same from trial to trial.
-    const image::Picture* of = recipe().reference.capture ? recipe().reference.capture->find(shown.key) : nullptr;
-    if (!of || of->content != image::Content::Height) of = &shown;
-    if (m_usualRange.first != of) m_usualRange = {of, report::usualRange(*of)};
-    return m_usualRange.second;
+    auto owner = recipe().reference.capture;
+    const image::Picture* of = owner ? owner->find(shown.key) : nullptr;
+    if (!of || of->content != image::Content::Height) owner = m_capture, of = &shown;
+    // Another picture may lie where one was that is gone.
+    if (m_usual.of != of || m_usual.owner.lock() != owner) m_usual = {owner, of, report::usualRange(*of)};
+    return m_usual.range;
 }
 
 void Session::setHeightRange(const std::optional<report::HeightRange>& range)

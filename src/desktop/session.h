@@ -224,7 +224,12 @@ private:
     std::string m_selected, m_selectedOutput;
     std::string m_viewKey; // of the picture that was asked for
     std::optional<report::HeightRange> m_heightRange;
-    mutable std::pair<const image::Picture*, std::optional<report::HeightRange>> m_usualRange{};
+    struct Usual {
+        std::weak_ptr<const image::Capture> owner;
+        const image::Picture* of = nullptr;
+        std::optional<report::HeightRange> range;
+    };
+    mutable Usual m_usual;
     int m_selectedElement = -1;
     std::optional<Pointed> m_pointed;
     Ghosts m_ghosts;

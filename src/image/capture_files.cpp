@@ -161,6 +161,12 @@ base::Result<HeightScale> scaleFrom(const std::string& text, const std::string& 
                             " are possible",
                         where);
         };
+        const auto cells = [&]() -> base::Status {
+            if (x != std::floor(x))
+                return fail(ErrorCode::InvalidArgument, key + " = " + base::shortest(x) + "; must be a whole number",
+                            where);
+            return within(0, 200'000);
+        };
         base::Status ok;
         if (!std::isfinite(x)) return fail(ErrorCode::InvalidArgument, key + " must be a number", where);
         if (key == "mm_per_step") ok = within(1e-9, 1e6), out.mmPerStep = x;
@@ -169,8 +175,8 @@ base::Result<HeightScale> scaleFrom(const std::string& text, const std::string& 
         else if (key == "missing") out.missing = x;
         else if (key == "left_mm") ok = within(-1e9, 1e9), out.raster.leftMm = x;
         else if (key == "top_mm") ok = within(-1e9, 1e9), out.raster.topMm = x;
-        else if (key == "width") ok = within(0, 200'000), out.raster.width = int(x);
-        else if (key == "height") ok = within(0, 200'000), out.raster.height = int(x);
+        else if (key == "width") ok = cells(), out.raster.width = ok ? int(x) : 0;
+        else if (key == "height") ok = cells(), out.raster.height = ok ? int(x) : 0;
         else
             ok = fail(ErrorCode::InvalidArgument,
                       "the field \"" + key +
