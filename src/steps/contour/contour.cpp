@@ -1,6 +1,7 @@
 #include "steps/contour/contour.h"
 #include "steps/glue.h"
 #include "vision/blobs.h"
+#include "vision/refined_outline.h"
 
 #include <algorithm>
 #include <cmath>
@@ -15,27 +16,6 @@ using P = ContourParams;
 
 namespace
 {
-// The pixel outline moved onto the edge: along the normal the place where the grey level changes most.
-std::vector<Point> refined(const image::GreyView& picture, const std::vector<Point>& corners, double smoothing)
-{
-    const std::vector<Point> smooth = vision::smoothedOutline(corners); // its normals turn gently
-    const std::size_t n = smooth.size();
-    std::vector<Point> out;
-    const double reach = 5 + smoothing;
-    for (std::size_t i = 0; i < n; ++i) {
-        const Point along = smooth[(i + 3) % n] - smooth[(i + n - 3 % n) % n];
-        if (geometry::length(along) < 1e-6) continue;
-        const Point normal = geometry::leftOf(geometry::unit(along));
-        const auto p = vision::profile(picture, smooth[i] - normal * reach, smooth[i] + normal * reach, 1);
-        std::optional<vision::Edge> best;
-        if (p)
-            for (const vision::Edge& e : vision::edges(*p, {vision::Polarity::Any, 2, smoothing}))
-                if (std::abs(e.position - reach) < 2.5 && (!best || e.strength > best->strength)) best = e;
-        out.push_back(best ? best->point : smooth[i]);
-    }
-    return out;
-}
-
 base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
     const auto where = selectionSpans(in);
@@ -52,7 +32,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     for (std::size_t i = 1; i < list.blobs.size(); ++i)
         if (list.blobs[i].area > list.blobs[best].area) best = i;
     const auto loops = vision::outlines(list, int(best));
-    std::vector<Point> outline = refined(in.grey(), loops.front(), p.smoothing);
+    std::vector<Point> outline = vision::refinedOutline(in.grey(), loops.front(), {p.smoothing}).points;
     for (Point& q : outline) q = in.level(q);
     if (outline.size() < 8) return base::fail(base::ErrorCode::NoResult, "the outline is too short");
     RunOutput out;
