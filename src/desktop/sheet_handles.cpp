@@ -27,7 +27,7 @@ std::optional<inspect::Placed> SheetView::motionOf(const Step& step, const Regio
 std::optional<inspect::Placed> SheetView::ownMotion(const Step& step) const
 {
     const StepKind* kind = findKind(step.kind);
-    const bool taught = kind && kind->datum && kind->teach;
+    const bool taught = kind && kind->datum && kind->taughtOnReference();
     static const RegionSpec teaching{"", "", "", {}, true, false, true}, following{"", "", "", {}, true, true, false};
     return motionOf(step, taught ? &teaching : &following);
 }
@@ -98,7 +98,7 @@ std::vector<SheetView::Handle> SheetView::handles() const
     }
     // Points: the origin of what is taught, the place of one object.
     if (const auto motion = kind ? ownMotion(*s) : std::nullopt;
-        motion && !(kind->teach && kind->datum && !m_session.viewIsReference()))
+        motion && !(kind->taughtOnReference() && kind->datum && !m_session.viewIsReference()))
         for (const PointSpec& spec : kind->points) {
             const auto set = s->points.find(spec.key);
             const auto* item = m_session.currentItem();
@@ -257,7 +257,7 @@ bool SheetView::teaches(const Handle& h) const
 {
     const Step* s = editedStep();
     const StepKind* kind = s ? findKind(s->kind) : nullptr;
-    if (kind && h.region.front() == '.') return kind->datum && kind->teach;
+    if (kind && h.region.front() == '.') return kind->datum && kind->taughtOnReference();
     const RegionSpec* spec = kind ? kind->region(h.region) : nullptr;
     return spec && spec->teaching;
 }

@@ -81,7 +81,9 @@ Deviations deviations(const Outline& outline, const Laid& laid, const std::vecto
                 continue;
             const auto f = outline.nearest(mm, 1e300);
             if (!f || (f->offset > 0 && !outline.loops()[std::size_t(f->loop)].hole)) continue;
-            out.surplus.push_back({mm, std::sqrt(4 * area / geometry::kPi) / laid.pxPerMm, int(i)});
+            double radius = std::sqrt(area / geometry::kPi); // px; blur makes it smaller
+            if (radius > 1) radius += (found[i].blur * found[i].blur + found[i].spread) / (2 * radius);
+            out.surplus.push_back({mm, 2 * radius / laid.pxPerMm, int(i)});
             continue;
         }
         for (const DeviationPoint& d : line) {

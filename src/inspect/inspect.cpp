@@ -119,6 +119,7 @@ base::Result<Prepared> Prepared::begin(Recipe recipe, const Prepared* before)
         if (kind && (kind->mustBeTaught(s.params) || kind->datum)) mark = joined(mark, recipe.reference.fingerprint);
         if (!recipe.empty.empty()) mark = joined(mark, recipe.empty.fingerprint);
         if (named) mark = joined(mark, named);
+        if (kind && kind->byDrawing) mark = joined(mark, recipe.drawing.fingerprint);
         for (const std::string& id : Recipe::reads(s)) {
             const auto it = p.m_fingerprints.find(id);
             mark = joined(mark, it == p.m_fingerprints.end() ? 0 : it->second);
@@ -129,12 +130,14 @@ base::Result<Prepared> Prepared::begin(Recipe recipe, const Prepared* before)
         if (!kind || !kind->mustBeTaught(s.params)) continue;
         Taught t;
         t.fingerprint = joined(own, recipe.reference.fingerprint);
+        if (kind->byDrawing) t.fingerprint = joined(joined(t.fingerprint, recipe.drawing.fingerprint), calibrated);
         if (recipe.calibration.bends()) t.fingerprint = joined(t.fingerprint, calibrated);
         if (!recipe.empty.empty()) t.fingerprint = joined(t.fingerprint, recipe.empty.fingerprint);
         if (named) t.fingerprint = joined(t.fingerprint, named);
         if (const Taught* old = before ? before->taught(s.id) : nullptr; old && old->fingerprint == t.fingerprint)
             t = *old;
-        else if (recipe.reference.empty()) t.reason = "not taught: the recipe has no reference";
+        else if (kind->taughtOnReference() && recipe.reference.empty())
+            t.reason = "not taught: the recipe has no reference";
         else p.m_untaught.push_back(i);
         p.m_taught[s.id] = std::move(t);
     }
@@ -154,6 +157,11 @@ base::Result<Prepared> Prepared::begin(Recipe recipe, const Prepared* before)
     const bool same = before && std::all_of(needed.begin(), needed.end(), [&](const std::string& id) {
                           return p.fingerprint(id) != 0 && p.fingerprint(id) == before->fingerprint(id);
                       });
+    // Without a reference picture places are those of the drawing laid level.
+    if (p.m_recipe.reference.empty())
+        for (const Step& s : p.m_recipe.steps)
+            if (const StepKind* kind = findKind(s.kind); kind && kind->datum && kind->byDrawing)
+                p.m_recipe.datumPoses[s.id] = {};
     if (!needed.empty() && same) p.m_recipe.datumPoses = before->recipe().datumPoses;
     p.m_posesMissing = !needed.empty() && !same;
     return p;
@@ -172,14 +180,24 @@ void Prepared::teach(int step)
     const Step& s = m_recipe.steps[std::size_t(step)];
     const StepKind& kind = *findKind(s.kind);
     Taught& t = m_taught.at(s.id);
-    const auto pictures = picturesFor(s, kind, *m_recipe.reference.capture);
-    if (!pictures) {
-        t.reason = "not taught: " + pictures.error().message;
+    const bool onReference = kind.taughtOnReference();
+    static const image::Capture none;
+    const image::Capture& reference = onReference ? *m_recipe.reference.capture : none;
+    TeachInput in{reference, s.regions, s.points, s.leaveOut, s.samples, &m_recipe.calibration};
+    if (!m_recipe.empty.empty()) in.empty = m_recipe.empty.capture.get();
+    in.drawing = m_recipe.drawing.outline.get();
+    if (onReference) {
+        const auto pictures = picturesFor(s, kind, reference);
+        if (!pictures) {
+            t.reason = "not taught: " + pictures.error().message;
+            return;
+        }
+        if (!kind.pictures.empty()) in.main = pictures->at(kind.pictures.front().key);
+    } else if (!in.drawing) {
+        t.reason = m_recipe.drawing.empty() ? "not taught: the recipe has no drawing"
+                                            : "not taught: " + m_recipe.drawing.noOutline;
         return;
     }
-    TeachInput in{*m_recipe.reference.capture, s.regions, s.points, s.leaveOut, s.samples, &m_recipe.calibration};
-    if (!m_recipe.empty.empty()) in.empty = m_recipe.empty.capture.get();
-    if (!kind.pictures.empty()) in.main = pictures->at(kind.pictures.front().key);
     auto model = kind.teach(s.params, in);
     if (!model) {
         t.reason = "not taught: " + model.error().text();
@@ -197,7 +215,7 @@ std::set<std::string> Prepared::neededForPoses() const
     for (auto it = m_order.rbegin(); it != m_order.rend(); ++it) {
         const Step& s = m_recipe.steps[std::size_t(*it)];
         const StepKind* kind = findKind(s.kind);
-        if (kind && kind->datum && !kind->teach) needed.insert(s.id);
+        if (kind && kind->datum && !kind->taughtOnReference()) needed.insert(s.id);
         if (needed.count(s.id))
             for (const std::string& id : Recipe::reads(s)) needed.insert(id);
     }
@@ -215,7 +233,7 @@ void Prepared::findDatumPoses()
         const StepResultPtr r = runStep(*this, s, *m_recipe.reference.capture, item, 0);
         item.steps.push_back(r);
         const StepKind* kind = findKind(s.kind);
-        if (kind && kind->datum && !kind->teach && r->state == State::Ok && !r->finds.empty())
+        if (kind && kind->datum && !kind->taughtOnReference() && r->state == State::Ok && !r->finds.empty())
             m_recipe.datumPoses[s.id] = r->finds.front().pose;
     }
 }
@@ -245,6 +263,12 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
     in.pictures = std::move(*pictures);
     if (recipe.calibrated()) in.calibration = &recipe.calibration;
     if (!recipe.empty.empty()) in.empty = recipe.empty.capture.get();
+    if (kind.byDrawing) {
+        in.drawing = recipe.drawing.outline.get();
+        if (!in.drawing) return notRun(recipe.drawing.empty() ? "the recipe has no drawing" : recipe.drawing.noOutline);
+        if (!recipe.calibrated())
+            return notRun("a drawing is in mm and the picture in px: a calibration must say how large a px is");
+    }
     const Placing placing(recipe, &item);
     const auto here = placing.following(step.datum);
     if (!step.datum.empty()) {
@@ -260,6 +284,7 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
             return notRun("datum " + datum->letter + " \"" + datum->name + "\" was not found" +
                           (found && !found->reason.empty() ? " (" + found->reason + ")" : ""));
         }
+        in.onDrawing = findKind(datum->kind)->byDrawing;
         in.motion = here->motion();
         in.frame = in.motion.now;
     }

@@ -16,7 +16,7 @@ std::optional<Pose> referencePose(const Recipe& recipe, const std::string& datum
     const Step* s = recipe.find(datum);
     const StepKind* kind = s ? findKind(s->kind) : nullptr;
     if (!kind || !kind->datum) return std::nullopt;
-    if (!kind->teach) {
+    if (!kind->taughtOnReference()) {
         const auto it = recipe.datumPoses.find(datum);
         return it == recipe.datumPoses.end() ? std::nullopt : std::optional(it->second);
     }

@@ -53,6 +53,7 @@ public:
     Declare& purpose(std::string words) { return m_kind.purpose = std::move(words), *this; }
     Declare& drawn(std::string words) { return m_kind.gesture = std::move(words), *this; }
     Declare& isDatum() { return m_kind.datum = m_kind.byArea = true, *this; }
+    Declare& readsDrawing() { return m_kind.byDrawing = true, *this; }
     Declare& leavesOut() { return m_kind.leavesOut = true, *this; }
     Declare& filters() { return m_kind.hasFilters = true, *this; }
     Declare& samples() { return m_kind.hasSamples = true, *this; }

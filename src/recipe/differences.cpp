@@ -70,6 +70,7 @@ json bareSettings(const Recipe& r)
     bare.camera = {};
     bare.screen = {};
     bare.robot = {};
+    bare.drawn = {};
     bare.calibration = {};
     bare.name.clear();
     return toJson(bare, "");
@@ -99,6 +100,8 @@ std::vector<std::string> differences(const Recipe& before, const Recipe& now)
         if (!now.find(s.id)) out.push_back("step " + quoted(s.name) + " is gone");
     if (!sameBytes(before.reference, now.reference)) out.push_back("another reference");
     if (!sameBytes(before.empty, now.empty)) out.push_back("another empty picture");
+    if (!sameBytes(before.drawing, now.drawing)) out.push_back("another drawing");
+    if (!(before.drawn == now.drawn)) out.push_back("the drawing is read another way");
     Recipe a, b;
     a.calibration = before.calibration;
     b.calibration = now.calibration;

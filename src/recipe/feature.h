@@ -40,7 +40,7 @@ inline const char* name(FeatureType t)
 // The place a feature stands for: its centre, its middle.
 geometry::Point placeOf(const Feature& f);
 
-enum class MarkShape { Polyline, Polygon, Circle, Points, Dimension, Frame, Angle };
+enum class MarkShape { Polyline, Polygon, Circle, Points, Dimension, Frame, Angle, Deviation };
 enum class MarkRole { Found, Stray, Used, Datum };
 // What the sheet, the annotated picture and the report all draw.
 struct Mark {
@@ -52,6 +52,10 @@ struct Mark {
     double radius = 0;
     std::string text; // object number or so
     int element = 0;  // of a list, from 1: the mark takes that element's verdict
+    // Deviation: pairs of places, where the outline is drawn and where it was found, with the signed distance of each in
+    // mm, positive where there is too much material; beyond ± tolerance it is out.
+    std::vector<double> offsets{};
+    double tolerance = 0;
 };
 
 // A datum's answer: where the part is.

@@ -22,8 +22,10 @@ struct OfferInput {
     double datumAngle = 0;
     const std::map<std::string, Feature>& features; // by step id
     const geometry::Calibration* calibration = nullptr;
-    geometry::Pose datum{};                // here, level px; of the picture itself when there is none
-    const image::Picture* shown = nullptr; // the one in view; null: the capture's first
+    geometry::Pose datum{};                    // here, level px; of the picture itself when there is none
+    const image::Picture* shown = nullptr;     // the one in view; null: the capture's first
+    const drawing::Outline* drawing = nullptr; // the recipe's
+    bool onDrawing = false;                    // the datum is where the drawing lies
 
     const image::Picture& seen() const { return shown ? *shown : capture.first(); }
     image::GreyView grey() const { return seen().grey(); }

@@ -1,10 +1,13 @@
 #include "recipe/recipe.h"
 
+#include "recipe/drawing_file.h"
 #include "recipe/naming.h"
 
 #include "base/files.h"
+#include "drawing/dxf.h"
 
 #include <algorithm>
+#include <nlohmann/json.hpp>
 
 namespace recipe
 {
@@ -36,9 +39,24 @@ base::Result<Asset> makeAsset(std::string name, std::string bytes, std::string o
                      std::move(origin));
 }
 
-std::array<std::pair<const char*, Asset Recipe::*>, 2> Recipe::assets()
+base::Result<Asset> makeDrawing(const DrawingSettings& settings, Asset::File file, std::string origin)
 {
-    return {{{"reference", &Recipe::reference}, {"empty", &Recipe::empty}}};
+    auto read = drawing::readDxf(*file.bytes, settings.unit);
+    if (!read) return base::passOn(read.error(), file.name);
+    Asset out;
+    out.drawing = std::make_shared<const drawing::Drawing>(std::move(*read));
+    auto outline = drawing::Outline::make(*out.drawing, {settings.layersOff, settings.joinMm});
+    if (outline) out.outline = std::make_shared<const drawing::Outline>(std::move(*outline));
+    else out.noOutline = outline.error().text();
+    out.fingerprint = base::fingerprint(drawingSettingsToJson(settings).dump(), base::fingerprint(*file.bytes));
+    out.files.push_back(std::move(file));
+    out.origin = std::move(origin);
+    return out;
+}
+
+std::array<std::pair<const char*, Asset Recipe::*>, 3> Recipe::assets()
+{
+    return {{{"reference", &Recipe::reference}, {"empty", &Recipe::empty}, {"drawing", &Recipe::drawing}}};
 }
 
 const Step* Recipe::find(const std::string& id) const

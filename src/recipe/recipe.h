@@ -1,5 +1,6 @@
 // recipe.h - all steps, calibration, reference and trials: a plain value, so undo keeps old ones.
 #pragma once
+#include "drawing/outline.h"
 #include "geometry/calibration.h"
 #include "image/capture_files.h"
 #include "recipe/camera.h"
@@ -41,7 +42,8 @@ struct RobotFrame {
     friend bool operator==(const RobotFrame&, const RobotFrame&) = default;
 };
 
-// Something the recipe carries with it: the picture of a good part on which steps are drawn, the picture without a part.
+// Something the recipe carries with it: the picture of a good part on which steps are drawn, the picture without a part,
+// the drawing.
 // With the bytes of its files, so that it is saved as it came.
 struct Asset {
     struct File {
@@ -50,13 +52,25 @@ struct Asset {
         std::shared_ptr<const std::string> bytes;
     };
     std::vector<File> files;
-    std::string origin; // the picture it was taken from, for the title block
-    std::shared_ptr<const image::Capture> capture;
+    std::string origin;                              // the picture it was taken from, for the title block
+    std::shared_ptr<const image::Capture> capture;   // of pictures
+    std::shared_ptr<const drawing::Drawing> drawing; // of a drawing
+    std::shared_ptr<const drawing::Outline> outline; // of the layers in use; none when nothing closes
+    std::string noOutline;                           // and why
     std::uint64_t fingerprint = 0;
-    bool empty() const { return !capture; }
+    bool empty() const { return !capture && !drawing; }
+};
+// How the recipe's drawing is to be read.
+struct DrawingSettings {
+    std::vector<std::string> layersOff;
+    std::optional<drawing::LengthUnit> unit; // none: as the file says
+    double joinMm = 0.01;                    // ends within it meet
+    friend bool operator==(const DrawingSettings&, const DrawingSettings&) = default;
 };
 // Decodes its files. Fails as image::captureOf, and with NotFound when a picture of the naming is missing.
 base::Result<Asset> makeAsset(const image::Naming& naming, std::vector<Asset::File> files, std::string origin);
+// The drawing. Fails as drawing::readDxf; a drawing whose layers in use close to nothing is none to fail on.
+base::Result<Asset> makeDrawing(const DrawingSettings& settings, Asset::File file, std::string origin);
 // Of one picture.
 base::Result<Asset> makeAsset(std::string name, std::string bytes, std::string origin);
 
@@ -89,6 +103,8 @@ struct Recipe {
     image::Naming pictures;      // of a capture; empty: one, whatever its file's name
     Asset reference;
     Asset empty; // the picture without a part, for uneven light; may be missing
+    Asset drawing;
+    DrawingSettings drawn; // how it is read
     std::vector<Trial> trials;
     bool trialsInside = false;         // their pictures are saved inside of the recipe, else by their paths
     std::vector<std::string> setAside; // pictures that are no parts (targets, empty ones): never trials
@@ -104,7 +120,7 @@ struct Recipe {
     std::map<std::string, geometry::Pose> datumPoses;
 
     // What it carries, by the name each has in the file: the one list for reading, writing and identity.
-    static std::array<std::pair<const char*, Asset Recipe::*>, 2> assets();
+    static std::array<std::pair<const char*, Asset Recipe::*>, 3> assets();
     const Step* find(const std::string& id) const;
     Step* find(const std::string& id);
     int indexOf(const std::string& id) const; // -1: not there

@@ -4,6 +4,7 @@
 #include "recipe/calibration_file.h"
 #include "recipe/naming.h"
 
+#include "recipe/drawing_file.h"
 #include "recipe/recipe_json.h"
 #include "recipe/robot.h"
 
@@ -179,6 +180,7 @@ json toJson(const Recipe& r, const std::string& folder)
             else one["files"][f.key] = f.name;
         if (!asset.origin.empty()) one["taken_from"] = asset.origin;
     }
+    if (!(r.drawn == usual.drawn)) j["drawn"] = drawingSettingsToJson(r.drawn);
     // A recipe of the root is one kept by itself, beside nothing: paths stay whole.
     const auto written = [&](const std::string& picture) {
         if (folder == "/") return fs::absolute(picture).generic_string();
@@ -841,6 +843,7 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     const json* totals = o.field("totals");
     const json* outputs = o.field("outputs");
     const json *camera = o.field("camera"), *screen = o.field("screen"), *robot = o.field("robot");
+    const json* drawn = o.field("drawn");
     const json *pictures = nullptr, *assets = nullptr, *reference = nullptr, *empty = nullptr;
     if (version == 1) reference = o.field("reference"), empty = o.field("empty_picture");
     else pictures = o.field("pictures"), assets = o.field("assets");
@@ -883,6 +886,11 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
         if (!s) return base::passOn(s.error());
         r.screen = std::move(*s);
     }
+    if (drawn) {
+        auto d = drawingSettingsFromJson(*drawn, "drawn");
+        if (!d) return base::passOn(d.error());
+        r.drawn = std::move(*d);
+    }
     if (robot) {
         auto f = robotFromJson(*robot, "robot");
         if (!f) return base::passOn(f.error());
@@ -899,9 +907,12 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     }
     for (const auto& [name, member] : Recipe::assets()) {
         const json* one = assets && assets->is_object() && assets->contains(name) ? &(*assets)[name] : nullptr;
-        if (version == 1) one = std::string(name) == "reference" ? reference : empty;
+        if (version == 1)
+            one = std::string(name) == "reference" ? reference : std::string(name) == "empty" ? empty : nullptr;
         if (!one) continue;
-        auto asset = assetFrom(*one, version == 1 ? "picture" : "file", r.pictures, assetField(name, version));
+        const bool drawing = member == &Recipe::drawing; // one file, however many pictures a capture has
+        auto asset = assetFrom(*one, version == 1 ? "picture" : "file", drawing ? image::Naming{} : r.pictures,
+                               assetField(name, version));
         if (!asset) return base::passOn(asset.error());
         r.*member = std::move(*asset);
     }
@@ -988,7 +999,8 @@ base::Result<Recipe> fromText(const std::string& text, const std::string& folder
                 if (!bytes) return base::passOn(bytes.error(), where + ": " + assetField(name, j->value("version", 0)));
                 f.bytes = std::make_shared<const std::string>(std::move(*bytes));
             }
-            auto made = makeAsset(of.pictures, std::move(one.files), one.origin);
+            auto made = asset == &Recipe::drawing ? makeDrawing(of.drawn, std::move(one.files.front()), one.origin)
+                                                  : makeAsset(of.pictures, std::move(one.files), one.origin);
             if (!made) return base::passOn(made.error(), where);
             one = std::move(*made);
         }

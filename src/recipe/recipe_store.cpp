@@ -185,6 +185,7 @@ Recipe bareOf(const Recipe& r)
     bare.revision = 1;
     bare.reference = {};
     bare.empty = {};
+    bare.drawing = {};
     return bare;
 }
 
@@ -199,6 +200,8 @@ std::string identity(const Recipe& r)
     std::string all = plain.dump(-1, ' ', false, json::error_handler_t::replace);
     for (const auto& [role, member] : Recipe::assets()) {
         const Asset& asset = r.*member;
+        // Recipes without a drawing are those they were before there were any.
+        if (asset.files.empty() && member == &Recipe::drawing) continue;
         if (asset.files.empty()) all += "\nnone";
         for (const Asset::File& f : asset.files) all += "\n" + f.key + base::sha256(*f.bytes);
     }

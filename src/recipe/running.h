@@ -5,6 +5,7 @@
 // carries what it sees over by level() and works on as if there were neither tilt nor lens. Without a lens calibration
 // both are the same.
 #pragma once
+#include "drawing/outline.h"
 #include "geometry/calibration.h"
 #include "image/capture.h"
 #include "recipe/objects.h"
@@ -41,6 +42,8 @@ struct RunInput {
     double grows() const { return motion.scale; }
     const geometry::Calibration* calibration = nullptr; // null: none
     const image::Capture* empty = nullptr;              // the picture without a part, for uneven light
+    const drawing::Outline* drawing = nullptr;          // the recipe's; null: none, or nothing of it closes
+    bool onDrawing = false;                             // the frame is where the drawing lies
     std::map<std::string, NamedValue> named{};          // "step.output" of what a formula names, in the recipe's units
     // by the kind's picture keys; see seen()
     std::map<std::string, const image::Picture*> pictures{};
@@ -103,7 +106,8 @@ struct TeachInput {
     std::vector<Sample> samples{};
     const geometry::Calibration* calibration = nullptr;
     const image::Capture* empty = nullptr; // the picture without a part
-    const image::Picture* main = nullptr;  // of the reference, as the step says; none: the first
+    const drawing::Outline* drawing = nullptr;
+    const image::Picture* main = nullptr; // of the reference, as the step says; none: the first
     const image::Picture& seen() const { return main ? *main : reference.first(); }
     const image::Picture& emptyPicture() const
     {

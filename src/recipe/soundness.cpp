@@ -109,7 +109,15 @@ private:
                 say(here + ": filters[" + std::to_string(k) + "]: output",
                     quoted(s.filters[k].output) + " filters no object; " + filterNames(*kind));
         if (auto ok = kind->consistent(s.params); !ok) say(here + ": params", ok.error().message, ok.error().code);
-        if (kind->mustBeTaught(s.params) && m_recipe.reference.empty())
+        if (kind->byDrawing && !m_recipe.drawing.outline)
+            say("drawing", m_recipe.drawing.empty() ? "is missing: " + here + " (" + s.kind + ") reads it"
+                                                    : "gives " + here + " no outline: " + m_recipe.drawing.noOutline);
+        if (kind->byDrawing && !m_recipe.calibrated())
+            say("calibration", "is missing: " + here + " (" + s.kind + ") reads a drawing in mm");
+        if (kind->byDrawing && !kind->datum)
+            if (const Step* on = m_recipe.find(s.datum); !on || !findKind(on->kind) || !findKind(on->kind)->byDrawing)
+                say(here + ": datum", "must be one that lays the drawing");
+        if (kind->mustBeTaught(s.params) && kind->taughtOnReference() && m_recipe.reference.empty())
             say("reference", "is missing: " + here + " (" + s.kind + ") is taught from it");
         for (const ParamSpec& p : kind->params)
             if (const auto* text = std::get_if<Text>(&p.domain); text && text->formula)

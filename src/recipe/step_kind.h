@@ -21,6 +21,10 @@ struct StepKind {
     Question question = Question::What;
     int version = 1;
     bool datum = false; // finds parts; others follow it
+    // Reads the recipe's drawing. A datum that does is taught by it alone and has its pose on the reference by being
+    // found there.
+    bool byDrawing = false;
+    bool taughtOnReference() const { return teach && !(datum && byDrawing); }
     // made by drawing an area, not a stroke
     bool byArea = false;
     // which of the step's lists it reads

@@ -1,0 +1,629 @@
+#include "steps/drawing_datum/drawing_datum.h"
+
+#include "steps/drawing_glue.h"
+#include "vision/blobs.h"
+#include "vision/level_picture.h"
+#include "vision/pattern.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace steps
+{
+using namespace recipe;
+using base::ErrorCode;
+using base::Unit;
+using drawing::Laid;
+using drawing::Outline;
+using geometry::Point;
+using geometry::Pose;
+using geometry::Shape;
+using P = DrawingDatumParams;
+
+namespace
+{
+constexpr double kMostSide = 16000; // px, of the drawn part: no picture is larger
+constexpr double kMargin = 12;
+constexpr std::size_t kStations = 1200;
+
+struct Model {
+    vision::PatternModel pattern, mirrored;
+    std::vector<drawing::Likeness> likenesses;
+    bool round = false; // its turn cannot be told
+};
+
+// The drawn part as a picture: what is taught.
+image::Image rendered(const Outline& outline, double pxPerMm, bool dark, Point& origin)
+{
+    const drawing::Box& box = outline.box();
+    const int w = int(std::ceil(box.width() * pxPerMm + 2 * kMargin)),
+              h = int(std::ceil(box.height() * pxPerMm + 2 * kMargin));
+    const Laid laid{{{kMargin - box.left * pxPerMm, kMargin + box.top * pxPerMm}, 0}, pxPerMm, false};
+    origin = laid.pose.origin;
+    constexpr int kFiner = 4; // rows in a row
+    std::vector<std::vector<double>> crossings(std::size_t(h) * kFiner);
+    for (std::size_t l = 0; l < outline.loops().size(); ++l) {
+        const auto polygon = outline.polygon(int(l), 0.05 / pxPerMm);
+        for (std::size_t i = 0; i < polygon.size(); ++i) {
+            Point a = laid.toPicture(polygon[i]), b = laid.toPicture(polygon[(i + 1) % polygon.size()]);
+            if (a.y > b.y) std::swap(a, b);
+            const int first = std::max(0, int(std::ceil((a.y + 0.5) * kFiner - 0.5)));
+            for (int r = first; r < h * kFiner; ++r) {
+                const double y = (r + 0.5) / kFiner - 0.5;
+                if (y >= b.y) break;
+                if (y < a.y) continue;
+                crossings[std::size_t(r)].push_back(a.x + (b.x - a.x) * (y - a.y) / (b.y - a.y));
+            }
+        }
+    }
+    image::Image out(w, h, image::PixelFormat::Grey8);
+    std::vector<double> row(std::size_t(w) + 1);
+    for (int y = 0; y < h; ++y) {
+        std::fill(row.begin(), row.end(), 0.0);
+        for (int k = 0; k < kFiner; ++k) {
+            auto& c = crossings[std::size_t(y) * kFiner + std::size_t(k)];
+            std::sort(c.begin(), c.end());
+            for (std::size_t i = 0; i + 1 < c.size(); i += 2) {
+                const double from = std::clamp(c[i] + 0.5, 0.0, double(w)),
+                             to = std::clamp(c[i + 1] + 0.5, 0.0, double(w));
+                for (int x = int(from); x < w && x < to; ++x)
+                    row[std::size_t(x)] += (std::min(to, x + 1.0) - std::max(from, double(x))) / kFiner;
+            }
+        }
+        std::uint8_t* to = out.row(y);
+        for (int x = 0; x < w; ++x) {
+            const double share = std::min(1.0, row[std::size_t(x)]);
+            to[x] = std::uint8_t(std::lround(dark ? 200 - 150 * share : 50 + 150 * share));
+        }
+    }
+    return out;
+}
+
+base::Result<vision::PatternModel> patternOf(const Outline& outline, double pxPerMm, bool dark)
+{
+    Point origin;
+    const image::Image picture = rendered(outline, pxPerMm, dark, origin);
+    const auto region = geometry::Region::rectangle({(picture.width() - 1) / 2.0, (picture.height() - 1) / 2.0},
+                                                    picture.width() - 5, picture.height() - 5, 0);
+    return vision::teachPattern(picture.grey(), region, {origin, 0}, 20);
+}
+
+base::Result<Model> teach(const P& p, const TeachInput& in)
+{
+    const double mm = in.calibration ? in.calibration->mmPerPixel() : 0;
+    if (!(mm > 0))
+        return base::fail(ErrorCode::NotFound,
+                          "the recipe has no calibration: how large the drawing is in px is not known");
+    const Outline& outline = *in.drawing;
+    const double side = std::max(outline.box().width(), outline.box().height()) / mm;
+    const std::string size =
+        base::toText(outline.box().width(), 2) + " × " + base::toText(outline.box().height(), 2) + " mm";
+    if (side > kMostSide)
+        return base::fail(ErrorCode::OutOfRange, "the drawing is " + size + ", " + base::toText(side, 0) +
+                                                     " px at this calibration: is its unit right?");
+    if (side < 12)
+        return base::fail(ErrorCode::OutOfRange, "the drawing is " + size + ", " + base::toText(side, 1) +
+                                                     " px only at this calibration: is its unit right?");
+    const bool dark = p.material == Objects::Dark;
+    auto pattern = patternOf(outline, 1 / mm, dark);
+    if (!pattern) return base::passOn(pattern.error());
+    auto mirrored = patternOf(outline.mirrored(), 1 / mm, dark);
+    if (!mirrored) return base::passOn(mirrored.error());
+    Model m{std::move(*pattern), std::move(*mirrored), drawing::likenesses(outline, std::max(2 * mm, 0.02)), false};
+    m.round = outline.loops().size() ==
+              std::size_t(std::count_if(outline.loops().begin(), outline.loops().end(), [&](const drawing::Loop& l) {
+                  return l.round && geometry::distance(l.round->centre, outline.centre()) < 2 * mm;
+              }));
+    return m;
+}
+
+vision::PatternOptions options(const P& p, const RunInput& in)
+{
+    vision::PatternOptions o;
+    o.leastScore = p.leastScore;
+    o.leastContrast = p.leastContrast;
+    o.wanted = p.expected > 0 ? p.expected : p.most;
+    o.most = 100000;
+    (void)in;
+    return o;
+}
+std::vector<vision::PatternFind> search(const RunInput& in, const vision::PatternModel& model,
+                                        const vision::PatternOptions& o)
+{
+    const geometry::Region where = in.region("search");
+    if (!in.bends()) return vision::findPattern(in.grey(), model, where, o);
+    const auto level = vision::levelPicture(in.grey(), *in.calibration);
+    auto finds = vision::findPattern(level.picture.grey(), model,
+                                     where.mapped([&](Point q) { return in.level(q) - level.origin; }), o);
+    for (auto& f : finds) f.pose.origin = f.pose.origin + level.origin;
+    return finds;
+}
+
+struct Lying {
+    drawing::Laying laying;
+    double share = 0; // of the drawn edges, away from corners
+    std::size_t points = 0, stray = 0;
+    std::vector<drawing::Pairing> pairs;
+    std::vector<bool> used;
+};
+
+EdgeSearch edgeSearch(const P& p, double reachPx)
+{
+    EdgeSearch s;
+    s.dark = p.material == Objects::Dark;
+    s.reach = reachPx;
+    s.leastStrength = p.leastContrast;
+    return s;
+}
+
+std::vector<drawing::Pairing> pairsOf(const std::vector<Outline::Foot>& stations, const DrawnEdges& edges)
+{
+    std::vector<drawing::Pairing> out;
+    for (const DrawnEdge& e : edges.edges)
+        out.push_back({stations[e.station].at, stations[e.station].outward, e.found});
+    return out;
+}
+
+base::Result<Lying> laidBy(const P& p, const RunInput& in, Laid laid, const std::vector<Outline::Foot>& stations)
+{
+    const double mm = in.mmPerPixel();
+    const double wide = std::max(4.0, p.reach / mm);
+    Lying out;
+    for (const double reach : {std::max(6.0, wide), wide, wide}) {
+        const DrawnEdges edges = edgesAt(in, laid, stations, edgeSearch(p, reach));
+        out.pairs = pairsOf(stations, edges);
+        auto fit = drawing::lay(out.pairs, laid, {false, 0.02 * mm, 12});
+        if (!fit) return base::passOn(fit.error());
+        laid = fit->laid;
+        out.laying = std::move(*fit);
+        out.points = edges.edges.size();
+        // By one measure for every pose, whatever its own spread is.
+        const double near = std::max(3 * mm, p.reach);
+        const auto seen = std::count_if(out.laying.residuals.begin(), out.laying.residuals.end(),
+                                        [&](double r) { return std::abs(r) <= near; });
+        out.share = double(seen) / double(stations.size());
+    }
+    out.stray = out.points - std::size_t(out.laying.usedCount);
+    return out;
+}
+
+// Share of the drawn edges seen at a pose, from few stations.
+double glanceAt(const P& p, const RunInput& in, const Laid& laid, const std::vector<Outline::Foot>& few)
+{
+    const DrawnEdges e = edgesAt(in, laid, few, edgeSearch(p, std::max(4.0, p.reach / in.mmPerPixel())));
+    return few.empty() ? 0 : double(e.edges.size()) / double(few.size());
+}
+
+// Of the poses in which the drawing looks like itself the one that shows most of it; of equal ones the least turned.
+base::Result<Lying> bestLying(const P& p, const RunInput& in, const Model& model, const Laid& start,
+                              const std::vector<Outline::Foot>& stations, std::string& note, bool& wrongSide)
+{
+    auto best = laidBy(p, in, start, stations);
+    if (!best) return best;
+    std::vector<Outline::Foot> few;
+    for (std::size_t i = 0; i < stations.size(); i += 3) few.push_back(stations[i]);
+    const Laid first = best->laying.laid;
+    const double clear = std::max(0.012, 6.0 / double(stations.size()));
+    std::vector<std::pair<double, Laid>> equal; // turn
+    double bestMirrored = 0;
+    for (const drawing::Likeness& l : model.likenesses) {
+        const Laid there = drawing::alike(first, l);
+        if (glanceAt(p, in, there, few) < best->share - 0.1) continue;
+        auto other = laidBy(p, in, there, stations);
+        if (!other) continue;
+        if (l.mirrored) {
+            bestMirrored = std::max(bestMirrored, other->share);
+            continue;
+        }
+        if (other->share > best->share + clear) {
+            best = std::move(other);
+            equal.clear();
+        } else if (other->share > best->share - clear && l.share > 0.985) {
+            equal.emplace_back(0.0, other->laying.laid);
+        }
+    }
+    wrongSide = bestMirrored > best->share + clear;
+    if (!equal.empty()) {
+        const double level = in.motion.turn();
+        const auto turnOf = [&](const Laid& l) { return std::abs(geometry::wrapped(l.pose.angle - level)); };
+        for (const auto& [none, laid] : equal)
+            if (turnOf(laid) < turnOf(best->laying.laid) - 1e-3)
+                if (auto other = laidBy(p, in, laid, stations)) best = std::move(other);
+        note =
+            "the drawing looks alike at " + std::to_string(equal.size() + 1) + " angles; taken is the one turned least";
+    } else if (model.round) {
+        note = "the drawing is round: its turn cannot be told";
+    }
+    return best;
+}
+
+// ---- datums chosen on the drawing
+struct Measured {
+    geometry::Circle circle;
+    geometry::Segment line;
+    bool round = false;
+};
+base::Result<Measured> measuredElement(const P& p, const RunInput& in, const Laid& laid, int number, const char* label)
+{
+    const auto& elements = in.drawing->elements();
+    if (number < 1 || std::size_t(number) > elements.size())
+        return base::fail(ErrorCode::NotFound, std::string(label) + " = " + std::to_string(number) +
+                                                   " is no element of the drawing; it has 1 to " +
+                                                   std::to_string(elements.size()));
+    const int loop = in.drawing->loopOf(number - 1);
+    const drawing::Element& e = elements[std::size_t(number - 1)];
+    const std::string words = elementWords(e);
+    if (loop < 0)
+        return base::fail(ErrorCode::NotFound, std::string(label) + ": " + words + " is part of no closed outline");
+    // All arcs of one circle count, however it was drawn.
+    std::vector<Outline::Foot> own;
+    for (const auto& s :
+         in.drawing->stations(std::max(in.mmPerPixel() * 1.5, in.drawing->loops()[std::size_t(loop)].length / 4000))) {
+        if (s.loop != loop || s.cornerGap < 4 * in.mmPerPixel()) continue;
+        const drawing::Element& x = elements[std::size_t(s.element)];
+        const bool same = s.element == number - 1 || (e.arc && x.arc && geometry::distance(x.centre, e.centre) < 1e-3 &&
+                                                      std::abs(x.radius - e.radius) < 1e-3);
+        if (same) own.push_back(s);
+    }
+    const DrawnEdges edges = edgesAt(in, laid, own, edgeSearch(p, std::max(6.0, p.reach / in.mmPerPixel())));
+    std::vector<Point> points;
+    for (const DrawnEdge& x : edges.edges) points.push_back(x.found);
+    Measured out;
+    out.round = e.arc;
+    if (e.arc) {
+        auto fit = geometry::fitCircle(points, 0.5);
+        if (!fit) return base::fail(ErrorCode::NoResult, std::string(label) + ": " + words + " is not seen");
+        out.circle = fit->shape;
+    } else {
+        auto fit = geometry::fitLine(points, 0.5);
+        if (!fit) return base::fail(ErrorCode::NoResult, std::string(label) + ": " + words + " is not seen");
+        out.line = fit->shape;
+    }
+    return out;
+}
+base::Result<Laid> byDatums(const P& p, const RunInput& in, const Laid& all)
+{
+    if (p.by == LaidBy::AllEdges) return all;
+    const auto& elements = in.drawing->elements();
+    auto first = measuredElement(p, in, all, p.first, "first datum");
+    if (!first) return base::passOn(first.error());
+    auto second = measuredElement(p, in, all, p.second, "second datum");
+    if (!second) return base::passOn(second.error());
+    const drawing::Element &a = elements[std::size_t(p.first - 1)], &b = elements[std::size_t(p.second - 1)];
+    Laid out = all;
+    // Laid anew so that a drawn place and a drawn direction come to lie on the measured ones.
+    const auto onto = [&](Point drawnPlace, double drawnAngle, Point place, double angle) {
+        out.pose.angle = angle - drawnAngle;
+        out.pose.origin = {0, 0};
+        out.pose.origin = place - out.toPicture(drawnPlace);
+    };
+    if (p.by == LaidBy::TwoHoles) {
+        if (!first->round || !second->round)
+            return base::fail(ErrorCode::InvalidArgument, "two holes: both datums must be circles of the drawing");
+        const Point d = b.centre - a.centre, m = second->circle.centre - first->circle.centre;
+        if (geometry::length(d) < 1e-6)
+            return base::fail(ErrorCode::InvalidArgument, "two holes: both datums have one centre");
+        onto(a.centre, geometry::angleOf(d), first->circle.centre, geometry::angleOf(m));
+        return out;
+    }
+    if (first->round) return base::fail(ErrorCode::InvalidArgument, "edge and point: the first datum must be a line");
+    const Point along = geometry::unit(a.to - a.from);
+    Point way = first->line.along();
+    if (geometry::dot(way, all.toPicture(a.to) - all.toPicture(a.from)) < 0) way = way * -1;
+    // The edge gives direction and height, the point where along it.
+    const Point drawnPoint = second->round ? b.centre : (b.from + b.to) * 0.5;
+    Point drawnFoot = a.from + along * geometry::dot(drawnPoint - a.from, along);
+    Point foot = second->round ? geometry::foot(first->line, second->circle.centre) : Point{};
+    if (!second->round) {
+        const geometry::Segment drawnA{a.from, a.to}, drawnB{b.from, b.to};
+        if (!geometry::crossing(drawnA, drawnB, drawnFoot) || !geometry::crossing(first->line, second->line, foot))
+            return base::fail(ErrorCode::InvalidArgument, "edge and point: both datums are parallel lines");
+    }
+    onto(drawnFoot, geometry::angleOf(along), foot, geometry::angleOf(way));
+    return out;
+}
+
+// ---- why nothing was found
+std::string guess(const P& p, const RunInput& in, const Model& model)
+{
+    vision::PatternOptions o = options(p, in);
+    const auto mirrored = search(in, model.mirrored, o);
+    if (!mirrored.empty())
+        return "; wrong side up: mirrored it lies at " + base::toText(in.picture(mirrored.front().pose.origin).x, 0) +
+               ", " + base::toText(in.picture(mirrored.front().pose.origin).y, 0) + " px with score " +
+               base::toText(mirrored.front().score, 2);
+    SelectionSettings s;
+    s.objects = p.material;
+    RunInput plain = in;
+    plain.taught = nullptr; // what this step was taught is no threshold
+    const auto where = selectionSpans(plain);
+    const auto taken = select(s, plain, where);
+    if (!taken || taken->nothing) return "; nothing but one grey level is seen";
+    vision::BlobOptions b;
+    b.low = taken->low;
+    b.high = taken->high;
+    b.leastArea = 100;
+    const auto list = vision::findBlobs(taken->view, where, b);
+    if (list.blobs.empty()) return "; nothing of this material is seen";
+    std::size_t best = 0;
+    for (std::size_t i = 1; i < list.blobs.size(); ++i)
+        if (list.blobs[i].area > list.blobs[best].area) best = i;
+    std::vector<Point> seen = vision::outlines(list, int(best)).front(), drawn;
+    for (Point& q : seen) q = in.level(q);
+    for (std::size_t l = 0; l < in.drawing->loops().size(); ++l)
+        if (!in.drawing->loops()[l].hole)
+            for (const Point q : in.drawing->polygon(int(l), 0.1)) drawn.push_back(q);
+    const auto a = geometry::smallestBox(seen), d = geometry::smallestBox(drawn);
+    const double mm = in.mmPerPixel(), ratio = a.length * mm / d.length;
+    const std::string sizes = "the largest thing seen is " + base::toText(a.length * mm, 2) + " × " +
+                              base::toText(a.width * mm, 2) + " mm, drawn are " + base::toText(d.length, 2) + " × " +
+                              base::toText(d.width, 2) + " mm";
+    for (const auto& [factor, words] : {std::pair{25.4, "is the drawing in inch?"},
+                                        {1 / 25.4, "is the drawing in mm, not in inch?"},
+                                        {10.0, "is the drawing in cm?"},
+                                        {0.1, "is the drawing in mm, not in cm?"},
+                                        {1000.0, "is the drawing in m?"}})
+        if (std::abs(ratio / factor - 1) < 0.05 && std::abs(a.width * mm / d.width / factor - 1) < 0.08)
+            return "; " + sizes + ": " + words;
+    if (std::abs(ratio - 1) > 0.005 && std::abs(ratio - 1) < 0.08 && std::abs(a.width * mm / d.width - ratio) < 0.03)
+        return "; " + sizes + ": " + base::toText(100 * (ratio - 1), 1) +
+               " % off: is the calibration right, and the thickness of the part stated?";
+    return "; " + sizes;
+}
+
+base::Result<RunOutput> run(const P& p, const RunInput& in)
+{
+    if (!in.taught) return base::fail(ErrorCode::NotFound, "not taught: the recipe has no drawing");
+    const Model& model = std::any_cast<const Model&>(*in.taught);
+    const double mm = in.mmPerPixel();
+    const auto stations = openStations(*in.drawing, 4 * mm, kStations);
+    if (stations.size() < 6)
+        return base::fail(ErrorCode::NoResult, "the drawing has no edge longer than 8 px between its corners");
+    std::vector<vision::PatternFind> finds = search(in, model.pattern, options(p, in));
+    if (finds.empty())
+        return base::fail(ErrorCode::Absent, "not found: nothing reaches the least score " +
+                                                 base::toText(p.leastScore, 2) + guess(p, in, model));
+    const std::size_t wanted = p.expected > 0 ? std::size_t(p.expected)
+                               : p.most > 0   ? std::size_t(p.most)
+                                              : finds.size();
+    struct One {
+        Lying lying;
+        Laid laid;
+        bool wanted = true;
+    };
+    std::vector<One> all;
+    RunOutput out;
+    std::string wrong;
+    for (std::size_t i = 0; i < finds.size() && all.size() < 500; ++i) {
+        const Laid start{finds[i].pose, 1 / mm, false};
+        std::string note;
+        bool wrongSide = false;
+        auto lying = bestLying(p, in, model, start, stations, note, wrongSide);
+        if (!lying || lying->share < 0.5 * p.leastScore) {
+            if (wrong.empty()) wrong = lying ? "its edges are not where they are drawn" : lying.error().text();
+            continue;
+        }
+        if (wrongSide) {
+            const Point at = in.picture(lying->laying.laid.toPicture(in.drawing->centre()));
+            wrong = "wrong side up: the part at " + base::toText(at.x, 0) + ", " + base::toText(at.y, 0) +
+                    " px fits the mirrored drawing better";
+            continue;
+        }
+        auto laid = byDatums(p, in, lying->laying.laid);
+        if (!laid) {
+            wrong = laid.error().text();
+            continue;
+        }
+        if (!note.empty() && out.note.empty()) out.note = note;
+        all.push_back({std::move(*lying), *laid, true});
+    }
+    if (all.empty()) return base::fail(ErrorCode::Absent, "not found: " + wrong);
+    if (!wrong.empty()) out.note += (out.note.empty() ? "" : "; ") + wrong;
+    for (std::size_t i = wanted; i < all.size(); ++i) all[i].wanted = false;
+    // Row by row, as patterns are numbered.
+    const double part = model.pattern.radius / 3;
+    const auto middle = [&](const One& o) { return o.laid.toPicture(in.drawing->centre()); };
+    std::stable_sort(all.begin(), all.end(), [&](const One& a, const One& b) {
+        if (a.wanted != b.wanted) return a.wanted;
+        return middle(a).y < middle(b).y;
+    });
+    for (std::size_t i = 0; i < all.size();) {
+        std::size_t end = i + 1;
+        while (end < all.size() && all[end].wanted == all[i].wanted &&
+               middle(all[end]).y - middle(all[end - 1]).y <= part)
+            ++end;
+        std::stable_sort(all.begin() + std::ptrdiff_t(i), all.begin() + std::ptrdiff_t(end),
+                         [&](const One& a, const One& b) { return middle(a).x < middle(b).x; });
+        i = end;
+    }
+    const One& lead = all.front();
+    auto scaled = drawing::lay(lead.lying.pairs, lead.lying.laying.laid, {true, 0.02 * mm, 12});
+    const double scale = scaled ? lead.lying.laying.laid.pxPerMm > 0 ? scaled->laid.pxPerMm * mm : 1 : 1;
+    if (scaled && std::abs(scale - 1) > 0.0015 && !model.round &&
+        std::abs(scale - 1) * in.drawing->size() / 2 > 3 * scaled->rms && scaled->rms < 0.7 * lead.lying.laying.rms)
+        out.note += std::string(out.note.empty() ? "" : "; ") + "the part looks " +
+                    base::toText(100 * std::abs(scale - 1), 2) + " % " + (scale > 1 ? "larger" : "smaller") +
+                    " than drawn all over: is its thickness stated in the calibration?";
+    out.values["x"] = {lead.laid.pose.origin.x};
+    out.values["y"] = {lead.laid.pose.origin.y};
+    out.values["angle"] = {geometry::degrees(geometry::wrapped(lead.laid.pose.angle))};
+    out.values["rms"] = {lead.lying.laying.rms / mm};
+    out.values["share"] = {100 * std::min(1.0, lead.lying.share)};
+    out.values["scale"] = {scale};
+    out.values["points"] = {double(lead.lying.points)};
+    out.values["stray"] = {double(lead.lying.stray)};
+    out.values["finds"] = {double(all.size())};
+    int number = 0;
+    for (const One& o : all) {
+        (o.wanted ? out.finds : out.surplus).push_back({o.laid.pose, std::min(1.0, o.lying.share), 1});
+        ++number;
+        for (Mark& m : drawnMarks(*in.drawing, o.laid)) {
+            m.element = number;
+            out.marks.push_back(std::move(m));
+        }
+    }
+    out.features["origin"] = lead.laid.pose.origin;
+    if (p.expected > 0 && int(out.finds.size()) < p.expected)
+        out.note += std::string(out.note.empty() ? "" : "; ") + std::to_string(out.finds.size()) + " of " +
+                    std::to_string(p.expected) + " parts found";
+    return out;
+}
+
+// Residuals along the outline: what holds the drawing in its place.
+base::Result<Evidence> evidence(const P& p, const RunInput& in)
+{
+    const double mm = in.mmPerPixel();
+    const auto stations = openStations(*in.drawing, 4 * mm, kStations);
+    if (!in.taught) return base::fail(ErrorCode::NotFound, "not taught");
+    const Model& model = std::any_cast<const Model&>(*in.taught);
+    const auto finds = search(in, model.pattern, options(p, in));
+    if (finds.empty()) return base::fail(ErrorCode::Absent, "not found");
+    const Laid start{finds.front().pose, 1 / mm, false};
+    std::string note;
+    bool wrongSide = false;
+    auto lying = bestLying(p, in, model, start, stations, note, wrongSide);
+    if (!lying) return base::passOn(lying.error());
+    Evidence e;
+    e.title = "edges against the drawing, as it is laid";
+    e.xLabel = "mm along the outlines";
+    e.yLabel = "mm, outward positive";
+    Evidence::Curve used{"used", {}, {}, false, false};
+    std::vector<double> starts;
+    double sum = 0;
+    for (const auto& l : in.drawing->loops()) {
+        starts.push_back(sum);
+        sum += l.length;
+    }
+    const DrawnEdges edges = edgesAt(in, lying->laying.laid, stations, edgeSearch(p, std::max(4.0, p.reach / mm)));
+    int before = -1;
+    for (const DrawnEdge& x : edges.edges) {
+        const auto& s = stations[x.station];
+        const double at = starts[std::size_t(s.loop)] + s.along;
+        const double off = geometry::dot(lying->laying.laid.toDrawing(x.found) - s.at, s.outward);
+        if (s.loop != before) {
+            used.x.push_back(at);
+            used.y.push_back(std::nan(""));
+        }
+        before = s.loop;
+        used.x.push_back(at);
+        used.y.push_back(off);
+    }
+    e.curves = {used};
+    e.note = std::to_string(edges.edges.size()) + " of " + std::to_string(stations.size()) + " places show an edge";
+    e.ownRange = true;
+    return e;
+}
+
+std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
+{
+    if (g.type != Gesture::Type::Area || !in.drawing || in.onDrawing) return {};
+    const Point d = g.to - g.from;
+    if (std::abs(d.x) < 12 || std::abs(d.y) < 12) return {};
+    if (!in.calibration || !(in.calibration->mmPerPixel() > 0)) return {};
+    const geometry::Region frame = geometry::Region::rectangle((g.from + g.to) * 0.5, std::abs(d.x), std::abs(d.y), 0);
+    // Which side of the automatic threshold does not reach the frame.
+    P p;
+    SelectionSettings s;
+    const RunInput here = in.looking({{"region", frame}});
+    const auto where = geometry::spans(frame, here.grey().width, here.grey().height);
+    std::size_t inside[2] = {0, 0};
+    for (const Objects side : {Objects::Bright, Objects::Dark}) {
+        s.objects = side;
+        const auto taken = select(s, here, where);
+        if (!taken || taken->nothing) continue;
+        vision::BlobOptions o;
+        o.low = taken->low;
+        o.high = taken->high;
+        o.leastArea = 50;
+        for (const auto& b : vision::findBlobs(taken->view, where, o).blobs)
+            if (!b.touchesBorder)
+                inside[side == Objects::Dark] = std::max(inside[side == Objects::Dark], std::size_t(b.area));
+    }
+    p.material = inside[1] >= inside[0] ? Objects::Dark : Objects::Bright;
+    Offer o;
+    o.step.params = p;
+    o.step.name = "Drawing";
+    Check check;
+    check.output = "share";
+    check.limits.low = 80;
+    o.step.checks.push_back(check);
+    o.words = "datum by the drawing";
+    o.rank = in.hasDatum ? 3 : -3;
+    o.chosen = {"material"};
+    return {o};
+}
+} // namespace
+
+StepKind drawing_datum()
+{
+    return Declare<P>({"drawing_datum", "Drawing datum",
+                       "Lays the recipe's drawing on the part, at any place and angle, without teaching."},
+                      Question::Where, 1,
+                      "the drawn outline searched as a pattern; all edges by robust least squares, point to line (Chen "
+                      "and Medioni "
+                      "1992); two datum features in the order of ISO 5459")
+        .purpose("locate find drawing dxf part datum align nominal geometry")
+        .drawn("Ctrl and drag a frame round the part, when the recipe has a drawing")
+        .called("Drawing")
+        .picture()
+        .readsDrawing()
+        .isDatum()
+        .leavesOut()
+        .gives(FeatureType::Point)
+        .region({"search",
+                 "Search area",
+                 "Where the middle of the part may lie; without it the whole picture.",
+                 {Shape::Rectangle, Shape::Circle, Shape::Ring, Shape::Polygon},
+                 false})
+        .expects("expected")
+        .param(&P::material,
+               {"material", "Material is", "Whether the part is darker or brighter than what lies behind it."},
+               {{"bright", "Bright"}, {"dark", "Dark"}}, true)
+        .param(&P::by,
+               {"by", "Laid by",
+                "All edges together, or two datum features of the drawing: two holes, or an edge and a point (a hole, "
+                "or where another edge "
+                "crosses it)."},
+               {{"all_edges", "All edges"}, {"two_holes", "Two holes"}, {"edge_point", "Edge and point"}}, true)
+        .param(&P::first, {"first", "First datum", "Number of the element of the drawing that is the first datum."},
+               Unit::None, kElementRange)
+        .param(&P::second, {"second", "Second datum", "Number of the element of the drawing that is the second datum."},
+               Unit::None, kElementRange)
+        .readWhen({"first", "second"}, "by", {"two_holes", "edge_point"})
+        .param(&P::leastScore,
+               {"least_score", "Least score", "Share of the drawn edges that must be seen; lower it for hidden parts."},
+               Unit::None, Real{0.2, 1, 0.01, 0.4, 0.95}, true)
+        .param(&P::leastContrast,
+               {"least_contrast", "Least contrast", "Grey difference an edge of the part must have."}, Unit::GreyLevel,
+               Real{2, 200, 1, 4, 80}, true)
+        .param(&P::reach,
+               {"reach", "Reach",
+                "How far an edge may lie from where it is drawn and still count for the laying, mm; never less than 4 "
+                "px."},
+               Unit::Millimetre, Real{0, 50, 0.05, 0.05, 2})
+        .param(&P::most,
+               {"finds", "Finds wanted",
+                "Largest number of parts in one picture; each one is an item. Parts beyond it are surplus. 0: any."},
+               Unit::None, Whole{0, 200}, true)
+        .param(&P::expected, {"expected", "Parts expected", "Number of parts that must lie in the picture; 0: any."},
+               Unit::None, Whole{0, 200}, true)
+        .output({"x", "x", "Place of the drawing's origin in the picture.", Unit::Pixel, false, false, false})
+        .output({"y", "y", "Place of the drawing's origin in the picture.", Unit::Pixel, false, false, false})
+        .output({"angle", "Angle", "Turn of the drawing, counter-clockwise as seen.", Unit::Degree, false, true, false})
+        .output({"share", "Edges found", "Share of the drawn edges that are seen where they are drawn.", Unit::Percent,
+                 false, true, true})
+        .output({"rms", "Rest", "Root mean square of the distances of the edges from the drawing.", Unit::Pixel})
+        .output({"scale", "Scale", "Size of the part against the drawing, 1 when equal.", Unit::None})
+        .output({"points", "Edge points", "Number of places where an edge was found.", Unit::None})
+        .output({"stray", "Stray points", "Edge points too far off to count for the laying.", Unit::None})
+        .output({"finds", "Finds", "Number of parts found, also those beyond the wanted ones.", Unit::None})
+        .find("x", "y", "angle")
+        .better({"share"}, OutputSpec::Better::More, 0.0, 100.0)
+        .better({"rms"}, OutputSpec::Better::Less, 0.0)
+        .teaches(teach)
+        .shows(evidence)
+        .offers(offer)
+        .runs(run);
+}
+
+} // namespace steps
