@@ -163,8 +163,10 @@ inline std::string once(const StepKind& kind, std::uint64_t seed, bool large = f
     const image::Image shown = picture(r, large);
     const int w = shown.width(), h = shown.height();
     Recipe recipe;
-    if (r.below(4))
-        recipe.reference = {{}, "", std::make_shared<const image::Capture>(capture(r, kind, shown, "reference")), seed};
+    if (r.below(4)) {
+        recipe.reference.capture = std::make_shared<const image::Capture>(capture(r, kind, shown, "reference"));
+        recipe.reference.fingerprint = seed;
+    }
     switch (r.below(4)) {
     case 0: recipe.calibration = geometry::Calibration::factor(r.uniform(0.001, 2), ""); break;
     case 1: { // any lens, folding ones and those of another picture size too
@@ -182,9 +184,10 @@ inline std::string once(const StepKind& kind, std::uint64_t seed, bool large = f
     }
     default: break;
     }
-    if (r.below(4) == 0)
-        recipe.empty = {
-            {}, "", std::make_shared<const image::Capture>(image::makeCapture(picture(r, false), "empty")), seed};
+    if (r.below(4) == 0) {
+        recipe.empty.capture = std::make_shared<const image::Capture>(image::makeCapture(picture(r, false), "empty"));
+        recipe.empty.fingerprint = seed;
+    }
     const auto base = [&](const char* key, const char* id) {
         Step s = makeStep(recipe, *findKind(key));
         s.id = s.name = id;

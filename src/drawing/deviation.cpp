@@ -24,6 +24,30 @@ double areaOf(const std::vector<Point>& p, Point& centre)
     centre = p[0] + (area != 0 ? first * (1 / area) : Point{});
     return std::abs(area);
 }
+// How far a blur of this variance (mm²) moves the edge at a place of the drawing towards the inside of its bend, mm. The
+// bend may change within the blur.
+double bentAway(const Outline& outline, const Outline::Foot& f, double variance)
+{
+    const double reach = 2.5 * std::sqrt(variance);
+    const auto bendAt = [&](double t) { return outline.at(f.loop, f.along + t).curvature; };
+    const double k = f.curvature;
+    if (f.cornerGap <= reach || (bendAt(-reach) == k && bendAt(reach) == k)) return variance * k / 2;
+    constexpr int steps = 10;
+    const double h = reach / steps;
+    double sum = 0, weights = 1; // the place itself: no distance
+    for (const double way : {-1.0, 1.0}) {
+        double slope = 0, height = 0;
+        for (int i = 1; i <= steps; ++i) {
+            const double bend = bendAt(way * (i - 0.5) * h);
+            height += slope * h + bend * h * h / 2;
+            slope += bend * h;
+            const double t = i * h, w = std::exp(-t * t / (2 * variance));
+            sum += w * height;
+            weights += w;
+        }
+    }
+    return sum / weights;
+}
 // Points of a found loop against the drawing; `near`: share of them that lie by it and run as it does.
 std::vector<DeviationPoint> against(const Outline& outline, const Laid& laid, const FoundLoop& loop,
                                     const DeviationOptions& o, double& near)
@@ -34,7 +58,7 @@ std::vector<DeviationPoint> against(const Outline& outline, const Laid& laid, co
     std::vector<Point> mm(n);
     for (std::size_t i = 0; i < n; ++i) mm[i] = laid.toDrawing(loop.points[i]);
     std::size_t agree = 0;
-    const double px = 1 / laid.pxPerMm, bias = (loop.blur * loop.blur + loop.spread) * px * px / 2;
+    const double px = 1 / laid.pxPerMm, variance = (loop.blur * loop.blur + loop.spread) * px * px;
     for (std::size_t i = 0; i < n; ++i) {
         const auto f = outline.nearest(mm[i], 1e300);
         if (!f) continue;
@@ -45,7 +69,7 @@ std::vector<DeviationPoint> against(const Outline& outline, const Laid& laid, co
         d.element = f->element;
         d.loop = f->loop;
         d.along = f->along;
-        d.offset = f->offset + (f->atCorner ? 0 : bias * f->curvature);
+        d.offset = f->offset + (f->atCorner ? 0 : bentAway(outline, *f, variance));
         d.counts = f->cornerGap > o.cornerGap || std::abs(d.offset) > o.cornerAllowance;
         const Point way = mm[(i + 2) % n] - mm[(i + n - 2) % n];
         const Point outward = geometry::leftOf(geometry::unit(way)) * (laid.mirrored ? -1.0 : 1.0);

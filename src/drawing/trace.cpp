@@ -107,6 +107,7 @@ public:
         split();
         merge();
         trim();
+        simplify();
         fitAlone();
         return together();
     }
@@ -163,23 +164,32 @@ private:
         std::nth_element(seen.begin(), seen.begin() + std::ptrdiff_t(seen.size() / 2), seen.end());
         return std::clamp(seen[seen.size() / 2] * 1.4826 / std::sqrt(1.5), 0.01, 0.3);
     }
-    // The sharpest place: there an outline surely parts.
-    std::size_t sharpest() const
+    // The sharpest place: there an outline surely parts. Without a sharp one the straightest: there it surely does not,
+    // and both ends are one.
+    std::size_t beginning() const
     {
         const std::size_t n = m_points.size();
-        std::size_t best = 0;
-        double most = -1;
+        std::size_t best = 0, flat = 0;
+        double most = -1, least = 1e300;
         const std::size_t arm = std::clamp<std::size_t>(n / 40, 3, 12);
         for (std::size_t i = 0; i < n; ++i) {
             const Point a = p(i) - p(i + n - arm), b = p(i + arm) - p(i);
             const double turn = std::abs(std::atan2(geometry::cross(a, b), geometry::dot(a, b)));
             if (turn > most) most = turn, best = i;
+            double around = 0;
+            for (std::size_t k = 0; k < 8; ++k) {
+                const Point c = p(i + k * arm + arm) - p(i + k * arm),
+                            e = p(i + n - k * arm) - p(i + 2 * n - k * arm - arm);
+                around += std::abs(std::atan2(geometry::cross(b, c), geometry::dot(b, c))) +
+                          std::abs(std::atan2(geometry::cross(a, e), geometry::dot(a, e)));
+            }
+            if (around < least) least = around, flat = i;
         }
-        return best;
+        return most > geometry::radians(50) ? best : flat;
     }
     void split()
     {
-        const std::size_t n = m_points.size(), start = sharpest();
+        const std::size_t n = m_points.size(), start = beginning();
         const std::size_t step =
             std::max<std::size_t>(1, n / std::size_t(kMostPlaces) + (n % std::size_t(kMostPlaces) != 0));
         std::vector<std::size_t> places;
@@ -263,7 +273,7 @@ private:
                 double radius = 0;
                 const Sums q = sumsOf(a.first, b.last + n);
                 const double c = (a.arc ? arcCost(q, radius) : lineCost(q)) / q.s[0];
-                if (c < m_noise * m_noise * 4) {
+                if (c < std::max(m_noise * m_noise * 4, 0.02)) {
                     kept.front().first = a.first;
                     kept.front().last = b.last + n;
                     kept.pop_back();
@@ -276,7 +286,21 @@ private:
     bool smooth(std::size_t k) const // at the beginning of shape k
     {
         const Shape &a = m_shapes[(k + m_shapes.size() - 1) % m_shapes.size()], &b = m_shapes[k];
-        const Point at = (p(a.last) + p(b.first)) * 0.5;
+        const Point between = (p(a.last) + p(b.first)) * 0.5;
+        // Two that touch or nearly do meet at a small angle whose size the noise decides: the distance tells better.
+        if (a.arc || b.arc) {
+            const Shape &arc = a.arc ? a : b, &other = a.arc ? b : a;
+            const Point c{arc.v[0], arc.v[1]};
+            double touch = 0, small = arc.v[2];
+            if (!other.arc) touch = std::abs(other.offset(c)) - arc.v[2];
+            else {
+                const double d = geometry::distance(c, {other.v[0], other.v[1]});
+                small = std::min(small, other.v[2]);
+                touch = a.bulges == b.bulges ? std::abs(arc.v[2] - other.v[2]) - d : d - arc.v[2] - other.v[2];
+            }
+            if (std::abs(touch) > std::max(0.25, small * (1 - std::cos(kTangent)))) return false;
+        }
+        const Point at = meeting(a, b, true, between);
         const Point in = a.wayAt(at, p(a.last) - p(a.first)), out = b.wayAt(at, p(b.last) - p(b.first));
         return std::abs(std::atan2(geometry::cross(in, out), geometry::dot(in, out))) < kTangent;
     }
@@ -286,12 +310,23 @@ private:
         fitAlone();
         const std::size_t shapes = m_shapes.size();
         std::vector<char> soft(shapes);
-        for (std::size_t k = 0; k < shapes; ++k) soft[k] = m_shapes.size() > 1 && smooth(k);
+        std::vector<std::size_t> before(shapes); // points between it and the one before, half of them
+        for (std::size_t k = 0; k < shapes; ++k) {
+            soft[k] = m_shapes.size() > 1 && smooth(k);
+            const std::size_t n = m_points.size(), last = m_shapes[(k + shapes - 1) % shapes].last;
+            before[k] = ((m_shapes[k].first + 2 * n - last - 1) % n) / 2;
+        }
         for (std::size_t k = 0; k < shapes; ++k) {
             Shape& s = m_shapes[k];
             const std::size_t count = countOf(s);
             const std::size_t sharp = std::size_t(std::ceil(2 + 2.5 * m_loop.blur + std::sqrt(m_loop.spread)));
-            std::size_t head = soft[k] ? 1 : sharp, tail = soft[(k + 1) % shapes] ? 1 : sharp;
+            // Where a bend begins, the blur still sees the straight side.
+            const std::size_t gentle =
+                count > 60 ? std::size_t(std::ceil(2 * std::hypot(m_loop.blur, std::sqrt(m_loop.spread)))) : 1;
+            std::size_t head = soft[k] ? gentle : sharp, tail = soft[(k + 1) % shapes] ? gentle : sharp;
+            // What lies between them went to nobody already.
+            head -= std::min(head, before[k]);
+            tail -= std::min(tail, before[(k + 1) % shapes]);
             if (shapes == 1) head = tail = 0;
             while (head + tail + 5 > count && (head > 0 || tail > 0)) {
                 if (head > 0) --head;
@@ -299,6 +334,67 @@ private:
             }
             s.first += head;
             s.last -= tail;
+        }
+    }
+    // What two neighbours say is said by one; a bend no one could see is a line; a short bend beside a sharp corner is that
+    // corner.
+    void simplify()
+    {
+        const double seen = std::max(m_noise * m_noise * 4, 0.01); // px², mean
+        const std::size_t n = m_points.size();
+        const double corner = 4 + 3 * m_loop.blur + std::sqrt(m_loop.spread);
+        for (Shape& s : m_shapes)
+            if (s.arc) {
+                const Sums q = sumsOf(s.first, s.last);
+                if (lineCost(q) / q.s[0] < seen) s.arc = false;
+            }
+        const auto joined = [&] {
+            for (std::size_t k = 0; k < m_shapes.size(); ++k) {
+                const std::size_t next = (k + 1) % m_shapes.size();
+                const Shape &s = m_shapes[k], &b = m_shapes[next];
+                if (s.arc != b.arc) continue;
+                std::size_t last = b.last;
+                while (last < s.first) last += n;
+                while (last >= s.first + n) last -= n;
+                if (last <= s.first || last - s.first + 1 < countOf(s) + countOf(b)) continue;
+                double radius = 0;
+                const Sums q = sumsOf(s.first, last);
+                if ((s.arc ? arcCost(q, radius) : lineCost(q)) / q.s[0] >= seen) continue;
+                m_shapes[k].last = last;
+                m_shapes.erase(m_shapes.begin() + std::ptrdiff_t(next));
+                return true;
+            }
+            return false;
+        };
+        const auto dropped = [&] {
+            for (std::size_t k = 0; k < m_shapes.size(); ++k) {
+                const double length = double(countOf(m_shapes[k]));
+                const bool sharp = !smooth(k) || !smooth((k + 1) % m_shapes.size());
+                // From its neighbours' ends on: what was cut off beside it included.
+                const std::size_t shapes = m_shapes.size();
+                const std::size_t span =
+                    (m_shapes[(k + 1) % shapes].first + 2 * n - m_shapes[(k + shapes - 1) % shapes].last) % n;
+                // How far a bend stays away from the corner its neighbours would make: less than blur does is that corner.
+                bool bluntOnly = false;
+                if (const Shape& s = m_shapes[k]; s.arc && s.v[2] > 0) {
+                    const double turn = std::min(double(countOf(s)) / s.v[2], 2.5);
+                    bluntOnly =
+                        length < 2.5 * corner && s.v[2] * (1 / std::cos(turn / 2) - 1) < 1.2 + 0.8 * m_loop.blur;
+                }
+                if (bluntOnly) {
+                    m_shapes.erase(m_shapes.begin() + std::ptrdiff_t(k));
+                    return true;
+                }
+                if (!sharp || (length >= (m_shapes[k].arc ? corner : 0.75 * corner) && double(span) >= 2.2 * corner))
+                    continue;
+                m_shapes.erase(m_shapes.begin() + std::ptrdiff_t(k));
+                return true;
+            }
+            return false;
+        };
+        while (m_shapes.size() > 2) {
+            fitAlone();
+            if (!joined() && !dropped()) break;
         }
     }
     void fitAlone()
