@@ -1,4 +1,5 @@
 // The demo's sets end to end: every verdict agrees with its label, every part is an item, values agree with the truth.
+#include "demo/drawn_parts.h"
 #include "demo/height_sets.h"
 #include "demo/small_sets.h"
 #include "support.h"
@@ -133,6 +134,55 @@ private slots:
             }
         }
         QCOMPARE(bad, 4);
+    }
+    void platesAgreeWithTheirDrawing_data()
+    {
+        QTest::addColumn<int>("seed");
+        for (int seed = 1; seed <= 5; ++seed) QTest::addRow("%d", seed) << seed;
+    }
+    void platesAgreeWithTheirDrawing()
+    {
+        QFETCH(int, seed);
+        QTemporaryDir dir;
+        QVERIFY(demo::writeDrawnPlates(dir.path().toStdString(), std::uint64_t(seed), 24, {}));
+        const Set s = inspected(dir, "drawn-plate");
+        const std::map<std::string, std::string> shows{{"notch", "Outline"},
+                                                       {"burr", "Outline"},
+                                                       {"bevelled corner", "Outline"},
+                                                       {"hole off", "place"},
+                                                       {"hole not round", "roundness"},
+                                                       {"hole missing", "Drawn, not found"},
+                                                       {"surplus hole", "Found, not drawn"},
+                                                       {"too small", "Overall length"}};
+        std::set<std::string> seen;
+        for (std::size_t i = 0; i < s.results.size(); ++i) {
+            const json& p = s.truth["pictures"][i];
+            QCOMPARE(s.results[i].items.size(), p["items"].size());
+            for (const auto& item : s.results[i].items) {
+                // Which of the plates it is.
+                const auto outline = drawing::Outline::make(demo::plateDrawing());
+                const drawing::Laid laid{*item.pose, 1 / 0.052, false};
+                const geometry::Point middle = laid.toPicture(drawing::sheet({50, 13}));
+                const json* own = nullptr;
+                for (const json& one : p["items"])
+                    if (std::hypot(one["centre"][0].get<double>() - middle.x,
+                                   one["centre"][1].get<double>() - middle.y) < 60)
+                        own = &one;
+                const QString what = QString::fromStdString(p["picture"].get<std::string>() + " " + p["fault"].dump() +
+                                                            ": " + item.sentence());
+                QVERIFY2(own, qPrintable(what));
+                QVERIFY2(item.accepted() == ((*own)["label"] == "good"), qPrintable(what));
+                if (item.accepted()) continue;
+                const std::string fault = (*own)["fault"].get<std::string>();
+                seen.insert(fault);
+                bool named = false;
+                for (const auto& c : item.checks)
+                    named = named ||
+                            (c.verdict == inspect::Verdict::Fail && c.name.find(shows.at(fault)) != std::string::npos);
+                QVERIFY2(named, qPrintable(what));
+            }
+        }
+        QVERIFY(seen.size() >= 7);
     }
     void everyFaultOfTheReedPlateIsCaught()
     {

@@ -1,6 +1,8 @@
 // fuzz.h - random settings, regions, lists and inputs for every kind on random, blank, tiny and large pictures: always
 // a result or a reason.
 #pragma once
+#include "demo/drawn_parts.h"
+#include "drawing/dxf.h"
 #include "support.h"
 
 namespace fuzz
@@ -203,27 +205,51 @@ inline std::string once(const StepKind& kind, std::uint64_t seed, bool large = f
             base("height_base", "h");
         if (kind.pictures.empty() || !kind.pictures.front().height) base("ellipse", "e");
     }
+    // A drawing of about the picture's size, on a part of it or on nothing.
+    std::optional<image::Image> drawnOn;
+    if (kind.byDrawing && r.below(8)) {
+        drawing::Drawing d = demo::drawnPart(r.below(demo::kDrawnParts));
+        if (!recipe.calibrated())
+            recipe.calibration =
+                geometry::Calibration::factor(60.0 / std::max(16, std::min(w, h)) * r.uniform(0.5, 2), "");
+        if (const auto bytes = drawing::writeDxf(d)) {
+            recipe::DrawingSettings settings;
+            if (r.below(8) == 0) settings.layersOff = {"outline"};
+            if (auto asset = makeDrawing(settings, {"", "d.dxf", std::make_shared<const std::string>(*bytes)}, ""))
+                recipe.drawing = *asset;
+        }
+        if (!kind.datum) base("drawing_datum", "d");
+        if (recipe.drawing.outline && r.below(4) && w >= 100 && h >= 100 && !recipe.calibration.bends()) {
+            const drawing::Laid laid{
+                {{r.uniform(0, w), r.uniform(0, h)}, r.uniform(-3, 3)}, 1 / recipe.mmPerPixel(), r.below(8) == 0};
+            const auto o = demo::outlinesOf(*recipe.drawing.outline, laid);
+            demo::Random noise(seed);
+            drawnOn = demo::backlit(demo::blurredCoverage(o.dark, o.holes, w, h, 0.8, 1), w, h,
+                                    {200, 50, 0.1, 0, 0, r.uniform(0, 9)}, noise);
+        }
+    }
     Step s = makeStep(recipe, kind);
     s.id = "x";
     randomSettings(r, s, kind, w, h);
+    if (kind.byDrawing && !kind.datum && r.below(8)) s.datum = "d";
     recipe.steps.push_back(s);
     const auto prepared = inspect::Prepared::make(recipe);
     if (!prepared) return prepared.error().message.empty() ? "no reason why it cannot be prepared" : "";
-    const auto taken = capture(r, kind, shown, "picture");
+    const auto taken =
+        drawnOn ? image::makeCapture(std::move(*drawnOn), "picture") : capture(r, kind, shown, "picture");
     const auto a = inspect::evaluate(*prepared, taken);
     if (a.items.empty()) return "no item";
     for (const auto& item : a.items)
         for (const auto& step : item.steps) {
             if (step->state != inspect::State::Ok && step->reason.empty()) return "neither a result nor a reason";
             for (const auto& o : step->outputs)
-                for (const double v : o.values)
-                    if (!std::isfinite(v) &&
-                        !(o.list &&
-                          std::isnan(v))) // missing return step->step + "." + o.name + " is not a finite number";
-                        for (const auto& m : step->marks)
-                            for (const Point q : m.points)
-                                if (!std::isfinite(q.x) || !std::isfinite(q.y))
-                                    return step->step + " leaves a mark at no place";
+                for (const double v : o.values) {
+                    const bool missing = o.list && std::isnan(v);
+                    if (!std::isfinite(v) && !missing) return step->step + "." + o.name + " is not a finite number";
+                }
+            for (const auto& m : step->marks)
+                for (const Point q : m.points)
+                    if (!std::isfinite(q.x) || !std::isfinite(q.y)) return step->step + " leaves a mark at no place";
         }
     if (r.below(4) == 0) (void)inspect::evidence(*prepared, taken, a.items.front(), "x");
     return {};

@@ -88,4 +88,15 @@ inline std::vector<Making> heightMakings()
     };
 }
 
+// Kinds that read a drawing: on the plate that has one, in mm from its middle, y down.
+inline std::vector<Making> drawnMakings()
+{
+    return {
+        {"drawing_datum", area({-53, -16}, {53, 16}), "share", 97, 100},
+        {"outline_profile", area({-52, -15}, {52, 15}), "profile", 0.001, 0.06},
+        {"drawn_line", tap({12, -13}), "straightness", 0.0005, 0.03},
+        {"drawn_circle", tap({-46 + 1.35, 9}), "diameter", 2.68, 2.72},
+    };
+}
+
 } // namespace gestures

@@ -159,7 +159,7 @@ private slots:
     void everyKindIsInTheTable()
     {
         std::set<std::string> there;
-        for (const auto& list : {makings(), heightMakings()})
+        for (const auto& list : {makings(), heightMakings(), drawnMakings()})
             for (const Making& m : list) there.insert(m.kind);
         for (const recipe::StepKind& k : recipe::allStepKinds())
             QVERIFY2(there.count(k.key) || k.key == "formula", k.key.c_str());

@@ -4,6 +4,7 @@
 #include "desktop/calibrate_dialog.h"
 #include "desktop/camera_dialog.h"
 #include "desktop/check_dialog.h"
+#include "desktop/drawing_dialog.h"
 #include "desktop/find_dialog.h"
 #include "desktop/fit_dialog.h"
 #include "desktop/guide_window.h"
@@ -24,6 +25,7 @@
 #include "desktop/screen_dialog.h"
 #include "desktop/sign_in_dialog.h"
 #include "desktop/style.h"
+#include "desktop/trace_dialog.h"
 #include "records/picture_store.h"
 #include "records/record_log.h"
 #include "tests/kind_gestures.h"
@@ -140,7 +142,7 @@ private:
                       : QPointF();
     }
     void act(const gestures::Hand& hand);
-    void kindPicture(const gestures::Making& m, bool heights = false);
+    void kindPicture(const gestures::Making& m, const char* set = "reed-plate");
     void paintHand(QImage& seen, const gestures::Hand& hand);
 
     // ---- scenes
@@ -183,11 +185,13 @@ private:
     void screen();
     void camera();
     void heights();
+    void drawings();
     void kinds()
     {
         for (const gestures::Making& m : gestures::makings())
             if (!*m.words) kindPicture(m);
-        for (const gestures::Making& m : gestures::heightMakings()) kindPicture(m, true);
+        for (const gestures::Making& m : gestures::heightMakings()) kindPicture(m, "reed-gap");
+        for (const gestures::Making& m : gestures::drawnMakings()) kindPicture(m, "drawn-plate");
     }
     void release(const char* recipe)
     {
@@ -242,6 +246,40 @@ void Studio::heights()
     shoot("tray-kinds");
 }
 
+// A part against its drawing, a hole picked on it, the drawing's dialog, a part made to a drawing.
+void Studio::drawings()
+{
+    open("drawn-plate");
+    look("s2", 2, "profile");
+    sheet()->fitPicture();
+    shoot("drawing-deviation");
+    s.setShowReference(true);
+    s.change(QStringLiteral("fewer"), [](recipe::Recipe& r) { r.steps.erase(r.steps.begin() + 2, r.steps.end()); });
+    s.select({});
+    done();
+    sheet()->setArmedKind("drawn_circle");
+    act(gestures::tap({-46 + 1.35, 9}));
+    shoot("drawing-pick");
+    s.dropDraft();
+    const auto withDialog = [&](QDialog& dialog, const char* name) {
+        dialog.show();
+        QTest::qWait(200);
+        fine = dialog.grab().save(m_out + QLatin1Char('/') + QLatin1String(name) + QStringLiteral(".png")) && fine;
+        dialog.hide();
+    };
+    {
+        DrawingDialog dialog(s, &m_window);
+        withDialog(dialog, "drawing-dialog");
+    }
+    s.addTrials({m_demo + QStringLiteral("/drawn-plate/unknown-part.png")});
+    s.setShowReference(false);
+    s.setTrial(int(s.recipe().trials.size()) - 1);
+    done();
+    TraceDialog dialog(s, &m_window);
+    dialog.findChild<QPushButton*>("traceRound")->click();
+    withDialog(dialog, "drawing-trace");
+}
+
 const std::vector<Studio::Scene>& Studio::scenes()
 {
     static const std::vector<Scene> all{
@@ -279,6 +317,7 @@ const std::vector<Studio::Scene>& Studio::scenes()
         {"line", false, &Studio::line},
         {"locked", false, &Studio::locked},
         {"heights", false, &Studio::heights},
+        {"drawings", false, &Studio::drawings},
     };
     return all;
 }
@@ -929,14 +968,19 @@ void Studio::act(const gestures::Hand& hand)
 }
 
 // The part of the sheet where a kind was just made by its gesture, for the guide.
-void Studio::kindPicture(const gestures::Making& m, bool heights)
+void Studio::kindPicture(const gestures::Making& m, const char* set)
 {
-    open(heights ? "reed-gap" : "reed-plate");
-    m_shift = heights ? Point{50, 13} : Point{};
+    const bool heights = std::string(set) == "reed-gap", drawn = std::string(set) == "drawn-plate";
+    open(set);
+    m_shift = heights ? Point{50, 13} : drawn ? Point{50, -13} : Point{};
     s.setShowReference(true);
+    if (drawn)
+        s.change(QStringLiteral("alone"), [&](recipe::Recipe& r) {
+            r.steps.erase(r.steps.begin() + (std::string(m.kind) == "drawing_datum" ? 0 : 1), r.steps.end());
+        });
     if (heights) s.select({}), s.viewPicture("z");
     done();
-    if (!heights)
+    if (!heights && !drawn)
         for (const gestures::Hand& end : {gestures::stroke({-50, -9}, {-50, 4})}) { // a second edge, for what needs two
             sheet()->setArmedKind("line");
             act(end);
@@ -961,7 +1005,8 @@ void Studio::kindPicture(const gestures::Making& m, bool heights)
                 for (recipe::Check& c : one.checks) c.balloon = 0, c.labelAt.reset();
         std::erase_if(r.steps, [&](const recipe::Step& one) {
             const auto reads = recipe::Recipe::reads(*r.find(made));
-            return one.id != made && one.id != "plate" && !(heights && (one.id == "top" || one.id == "left")) &&
+            return one.id != made && one.id != "plate" && !(drawn && one.id == "s1") &&
+                   !(heights && (one.id == "top" || one.id == "left")) &&
                    std::find(reads.begin(), reads.end(), one.id) == reads.end();
         });
         for (recipe::Step& one : r.steps)
@@ -982,7 +1027,8 @@ void Studio::kindPicture(const gestures::Making& m, bool heights)
                    m.hand.way != gestures::Hand::Way::Click ? 1.6
                    : s.recipe().find(made)->regions.empty() ? 0.6
                                                             : 1.2);
-    if (const auto motion = inspect::Placing(s.prepared()->recipe(), s.currentItem()).following("plate"))
+    if (const auto motion = inspect::Placing(s.prepared()->recipe(), s.currentItem())
+                                .following(drawn ? s.recipe().steps.front().id : "plate"))
         sheet()->lookAt(motion->motion().now.toPicture((low + top) * (0.5 * k) + m_shift * k) + Point{0, 36 / zoom},
                         zoom);
     QTest::qWait(120);

@@ -5,6 +5,7 @@
 #include "cli/calibration_commands.h"
 #include "cli/checked_recipe.h"
 #include "cli/demo_sets.h"
+#include "cli/drawing_commands.h"
 #include "cli/history_commands.h"
 #include "cli/json_results.h"
 #include "cli/line_commands.h"
@@ -61,6 +62,18 @@ const char* kUsage =
     "       dikkat-cli history RECIPE [--json FILE|-]                (its revisions: what changed, who, when, why)\n"
     "       dikkat-cli compare RECIPE[@N] RECIPE[@N] [PICTURE...] [--json FILE|-] [--jobs N]\n"
     "                      (what differs, and which pictures change their verdict; without pictures its trials)\n"
+    "       dikkat-cli drawing FILE.dxf [--unit mm|cm|m|um|inch|foot|mil] [--layers-off NAME,…] [--json FILE|-]\n"
+    "                      (what it holds, and what of it was not understood)\n"
+    "       dikkat-cli compare FILE.dxf PICTURE... --mm-per-px F | --calibration FILE [--tolerance MM] [--datum "
+    "all|holes:A,B|edge:A,B]\n"
+    "                      [--material dark|bright] [--parts N] [--unit …] [--layers-off …] [--json FILE|-] "
+    "[--annotate "
+    "DIR]\n"
+    "                      (parts against their drawing: no edge farther off than MM, usually 0.1; A, B: elements of "
+    "the drawing)\n"
+    "       dikkat-cli trace PICTURE --mm-per-px F | --calibration FILE --dxf FILE [--tolerance MM] [--round MM] "
+    "[--json FILE|-]\n"
+    "                      (a drawing made of a part that has none)\n"
     "       dikkat-cli calibrate --target checkerboard|dots --columns C --rows R --pitch P [--unit mm|um|in] [--dot "
     "D]\n"
     "                            [--plane PICTURE] [--thickness T] [--recipe RECIPE] PICTURE... [--json FILE|-] [--out "
@@ -174,7 +187,10 @@ int command(const std::vector<std::string>& arguments, std::ostream& out, std::o
     if (what == "check") return check(arguments, out, err);
     if (what == "review") return review(arguments, out, err);
     if (what == "history") return history(arguments, out, err);
+    if (what == "compare" && isDrawing(arguments)) return compareWithDrawing(arguments, out, err);
     if (what == "compare") return compare(arguments, out, err);
+    if (what == "drawing") return describeDrawing(arguments, out, err);
+    if (what == "trace") return tracePart(arguments, out, err);
     if (what == "calibrate") return calibrate(arguments, out, err);
     if (what == "map") return mapPoints(arguments, out, err);
     if (what == "repeat") return repeat(arguments, out, err);

@@ -1,6 +1,7 @@
 #include "cli/demo_sets.h"
 
 #include "demo/carton.h"
+#include "demo/drawn_parts.h"
 #include "demo/height_sets.h"
 #include "demo/small_sets.h"
 #include "demo/targets.h"
@@ -14,7 +15,8 @@ base::Result<DemoSet> demoSet(const std::string& name)
         {"reed-plate", demo::writeReedPlates},   {"small-plates", demo::writeSmallPlates},
         {"tuning-ring", demo::writeTuningRings}, {"carton-panel", demo::writeCartonPanels},
         {"targets", demo::writeTargets},         {"tilted-plate", demo::writeTiltedPlates},
-        {"reed-gap", demo::writeReedGaps},       {"organ-tray", demo::writeOrganTrays}};
+        {"reed-gap", demo::writeReedGaps},       {"organ-tray", demo::writeOrganTrays},
+        {"drawn-plate", demo::writeDrawnPlates}};
     std::string all;
     for (const auto& [known, write] : sets) {
         if (name == known) return write;

@@ -3,6 +3,7 @@
 #include "base/files.h"
 #include "base/text.h"
 #include "camera/camera_source.h"
+#include "cli/annotated.h"
 #include "cli/arguments.h"
 #include "cli/checked_recipe.h"
 #include "cli/demo_sets.h"
@@ -154,30 +155,6 @@ base::Status keptApart(const Arguments& a, const std::vector<const char*>& optio
     return {};
 }
 
-// Two pictures of one name from two folders do not overwrite each other.
-std::vector<std::string> leavesFor(const std::vector<std::string>& pictures)
-{
-    std::set<std::string> taken;
-    std::vector<std::string> out;
-    for (const std::string& p : pictures) {
-        const std::string stem = fs::path(p).stem().string();
-        std::string leaf = stem + "-annotated.png";
-        for (int n = 2; !taken.insert(leaf).second; ++n) leaf = stem + "-" + std::to_string(n) + "-annotated.png";
-        out.push_back(leaf);
-    }
-    return out;
-}
-base::Status writeAnnotated(const image::Capture& capture, const recipe::Recipe& recipe,
-                            const inspect::PictureResult& result, const std::string& path)
-{
-    const QImage drawn = report::annotated(capture, recipe, result);
-    image::Image copy(drawn.width(), drawn.height(), image::PixelFormat::Colour8);
-    for (int y = 0; y < copy.height(); ++y) std::copy_n(drawn.constScanLine(y), copy.rowBytes(), copy.row(y));
-    auto png = image::encodePng(copy);
-    if (!png) return base::passOn(png.error(), path);
-    return base::writeAtomic(base::realFiles(), path, *png);
-}
-
 base::Result<std::shared_ptr<station::Line>> lineOf(recipe::Recipe recipe, const Arguments& a)
 {
     auto prepared = inspect::Prepared::make(std::move(recipe));
@@ -281,7 +258,7 @@ base::Result<std::unique_ptr<station::PictureSource>> demoSource(const std::stri
     for (const std::string& file : *files) {
         // Parts only: neither the reference nor targets.
         const std::string leaf = fs::path(file).stem().string();
-        if (leaf == "reference" || leaf == "empty" || leaf.rfind("target", 0) == 0) continue;
+        if (leaf == "reference" || leaf == "empty" || leaf == "unknown-part" || leaf.rfind("target", 0) == 0) continue;
         auto capture = image::loadCapture(file);
         if (!capture) return base::passOn(capture.error());
         pictures.push_back(

@@ -70,6 +70,7 @@ QString helpText(const StepKind& k)
 QString guidePageFor(const StepKind& k)
 {
     if (!k.pictures.empty() && k.pictures.front().height) return QStringLiteral("height.md");
+    if (k.byDrawing) return QStringLiteral("drawing.md");
     // What is done to many of one kind has its own page.
     for (const InputSpec& in : k.inputs)
         if (in.accepts == std::vector{FeatureType::Group}) return QStringLiteral("lists.md");

@@ -4,6 +4,7 @@
 #include "desktop/calibrate_dialog.h"
 #include "desktop/camera_dialog.h"
 #include "desktop/check_dialog.h"
+#include "desktop/drawing_dialog.h"
 #include "desktop/elided_label.h"
 #include "desktop/find_dialog.h"
 #include "desktop/fit_dialog.h"
@@ -25,6 +26,7 @@
 #include "desktop/screen_dialog.h"
 #include "desktop/sign_in_dialog.h"
 #include "desktop/style.h"
+#include "desktop/trace_dialog.h"
 #include "image/decode.h"
 #include "inspect/labels.h"
 #include "recipe/variants.h"
@@ -198,6 +200,10 @@ void MainWindow::makeHeader()
         tr("What runs differs from what is edited here; click to see in what, and to release  (Ctrl+Shift+R)"));
     connect(m_lineChip, &QToolButton::clicked, this, [this] { releaseRecipe(); });
     m_lineChip->hide();
+    m_drawingChip = chip("drawingChip");
+    m_drawingChip->setToolTip(tr("The drawing of the part: layers, unit, what was not read  (Ctrl+G)"));
+    connect(m_drawingChip, &QToolButton::clicked, this, [this] { showDrawing({}); });
+    m_drawingChip->hide();
     m_calibrated = chip("calibratedChip");
     m_calibrated->setToolTip(tr("The size of a pixel; click to calibrate by a known length or a target  (Ctrl+K)"));
     connect(m_calibrated, &QToolButton::clicked, this, [this] { calibrate(); });
@@ -320,6 +326,14 @@ void MainWindow::makeActions()
         goToDoubt((m_doubt + 1) % int(m_findings.size()));
     }));
     edit->addAction(add("outputs", [this] { OutputsDialog(m_session, this).exec(); }));
+    edit->addAction(add("drawing", [this] { showDrawing({}); }));
+    edit->addAction(add("everythingDrawn", [this] {
+        if (auto ok = m_session.addEverythingDrawn(); !ok) say(QString::fromStdString(ok.error().text()), true);
+    }));
+    edit->addAction(add("trace", [this] {
+        if (!m_session.recipe().calibrated()) return say(tr("A drawing is in mm: calibrate first  (Ctrl+K)"), true);
+        TraceDialog(m_session, this).exec();
+    }));
     edit->addAction(add("heights", [this] { HeightDialog(m_session, {}, this).exec(); }));
     edit->addAction(add("robot", [this] { RobotDialog(m_session, this).exec(); }));
     edit->addAction(add("camera", [this] {
@@ -502,7 +516,8 @@ void MainWindow::applyRights()
     m_tabs[0]->setVisible(may);
     setAcceptDrops(may);
     m_records->setMayWrite(may);
-    for (QWidget* chip : {m_trialChip, m_foreign, m_reviewChip, m_lineChip, m_calibrated}) chip->setEnabled(may);
+    for (QWidget* chip : {m_trialChip, m_foreign, m_reviewChip, m_lineChip, m_calibrated, m_drawingChip})
+        chip->setEnabled(may);
     for (QWidget* chip : {m_trialChip, m_calibrated}) chip->setVisible(may);
     if (may) {
         refreshHeader();
@@ -511,7 +526,7 @@ void MainWindow::applyRights()
         if (m_recoveryWaits) offerRecovery();
         return;
     }
-    for (QWidget* chip : {m_foreign, m_reviewChip, m_lineChip}) chip->hide();
+    for (QWidget* chip : {m_foreign, m_reviewChip, m_lineChip, m_drawingChip}) chip->hide();
     m_notice->hide();
     m_session.dropDraft();
     // What stands open is closed: its owner has gone.
@@ -574,6 +589,8 @@ void MainWindow::refreshHeader()
                                                    .arg(QString::number(r.mmPerPixel(), 'g', 6),
                                                         r.calibration.bends() ? tr(", lens") : QString())
                                              : tr("not calibrated"));
+    m_drawingChip->setVisible(!r.drawing.empty());
+    m_drawingChip->setText(tight ? tr("drawing") : tr("drawing %1").arg(QString::fromStdString(r.drawing.origin)));
     const auto foreign = foreignLimits(r).size();
     m_foreign->setVisible(foreign > 0);
     m_foreign->setText(foreign == 1 ? tr("convert 1 limit") : tr("convert %1 limits").arg(foreign));
@@ -802,6 +819,10 @@ void MainWindow::addPictures(const QStringList& paths)
                 for (const auto& p : *found) pictures << QString::fromStdString(p);
         } else if (image::looksLikePicture(path.toStdString())) {
             pictures << path;
+        } else if (path.endsWith(QStringLiteral(".dxf"), Qt::CaseInsensitive)) {
+            showWorkspace(0);
+            QMetaObject::invokeMethod(
+                this, [this, path] { showDrawing(path); }, Qt::QueuedConnection);
         } else if (path.endsWith(QLatin1String(image::kScaleEnding))) {
             continue; // belongs to the picture beside it
         } else if (path.endsWith(QStringLiteral(".dikkat")) || path.endsWith(QStringLiteral(".json")) ||
@@ -809,7 +830,10 @@ void MainWindow::addPictures(const QStringList& paths)
             if (mayLoseChanges()) openRecipe(path);
             return;
         } else {
-            say(tr("%1 is neither a picture (.png .jpg .tif .ply .xyz) nor a recipe (.dikkat .json)").arg(path), true);
+            say(tr("%1 is neither a picture (.png .jpg .tif .ply .xyz) nor a drawing (.dxf) nor a recipe (.dikkat "
+                   ".json)")
+                    .arg(path),
+                true);
         }
     }
     m_session.addTrials(pictures);
@@ -893,6 +917,12 @@ void MainWindow::dropEvent(QDropEvent* e)
 }
 
 // ---------------------------------------------------------------- dialogs
+void MainWindow::showDrawing(const QString& path)
+{
+    DrawingDialog dialog(m_session, this);
+    if (!path.isEmpty()) dialog.read(path);
+    dialog.exec();
+}
 void MainWindow::calibrate() { CalibrateDialog(m_session, this).exec(); }
 
 void MainWindow::setUpRecords()

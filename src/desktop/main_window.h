@@ -56,6 +56,7 @@ private:
     void say(const QString& text, bool wrong = false);
     bool mayLoseChanges();
     void calibrate();
+    void showDrawing(const QString& path); // the recipe's, or a file to be taken
     void saveWithNote();
     void makeVariantMenu(QMenu* menu);
     std::optional<QString> askName(const QString& title, const QString& words, const QString& now);
@@ -93,8 +94,8 @@ private:
     QWidget* m_notice = nullptr;
     QLabel* m_noticeText = nullptr;
     QHBoxLayout* m_noticeButtons = nullptr;
-    QToolButton *m_calibrated = nullptr, *m_trialChip = nullptr, *m_foreign = nullptr, *m_reviewChip = nullptr,
-                *m_lineChip = nullptr;
+    QToolButton *m_calibrated = nullptr, *m_drawingChip = nullptr, *m_trialChip = nullptr, *m_foreign = nullptr,
+                *m_reviewChip = nullptr, *m_lineChip = nullptr;
     std::vector<inspect::Finding> m_findings;
     int m_doubt = -1; // the one the person was led to last
     ReviewDialog* m_review = nullptr;

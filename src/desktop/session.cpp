@@ -7,6 +7,7 @@
 #include "desktop/words.h"
 #include "geometry/zones.h"
 #include "image/decode.h"
+#include "inspect/drawn_dimensions.h"
 #include "inspect/picture_noise.h"
 #include "recipe/history.h"
 #include "recipe/recipe_file.h"
@@ -287,6 +288,39 @@ base::Status Session::takeReference()
         r.reference = *made;
     });
     emit said(tr("%1 is the reference now").arg(QString::fromStdString(leaf)));
+    return {};
+}
+
+void Session::putDrawing(const Asset& asset, const recipe::DrawingSettings& settings)
+{
+    if (asset.fingerprint == recipe().drawing.fingerprint && settings == recipe().drawn) return;
+    change(tr("take drawing"), [&](Recipe& r) {
+        r.drawing = asset;
+        r.drawn = settings;
+    });
+    emit said(tr("%1 is the drawing now; Ctrl and drag a frame round the part lays it")
+                  .arg(QString::fromStdString(asset.origin)));
+}
+void Session::dropDrawing()
+{
+    change(tr("drop drawing"), [](Recipe& r) {
+        r.drawing = {};
+        r.drawn = {};
+    });
+}
+base::Status Session::addEverythingDrawn()
+{
+    const std::string datum = inspect::drawingDatum(recipe());
+    if (datum.empty())
+        return base::fail(base::ErrorCode::NotFound,
+                          "no datum lays the drawing yet: Ctrl and drag a frame round the part first");
+    awaitView();
+    const auto steps = inspect::everythingDrawn(m_prepared->recipe(), datum);
+    if (steps.empty()) return base::fail(base::ErrorCode::NotFound, "the drawing has nothing to be measured");
+    change(tr("everything drawn"), [&](Recipe& r) {
+        for (const Step& s : steps) r.steps.push_back(s);
+    });
+    emit said(tr("%1 steps from the drawing; delete what is not wanted, Ctrl+Z takes all back").arg(steps.size()));
     return {};
 }
 
@@ -842,6 +876,9 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
                   recipe().calibrated() ? &recipe().calibration : nullptr,
                   placed ? placed->motion().now : geometry::Pose{},
                   &shownPicture()};
+    in.drawing = recipe().drawing.outline.get();
+    if (const Step* on = recipe().find(datum); on && placed)
+        in.onDrawing = findKind(on->kind) && findKind(on->kind)->byDrawing;
     const bool heights = in.seen().content == image::Content::Height;
     const bool onReference = viewIsReference();
     // The capture's first picture of its content is the one a step looks at when it does not say.
@@ -853,7 +890,8 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
     };
     for (const StepKind& kind : allStepKinds()) {
         if (!kind.offer || (!onlyKind.empty() && kind.key != onlyKind)) continue;
-        if (kind.datum && !onReference) continue; // a datum is taught on the reference and nowhere else
+        // a datum is taught on the reference and nowhere else
+        if (kind.datum && !onReference && kind.taughtOnReference()) continue;
         // Of light where light is in view, of heights where heights are.
         if (!kind.pictures.empty() && kind.pictures.front().height != heights) continue;
         for (Offer& o : kind.offer(gesture, in)) {
@@ -872,6 +910,12 @@ std::vector<Offer> Session::offersFor(const Gesture& gesture, const std::string&
             if (!kind.pictures.empty() && !in.seen().key.empty() && !readsByItself(in.seen()))
                 o.step.pictures[kind.pictures.front().key] = in.seen().key;
             o.step = asStep(o.step, o.judged, kind, grown, follows ? datum : std::string(), placed);
+            // What the drawing says has the recipe's general tolerance when it has one.
+            for (Check& c : o.step.checks)
+                if (const General table = c.limits.general; table != General::None) {
+                    c.limits.general = General::None;
+                    inspect::withGeneralTolerance(recipe(), c, table);
+                }
             out.push_back(std::move(o));
         }
     }

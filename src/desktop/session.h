@@ -68,6 +68,9 @@ public:
     base::Status takeReference();                        // the picture in view
     // the picture in view becomes the one without a part
     base::Status takeEmpty();
+    void putDrawing(const recipe::Asset& asset, const recipe::DrawingSettings& settings);
+    void dropDrawing();
+    base::Status addEverythingDrawn(); // checks of all that is drawn
     // of the chosen step, as found in the picture in view
     // How the pictures of a capture are called and what they hold. The reference is read anew; where its files do not fit
     // the names any more this fails and nothing changes. A scale that knows a pixel's side calibrates what is not calibrated.

@@ -43,6 +43,8 @@ void SheetView::paintEvent(QPaintEvent*)
     scene.pending = m_session.viewIsPending();
     scene.pictureSize = m_picture.size();
     scene.heights = sceneHeights();
+    if (const auto* item = m_session.currentItem())
+        scene.deviation = report::deviationView(*item, scene.selected, toScreen(), 1);
     scene.obstacle = report::titleBlockBox(scene, m_session.pictureName(), QRectF(rect()));
     if (m_session.draft() && m_drag == Drag::None)
         scene.covered = offerRect(0).united(offerRect(int(m_session.draft()->offers.size()))).adjusted(-3, -3, 3, 3);

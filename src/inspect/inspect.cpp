@@ -429,6 +429,11 @@ StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::C
         OutputValue v{spec.key, prepared.recipe().unitOf(step, spec), spec.list, std::move(it->second)};
         if (spec.calibrates && spec.unitParam.empty() && factor > 0)
             for (double& x : v.values) x *= base::calibrationFactor(spec.unit, factor);
+        if (spec.calibrates && spec.unitParam.empty() && factor > 0)
+            for (auto* finds : {&out->finds, &out->surplus})
+                for (Find& f : *finds)
+                    if (const auto own = f.values.find(spec.key); own != f.values.end())
+                        own->second *= base::calibrationFactor(spec.unit, factor);
         r->outputs.push_back(std::move(v));
     }
     if (in->bends()) {
@@ -484,6 +489,7 @@ StepResultPtr oneFind(const Recipe& recipe, const StepResult& all, std::size_t i
     if (one->surplus)
         one->reason = "surplus part: " + std::to_string(all.finds.size() + all.surplusFinds.size()) +
                       " are in the picture, " + std::to_string(all.finds.size()) + " wanted";
+    if (one->surplus && f.rejected) one->reason = f.note;
     const auto put = [&](const std::string& name, double x) {
         for (OutputValue& v : one->outputs)
             if (v.name == name) v.values = {x};
@@ -497,6 +503,8 @@ StepResultPtr oneFind(const Recipe& recipe, const StepResult& all, std::size_t i
         put(roles.findScore, f.score);
         put(roles.findScale, f.scale);
     }
+    for (const auto& [name, value] : f.values) put(name, value);
+    if (!f.note.empty()) one->note += (one->note.empty() ? "" : "; ") + f.note;
     for (auto& [name, feature] : one->features)
         if (std::holds_alternative<Point>(feature)) feature = f.pose.origin;
     one->marks.clear();

@@ -4,6 +4,7 @@
 #include "geometry/geometry.h"
 #include "geometry/plane.h"
 
+#include <map>
 #include <string>
 #include <variant>
 #include <vector>
@@ -63,6 +64,10 @@ struct Find {
     geometry::Pose pose;
     double score = 0;
     double scale = 1; // of the part against the reference
+    // What else is known of this one, by output, as the kind declares it; said beside it.
+    std::map<std::string, double> values{};
+    std::string note{};
+    bool rejected = false; // of a part beyond the wanted ones: it is none of them for this reason, the note
 };
 
 } // namespace recipe

@@ -151,6 +151,7 @@ void paintMark(const Pencil& pencil, const Mark& m, const QTransform& t, Verdict
         for (const QPointF& q : seen(m.points, t, 1.5 * pencil.unit))
             pencil.p.drawEllipse(q, 2.2 * pencil.unit, 2.2 * pencil.unit);
         return;
+    case MarkShape::Deviation: return; // painted over all others
     case MarkShape::Dimension:
     case MarkShape::Angle: return; // stated with its value, by the label
     case MarkShape::Frame:
@@ -255,6 +256,11 @@ public:
         placeOwnLabels();
         untangle();
         labelsAndPlates();
+        if (scene.deviation)
+            for (const auto& r : item.steps)
+                if (std::any_of(r->marks.begin(), r->marks.end(),
+                                [](const Mark& m) { return m.shape == MarkShape::Deviation; }))
+                    paintWorst(p, *r, t, area, unit);
         return std::move(placed);
     }
 
@@ -267,7 +273,12 @@ private:
                 if ((r->step == scene.selected) != selectedRound) continue;
                 bool judged = false;
                 const Verdict v = worst(item, r->step, judged);
-                for (const Mark& m : r->marks) paintMark(pencil, m, t, verdictOf(item, *r, m, v), selectedRound);
+                for (const Mark& m : r->marks)
+                    if (m.shape == MarkShape::Deviation) {
+                        if (scene.deviation) paintDeviation(p, m, t, unit, scene.deviation->times);
+                    } else {
+                        paintMark(pencil, m, t, verdictOf(item, *r, m, v), selectedRound);
+                    }
                 // Object numbers only for the step that is looked at.
                 if (selectedRound)
                     for (const Mark& m : r->marks) {
@@ -806,6 +817,7 @@ QImage annotated(const image::Capture& capture, const recipe::Recipe& recipe, co
     const double unit = std::max(1.0, out.width() / 1400.0);
     const QRectF area(0, 0, out.width(), out.height());
     const QString leaf = QFileInfo(QString::fromStdString(result.picture)).fileName();
+    if (!result.items.empty()) scene.deviation = deviationView(result.items.front(), {}, QTransform(), unit);
     scene.obstacle = titleBlockBox(scene, leaf, area, unit);
     paintSheet(p, scene, QTransform(), area, unit);
     if (out.width() >= 400 && out.height() >= 200) paintTitleBlock(p, scene, leaf, area, unit);

@@ -6,6 +6,7 @@
 #pragma once
 #include "image/capture.h"
 #include "inspect/inspect.h"
+#include "report/deviation_picture.h"
 #include "report/height_picture.h"
 
 #include <QImage>
@@ -45,7 +46,8 @@ struct SheetScene {
         HeightRange all, shown; // what the bar shows; the colours' ends on it
     };
     std::optional<Heights> heights{};
-    bool pending = false; // the result is an earlier recipe's: no verdict is stamped
+    std::optional<DeviationView> deviation{}; // of a drawing: its scale, a row of its own in the title block
+    bool pending = false;                     // the result is an earlier recipe's: no verdict is stamped
 };
 // `toScreen` maps picture px to painter units; `area` is what may be drawn on; `unit` is the size of one screen px
 // (more for large pictures).

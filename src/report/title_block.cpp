@@ -12,7 +12,7 @@ using inspect::Verdict;
 
 namespace
 {
-int rowsOf(const SheetScene& s) { return s.heights ? 4 : 3; }
+int rowsOf(const SheetScene& s) { return s.heights || s.deviation ? 4 : 3; }
 QString heightText(double z, const HeightRange& all)
 {
     const double wide = all.high - all.low;
@@ -48,7 +48,8 @@ std::optional<HeightHandles> heightHandles(const SheetScene& scene, const QStrin
 QRectF titleBlockBox(const SheetScene& scene, const QString& picture, const QRectF& area, double unit)
 {
     const double left = std::clamp(QFontMetricsF(sheetFont(15 * unit)).horizontalAdvance(picture) + 18 * unit,
-                                   (scene.heights ? 340 : 214) * unit, (scene.heights ? 340 : 330) * unit),
+                                   (scene.heights || scene.deviation ? 340 : 214) * unit,
+                                   (scene.heights || scene.deviation ? 340 : 330) * unit),
                  stampWidth = 92 * unit, row = 20 * unit;
     const double room = std::max(120 * unit, area.width() - stampWidth - 16 * unit);
     const double high = rowsOf(scene) * row;
@@ -94,6 +95,7 @@ QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& pict
                  .arg(std::clamp(scene.item + 1, 1, int(scene.result->items.size())))
                  .arg(scene.result->items.size()));
     if (scene.heights) cell(split, right, 2, QStringLiteral("covered %1 %").arg(scene.heights->covered, 0, 'f', 0));
+    else if (scene.deviation) cell(split, right, 2, QStringLiteral("deviation ×%1").arg(scene.deviation->times));
     else if (scene.told < scene.checks)
         cell(split, right, 2, QStringLiteral("%1/%2 shown").arg(scene.told).arg(scene.checks));
     else cell(split, right, 2, QStringLiteral("%1×%2").arg(scene.pictureSize.width()).arg(scene.pictureSize.height()));
@@ -114,6 +116,24 @@ QRectF paintTitleBlock(QPainter& p, const SheetScene& scene, const QString& pict
         p.setBrush(th.paper);
         for (const QPointF at : {h->low, h->high})
             p.drawRect(QRectF(at.x() - 4 * unit, at.y() - 7 * unit, 8 * unit, 14 * unit));
+    }
+    if (scene.deviation && !scene.heights) {
+        const double end = 2 * scene.deviation->tolerance, side = 92 * unit;
+        const QRectF bar(box.left() + side, box.bottom() - row + 5 * unit, left - 2 * side, row - 10 * unit);
+        QLinearGradient scale(bar.left(), 0, bar.right(), 0);
+        for (int i = 0; i <= 16; ++i) scale.setColorAt(i / 16.0, deviationColour(i / 4.0 - 2));
+        p.setPen(QPen(th.rule, unit));
+        p.setBrush(scale);
+        p.drawRect(bar);
+        p.setPen(QPen(th.ink, 1.6 * unit)); // the tolerance
+        for (const double x : {0.25, 0.75})
+            p.drawLine(QPointF(bar.left() + x * bar.width(), bar.top() - 2 * unit),
+                       QPointF(bar.left() + x * bar.width(), bar.bottom() + 2 * unit));
+        const QString size = QString::number(end, 'g', 3);
+        p.drawText(QRectF(box.left() + 6 * unit, box.bottom() - row, side - 12 * unit, row),
+                   Qt::AlignVCenter | Qt::AlignLeft, QStringLiteral("less −") + size);
+        p.drawText(QRectF(bar.right() + 6 * unit, box.bottom() - row, side - 8 * unit, row),
+                   Qt::AlignVCenter | Qt::AlignLeft, QStringLiteral("+%1 more").arg(size));
     }
     // The stamp.
     const QRectF stamp =

@@ -208,6 +208,42 @@ std::optional<int> elementNear(const RunInput& in, const Laid& laid, Point p, do
     return f->element + 1;
 }
 
+std::optional<DrawnPair> drawnPair(const Gesture& g, const OfferInput& in)
+{
+    if (g.type != Gesture::Type::Stroke || !in.onDrawing || !in.drawing || !g.fromFeature.empty() ||
+        !g.toFeature.empty())
+        return std::nullopt;
+    const RunInput here = onto(in);
+    const auto laid = laidFor(here);
+    if (!laid) return std::nullopt;
+    DrawnPair out;
+    const drawing::Element* e[2]{};
+    const Point ends[2] = {g.from, g.to};
+    for (int i = 0; i < 2; ++i) {
+        const auto number = elementNear(here, *laid, here.level(ends[i]), 10);
+        if (!number) return std::nullopt;
+        e[i] = &in.drawing->elements()[std::size_t(*number - 1)];
+        if (e[i]->piece) return std::nullopt;
+        const StepKind* kind = findKind(e[i]->arc ? "drawn_circle" : "drawn_line");
+        Step s;
+        s.kind = kind->key;
+        s.name = e[i]->arc ? "Hole" : "Edge";
+        s.params = kind->defaults;
+        kind->param("element")->put(s.params, std::int64_t(*number));
+        out.before.push_back(std::move(s));
+    }
+    if (e[0] == e[1]) return std::nullopt;
+    const auto rounded = [](double v) { return std::round(v * 1e4) / 1e4; };
+    const geometry::Segment a{e[0]->from, e[0]->to}, b{e[1]->from, e[1]->to};
+    if (e[0]->arc && e[1]->arc) out.distance = rounded(geometry::distance(e[0]->centre, e[1]->centre));
+    else if (e[0]->arc) out.distance = rounded(std::abs(geometry::signedDistance(b, e[0]->centre)));
+    else if (e[1]->arc) out.distance = rounded(std::abs(geometry::signedDistance(a, e[1]->centre)));
+    else if (geometry::angleBetween(a, b) < geometry::radians(0.5))
+        out.distance = rounded(std::abs(geometry::signedDistance(a, (b.from + b.to) * 0.5)));
+    else out.angle = rounded(geometry::degrees(geometry::angleBetween(a, b)));
+    return out;
+}
+
 std::vector<Mark> drawnMarks(const Outline& outline, const Laid& laid)
 {
     std::vector<Mark> out;

@@ -88,6 +88,15 @@ template <class P> recipe::Declare<P>& declareDrawn(recipe::Declare<P>& d)
 recipe::RunInput onto(const recipe::OfferInput& in);
 // Whether the material is darker than what is round it, from the edges themselves.
 bool materialIsDark(const recipe::RunInput& in, const drawing::Laid& laid);
+// Two elements of the drawing a stroke runs between, as steps that measure them (named "+0" and "+1"), and what the
+// drawing says of them: distance in mm of centres and parallel lines, angle in degrees of others. Nothing when either end
+// lies on something that was found already, or on no element.
+struct DrawnPair {
+    std::vector<recipe::Step> before;
+    std::optional<double> distance, angle;
+    std::string words;
+};
+std::optional<DrawnPair> drawnPair(const recipe::Gesture& g, const recipe::OfferInput& in);
 // The element of a closed outline nearest to a place, level px; none within `reach` px.
 std::optional<int> elementNear(const recipe::RunInput& in, const drawing::Laid& laid, geometry::Point p, double reach);
 

@@ -1,6 +1,6 @@
 #include "steps/angle/angle.h"
 
-#include "steps/glue.h"
+#include "steps/drawing_glue.h"
 
 #include <algorithm>
 #include <cmath>
@@ -58,6 +58,20 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
 
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
+    if (auto pair = drawnPair(g, in); pair && pair->angle) {
+        Offer o;
+        o.step.params = P{};
+        o.step.inputs = {{"first", "+0"}, {"second", "+1"}};
+        o.before = std::move(pair->before);
+        Check c;
+        c.output = "angle";
+        c.limits.nominal = *pair->angle;
+        c.limits.unit = base::Unit::Degree;
+        o.step.checks.push_back(c);
+        o.words = "angle " + base::toText(*pair->angle, 2) + "° drawn";
+        o.rank = -5;
+        return {o};
+    }
     // Between lines that are nearly parallel the distance is meant; who chose the kind gets their angle all the same.
     bool apart = false;
     auto made = pairOffer(g, in, P{}, "angle", 0, [&](const Feature& a, const Feature& b) {

@@ -1,6 +1,6 @@
 #include "steps/distance/distance.h"
 
-#include "steps/glue.h"
+#include "steps/drawing_glue.h"
 
 #include <algorithm>
 #include <cmath>
@@ -131,6 +131,21 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
 
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
+    if (auto pair = drawnPair(g, in); pair && pair->distance) {
+        Offer o;
+        o.step.params = P{};
+        o.step.inputs = {{"first", "+0"}, {"second", "+1"}};
+        o.before = std::move(pair->before);
+        Check c;
+        c.output = "distance";
+        c.limits.nominal = *pair->distance;
+        c.limits.unit = Unit::Millimetre;
+        c.limits.general = General::Length;
+        o.step.checks.push_back(c);
+        o.words = "distance " + base::toText(*pair->distance, 2) + " drawn";
+        o.rank = -5;
+        return {o};
+    }
     if (g.type != Gesture::Type::Stroke || g.fromFeature.empty() || g.toFeature.empty() || g.fromFeature == g.toFeature)
         return {};
     const auto a = in.features.find(g.fromFeature), b = in.features.find(g.toFeature);

@@ -380,6 +380,12 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     if (stations.size() < 6)
         return base::fail(ErrorCode::NoResult, "the drawing has no edge longer than 8 px between its corners");
     std::vector<vision::PatternFind> finds = search(in, model.pattern, options(p, in));
+    if (finds.empty()) { // a part that is too large or too small all over is one to be measured
+        vision::PatternOptions o = options(p, in);
+        o.scaleFrom = 0.985;
+        o.scaleTo = 1.015;
+        finds = search(in, model.pattern, o);
+    }
     if (finds.empty())
         return base::fail(ErrorCode::Absent, "not found: nothing reaches the least score " +
                                                  base::toText(p.leastScore, 2) + guess(p, in, model));
@@ -390,8 +396,11 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
         Lying lying;
         Laid laid;
         bool wanted = true;
+        std::map<std::string, double> values{};
+        std::string note{};
     };
     std::vector<One> all;
+    std::vector<Pose> wrongSides;
     RunOutput out;
     std::string wrong;
     for (std::size_t i = 0; i < finds.size() && all.size() < 500; ++i) {
@@ -405,6 +414,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
         }
         if (wrongSide) {
             const Point at = in.picture(lying->laying.laid.toPicture(in.drawing->centre()));
+            wrongSides.push_back(lying->laying.laid.pose);
             wrong = "wrong side up: the part at " + base::toText(at.x, 0) + ", " + base::toText(at.y, 0) +
                     " px fits the mirrored drawing better";
             continue;
@@ -414,11 +424,24 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
             wrong = laid.error().text();
             continue;
         }
-        if (!note.empty() && out.note.empty()) out.note = note;
-        all.push_back({std::move(*lying), *laid, true});
+        all.push_back({std::move(*lying), *laid, true, {}, note});
     }
+    // A drawing that looks like itself shifted is found more than once on one part: what shows most of it stays.
+    std::stable_sort(all.begin(), all.end(), [](const One& a, const One& b) { return a.lying.share > b.lying.share; });
+    for (std::size_t i = 0; i < all.size(); ++i)
+        for (std::size_t k = all.size(); k-- > i + 1;)
+            if (vision::overlap(model.pattern, all[i].laid.pose, 1, all[k].laid.pose, 1) > 0.3)
+                all.erase(all.begin() + std::ptrdiff_t(k));
     if (all.empty()) return base::fail(ErrorCode::Absent, "not found: " + wrong);
-    if (!wrong.empty()) out.note += (out.note.empty() ? "" : "; ") + wrong;
+    if (!wrong.empty() && all.size() < wanted) out.note = wrong;
+    // A part that lies wrong side up is one to be rejected, not overlooked.
+    std::vector<Find> turnedOver;
+    for (const Pose& pose : wrongSides)
+        if (std::none_of(all.begin(), all.end(),
+                         [&](const One& o) { return vision::overlap(model.pattern, o.laid.pose, 1, pose, 1) > 0.3; }) &&
+            std::none_of(turnedOver.begin(), turnedOver.end(),
+                         [&](const Find& f) { return vision::overlap(model.pattern, f.pose, 1, pose, 1) > 0.3; }))
+            turnedOver.push_back({pose, 0, 1, {}, "wrong side up: it fits the mirrored drawing better", true});
     for (std::size_t i = wanted; i < all.size(); ++i) all[i].wanted = false;
     // Row by row, as patterns are numbered.
     const double part = model.pattern.radius / 3;
@@ -436,32 +459,41 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
                          [&](const One& a, const One& b) { return middle(a).x < middle(b).x; });
         i = end;
     }
+    for (One& o : all) {
+        const Laid& best = o.lying.laying.laid;
+        const auto scaled = drawing::lay(o.lying.pairs, best, {true, 0.02 * mm, 12});
+        const double scale = scaled ? scaled->laid.pxPerMm * mm : 1;
+        if (scaled && std::abs(scale - 1) > 0.0015 && !model.round &&
+            std::abs(scale - 1) * in.drawing->size() / 2 > 3 * scaled->rms && scaled->rms < 0.7 * o.lying.laying.rms)
+            o.note += std::string(o.note.empty() ? "" : "; ") + "the part looks " +
+                      base::toText(100 * std::abs(scale - 1), 2) + " % " + (scale > 1 ? "larger" : "smaller") +
+                      " than drawn all over: is its thickness stated in the calibration?";
+        o.values = {{"rms", o.lying.laying.rms / mm},
+                    {"share", 100 * std::min(1.0, o.lying.share)},
+                    {"scale", scale},
+                    {"points", double(o.lying.points)},
+                    {"stray", double(o.lying.stray)}};
+    }
     const One& lead = all.front();
-    auto scaled = drawing::lay(lead.lying.pairs, lead.lying.laying.laid, {true, 0.02 * mm, 12});
-    const double scale = scaled ? lead.lying.laying.laid.pxPerMm > 0 ? scaled->laid.pxPerMm * mm : 1 : 1;
-    if (scaled && std::abs(scale - 1) > 0.0015 && !model.round &&
-        std::abs(scale - 1) * in.drawing->size() / 2 > 3 * scaled->rms && scaled->rms < 0.7 * lead.lying.laying.rms)
-        out.note += std::string(out.note.empty() ? "" : "; ") + "the part looks " +
-                    base::toText(100 * std::abs(scale - 1), 2) + " % " + (scale > 1 ? "larger" : "smaller") +
-                    " than drawn all over: is its thickness stated in the calibration?";
     out.values["x"] = {lead.laid.pose.origin.x};
     out.values["y"] = {lead.laid.pose.origin.y};
     out.values["angle"] = {geometry::degrees(geometry::wrapped(lead.laid.pose.angle))};
-    out.values["rms"] = {lead.lying.laying.rms / mm};
-    out.values["share"] = {100 * std::min(1.0, lead.lying.share)};
-    out.values["scale"] = {scale};
-    out.values["points"] = {double(lead.lying.points)};
-    out.values["stray"] = {double(lead.lying.stray)};
+    for (const auto& [key, value] : lead.values) out.values[key] = {value};
     out.values["finds"] = {double(all.size())};
+    const bool several = all.size() > 1 || p.expected > 1;
+    if (!several && !lead.note.empty()) out.note += (out.note.empty() ? "" : "; ") + lead.note;
     int number = 0;
     for (const One& o : all) {
-        (o.wanted ? out.finds : out.surplus).push_back({o.laid.pose, std::min(1.0, o.lying.share), 1});
+        Find find{o.laid.pose, std::min(1.0, o.lying.share), 1, o.values, {}};
+        if (several) find.note = o.note;
+        (o.wanted ? out.finds : out.surplus).push_back(std::move(find));
         ++number;
         for (Mark& m : drawnMarks(*in.drawing, o.laid)) {
             m.element = number;
             out.marks.push_back(std::move(m));
         }
     }
+    for (Find& f : turnedOver) out.surplus.push_back(std::move(f));
     out.features["origin"] = lead.laid.pose.origin;
     if (p.expected > 0 && int(out.finds.size()) < p.expected)
         out.note += std::string(out.note.empty() ? "" : "; ") + std::to_string(out.finds.size()) + " of " +

@@ -173,6 +173,19 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
         names.push_back(base::toText(at.x, 1) + ", " + base::toText(at.y, 1));
         places.push_back(b.at);
     }
+    for (const int l : s->d.missing) {
+        const drawing::Loop& loop = outline.loops()[std::size_t(l)];
+        out.values["missing_sizes"].push_back(
+            px * (loop.round ? 2 * loop.round->radius : std::max(loop.box.width(), loop.box.height())));
+        out.elementNames["missing_sizes"].push_back(loopWords(outline, l));
+    }
+    for (const auto& x : s->d.surplus) {
+        const auto at = drawing::drawn(x.at);
+        out.values["surplus_sizes"].push_back(x.size * px);
+        out.elementNames["surplus_sizes"].push_back("at " + base::toText(at.x, 1) + ", " + base::toText(at.y, 1));
+    }
+    out.values.try_emplace("missing_sizes");
+    out.values.try_emplace("surplus_sizes");
     auto comb = combs(p, *s);
     for (Mark& m : comb) out.marks.push_back(std::move(m));
     for (const int l : s->d.missing) {
@@ -348,6 +361,10 @@ StepKind outline_profile()
         .output({"covered", "Covered", "Share of the drawn outlines along which an edge was found.", Unit::Percent})
         .output({"worst", "Worst", "Largest distance of each stretch beyond the zone, worst first.", Unit::Pixel, true})
         .output({"lengths", "Lengths", "Length of each stretch beyond the zone.", Unit::Pixel, true})
+        .output({"missing_sizes", "Sizes not found",
+                 "Diameter, or longer side, of each drawn outline that is not there.", Unit::Pixel, true})
+        .output({"surplus_sizes", "Sizes not drawn",
+                 "Diameter of a circle of the area of each outline that is not drawn.", Unit::Pixel, true})
         .better({"profile", "beyond", "beyond_length", "missing", "surplus"}, OutputSpec::Better::Less, 0.0)
         .better({"covered"}, OutputSpec::Better::More, 0.0, 100.0)
         .stated({"profile"}, OutputSpec::Drawn::ToleranceTo)
