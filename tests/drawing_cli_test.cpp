@@ -6,6 +6,7 @@
 #include <QTemporaryDir>
 #include <QtTest>
 #include <nlohmann/json.hpp>
+#include <set>
 #include <sstream>
 
 using nlohmann::json;

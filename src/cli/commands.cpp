@@ -55,6 +55,7 @@ const char* kUsage =
     "       dikkat-cli retain LOG [--days N] [--most GB] [--remove]  (the oldest records go; without --remove it is "
     "only said)\n"
     "       dikkat-cli report LOG --item N | --batch NAME | --where WORDS --pdf FILE [--paper a4|letter] [--png FILE]\n"
+    "                      [--without deviation,drawing]             (pages of an item whose recipe has a drawing)\n"
     "       dikkat-cli replay LOG ITEM... | --where WORDS [--recipe RECIPE[@N]] [--json FILE|-]\n"
     "                      (logged items inspected again, with their own recipe or another: what differs?)\n"
     "       dikkat-cli review RECIPE [--json FILE|-] [--jobs N]      (what is doubtful about it, by its own trials)\n"

@@ -218,7 +218,7 @@ json chartJson(const records::RecordLog::Series& v, const records::ControlChart&
 int valueStatistics(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err)
 {
     const auto bad = [&](const base::Error& e) { return badInput(err, e); };
-    auto a = Arguments::read(arguments, {"--check", "--where", "--json", "--chart", "--group"}, {});
+    auto a = Arguments::read(arguments, {"--check", "--where", "--json", "--chart", "--group", "--without"}, {});
     if (!a) return bad(a.error());
     if (a->words.size() != 1 || a->option("--check").empty())
         return bad({base::ErrorCode::InvalidArgument, "statistics takes LOG --check NAME", ""});
@@ -518,11 +518,18 @@ int report(const std::vector<std::string>& arguments, std::ostream& out, std::os
     batch.kind = *kind, batch.group = int(*group);
     ::report::loadFonts();
     if (a->options.count("--item")) {
+        ::report::ItemPages pages;
+        std::istringstream without(a->option("--without"));
+        for (std::string word; std::getline(without, word, ',');) {
+            if (word == "deviation") pages.deviation = false;
+            else if (word == "drawing") pages.drawing = false;
+            else return bad({base::ErrorCode::InvalidArgument, word + " is not one of: deviation, drawing", "--without"});
+        }
         const auto item = a->number("--item", 0, 1, 1000000000000LL);
         if (!item) return bad(item.error());
         if (!pdf.empty())
             if (auto ok = ::report::writeItemReport(QString::fromStdString(log), *item, QString::fromStdString(pdf),
-                                                    batch.paper);
+                                                    batch.paper, pages);
                 !ok)
                 return bad(ok.error());
         if (!png.empty())

@@ -7,6 +7,7 @@
 //          is said by trouble(), and the next one is tried.
 #pragma once
 #include "records/again.h"
+#include "report/item_pages.h"
 #include "report/pages.h"
 
 #include <condition_variable>
@@ -22,6 +23,7 @@ struct AutoReportSettings {
     bool itemPdf = false, itemPng = false, itemJson = false; // after every item
     bool rejectsOnly = false;                                // of them
     bool batchPdf = false, batchCsv = false;                 // when another batch begins, and at the end
+    ItemPages pages{};                                       // of an item's PDF
     Paper paper = Paper::A4;
     bool any() const { return itemPdf || itemPng || itemJson || batchPdf || batchCsv; }
     bool operator==(const AutoReportSettings&) const = default;

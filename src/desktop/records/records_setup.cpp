@@ -64,6 +64,8 @@ base::Result<RecordsSetup> RecordsSetup::load(const QString& file)
         s.reports.itemJson = flag(r, "item_json");
         s.reports.rejectsOnly = flag(r, "rejects_only"), s.reports.batchPdf = flag(r, "batch_pdf"),
         s.reports.batchCsv = flag(r, "batch_csv");
+        if (r.contains("deviation_page")) s.reports.pages.deviation = flag(r, "deviation_page");
+        if (r.contains("drawing_page")) s.reports.pages.drawing = flag(r, "drawing_page");
         if (flag(r, "letter")) s.reports.paper = report::Paper::Letter;
         if (auto ok = s.reports.check(); !ok) return corrupt(ok.error().text());
     }
@@ -82,6 +84,8 @@ base::Status RecordsSetup::save(const QString& file) const
                    {"rejects_only", reports.rejectsOnly},
                    {"batch_pdf", reports.batchPdf},
                    {"batch_csv", reports.batchCsv},
+                   {"deviation_page", reports.pages.deviation},
+                   {"drawing_page", reports.pages.drawing},
                    {"letter", reports.paper == report::Paper::Letter}}}};
     if (auto ok = base::writeAtomic(base::realFiles(), file.toStdString(), j.dump(2) + "\n"); !ok) return ok;
     QFile::setPermissions(file, QFile::ReadOwner | QFile::WriteOwner); // it may hold a password
@@ -186,6 +190,12 @@ RecordsSetupDialog::RecordsSetupDialog(RecordsSetup s, QString log, QWidget* par
     auto* items = line({m_itemPdf, m_itemPng, m_itemJson, m_rejects});
     items->addStretch(1);
     reports->addRow(tr("After every item"), items);
+    m_deviationPage = check("deviationPage", tr("page of the deviation"), s.reports.pages.deviation);
+    m_drawingPage = check("drawingPage", tr("page of the drawing"), s.reports.pages.drawing);
+    for (QCheckBox* box : {m_deviationPage, m_drawingPage}) box->setToolTip(tr("In the PDF of an item whose recipe has a drawing"));
+    auto* extra = line({m_deviationPage, m_drawingPage});
+    extra->addStretch(1);
+    reports->addRow(tr("With a drawing"), extra);
     auto* batches = line({m_batchPdf, m_batchCsv, m_letter});
     batches->addStretch(1);
     reports->addRow(tr("After every batch"), batches);
@@ -227,6 +237,7 @@ RecordsSetup RecordsSetupDialog::setup() const
     s.reports.itemJson = m_itemJson->isChecked();
     s.reports.rejectsOnly = m_rejects->isChecked(), s.reports.batchPdf = m_batchPdf->isChecked(),
     s.reports.batchCsv = m_batchCsv->isChecked();
+    s.reports.pages = {m_deviationPage->isChecked(), m_drawingPage->isChecked()};
     s.reports.paper = m_letter->isChecked() ? report::Paper::Letter : report::Paper::A4;
     return s;
 }

@@ -38,7 +38,8 @@ private:
     void sayLeaving();
     void removeOld();
     QString m_log;
-    QCheckBox *m_toServer, *m_itemPdf, *m_itemPng, *m_itemJson, *m_rejects, *m_batchPdf, *m_batchCsv, *m_letter;
+    QCheckBox *m_toServer, *m_itemPdf, *m_itemPng, *m_itemJson, *m_rejects, *m_batchPdf, *m_batchCsv, *m_letter,
+        *m_deviationPage, *m_drawingPage;
     QLineEdit *m_host, *m_database, *m_user, *m_password, *m_folder, *m_pattern;
     QSpinBox *m_port, *m_days;
     QDoubleSpinBox *m_pictures, *m_most;

@@ -433,7 +433,6 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
             if (vision::overlap(model.pattern, all[i].laid.pose, 1, all[k].laid.pose, 1) > 0.3)
                 all.erase(all.begin() + std::ptrdiff_t(k));
     if (all.empty()) return base::fail(ErrorCode::Absent, "not found: " + wrong);
-    if (!wrong.empty() && all.size() < wanted) out.note = wrong;
     // A part that lies wrong side up is one to be rejected, not overlooked.
     std::vector<Find> turnedOver;
     for (const Pose& pose : wrongSides)

@@ -117,7 +117,9 @@ std::vector<Mark> combs(const P& p, const Seen& s)
             }
             if (!q.counts) continue;
             m.points.push_back(s.laid.toPicture(q.foot));
-            m.points.push_back(q.found);
+            // Where the edge is, what blur did on bends undone.
+            const Point edge = s.laid.toPicture(q.foot + q.outward * q.offset);
+            m.points.push_back(geometry::distance(edge, q.found) < 0.5 ? edge : q.found);
             m.offsets.push_back(q.offset);
         }
         if (m.offsets.size() > 1) out.push_back(std::move(m));
