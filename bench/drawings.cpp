@@ -8,8 +8,8 @@
 
 #include <benchmark/benchmark.h>
 #include <cstdio>
-#include <nlohmann/json.hpp>
 #include <cstdlib>
+#include <nlohmann/json.hpp>
 
 namespace
 {
@@ -44,13 +44,14 @@ recipe::Recipe recipeOf(const drawing::Drawing& d)
     r.steps.push_back(s);
     return r;
 }
-image::Image pictureOf(const drawing::Outline& o, const drawing::Laid& laid, double blur, double noise, std::uint64_t seed,
-                       std::vector<std::vector<Point>> over = {})
+image::Image pictureOf(const drawing::Outline& o, const drawing::Laid& laid, double blur, double noise,
+                       std::uint64_t seed, std::vector<std::vector<Point>> over = {})
 {
     auto p = demo::outlinesOf(o, laid);
     for (auto& x : over) p.dark.push_back(std::move(x));
     demo::Random r(seed);
-    return demo::backlit(demo::blurredCoverage(p.dark, p.holes, kW, kH, blur, 1), kW, kH, {200, 50, 0.05, 0.02, -0.015, noise}, r);
+    return demo::backlit(demo::blurredCoverage(p.dark, p.holes, kW, kH, blur, 1), kW, kH,
+                         {200, 50, 0.05, 0.02, -0.015, noise}, r);
 }
 struct Scene {
     std::optional<inspect::Prepared> prepared;
@@ -62,7 +63,8 @@ Scene& scene()
         const auto d = many();
         const auto o = *drawing::Outline::make(d);
         auto made = inspect::Prepared::make(recipeOf(d));
-        return Scene{std::move(*made), image::makeCapture(pictureOf(o, {{{250, 1500}, 0.12}, 1 / kMm, false}, 0.8, 2, 1), "bench")};
+        return Scene{std::move(*made),
+                     image::makeCapture(pictureOf(o, {{{250, 1500}, 0.12}, 1 / kMm, false}, 0.8, 2, 1), "bench")};
     }();
     return s;
 }
@@ -138,7 +140,8 @@ void accuracy(int count)
             const Point c = truth.toPicture(hidden.at);
             const auto result = inspect::evaluate(
                 *prepared, image::makeCapture(pictureOf(o, truth, r.uniform(0.6, 1.4), 4, std::uint64_t(all),
-                                                        {demo::circleOutline(c, 0.1 * o.loops()[0].length / kMm)}), "x"));
+                                                        {demo::circleOutline(c, 0.1 * o.loops()[0].length / kMm)}),
+                                              "x"));
             ++all;
             const auto* a = result.items[0].steps[0].get();
             if (a->state != inspect::State::Ok) {
@@ -154,15 +157,16 @@ void accuracy(int count)
                 if (!l.mirrored) same.push_back(drawing::alike(truth, l));
             for (const auto& t : same) {
                 const Point m = drawing::sheet({(b.left + b.right) / 2, (b.bottom + b.top) / 2});
-                const double e = geometry::distance(t.toPicture(m), laid.toPicture(m)), u = std::abs(geometry::degrees(geometry::wrapped(t.pose.angle - laid.pose.angle)));
+                const double e = geometry::distance(t.toPicture(m), laid.toPicture(m)),
+                             u = std::abs(geometry::degrees(geometry::wrapped(t.pose.angle - laid.pose.angle)));
                 if (e + u < off + turn) off = e, turn = u;
             }
             worst = std::max(worst, off), sum += off * off;
             worstTurn = std::max(worstTurn, turn), sumTurn += turn * turn;
         }
     }
-    std::printf("%d of %d found; middle off by %.4f px rms, %.4f at most; turned by %.5f deg rms, %.5f at most\n", found, all, std::sqrt(sum / found), worst,
-                std::sqrt(sumTurn / found), worstTurn);
+    std::printf("%d of %d found; middle off by %.4f px rms, %.4f at most; turned by %.5f deg rms, %.5f at most\n",
+                found, all, std::sqrt(sum / found), worst, std::sqrt(sumTurn / found), worstTurn);
 }
 } // namespace
 

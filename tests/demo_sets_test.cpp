@@ -166,7 +166,7 @@ private slots:
                 const json* own = nullptr;
                 for (const json& one : p["items"])
                     if (std::hypot(one["centre"][0].get<double>() - middle.x,
-                                   one["centre"][1].get<double>() - middle.y) < 60)
+                                   one["centre"][1].get<double>() - middle.y) < 30)
                         own = &one;
                 const QString what = QString::fromStdString(p["picture"].get<std::string>() + " " + p["fault"].dump() +
                                                             ": " + item.sentence());

@@ -130,5 +130,5 @@ private slots:
     }
 };
 
-QTEST_GUILESS_MAIN(DrawingCliTest)
+QTEST_MAIN(DrawingCliTest)
 #include "drawing_cli_test.moc"

@@ -53,13 +53,16 @@ class DrawingWindowTest : public QObject
     template <class T> void within(const std::function<void(T&)>& act, const std::function<void()>& opens)
     {
         bool done = false;
-        QTimer::singleShot(0, this, [&] {
+        QTimer look;
+        QObject::connect(&look, &QTimer::timeout, this, [&] {
             auto* dialog = m_window->findChild<T*>();
-            if (!dialog) return;
+            if (!dialog || !dialog->isVisible()) return;
+            look.stop();
             act(*dialog);
             done = true;
             if (dialog->isVisible()) dialog->reject();
         });
+        look.start(10);
         opens();
         QVERIFY(done);
     }
@@ -124,8 +127,7 @@ private slots:
             [&] {
                 QDropEvent drop(QPointF(300, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
                 QCoreApplication::sendEvent(m_window.get(), &drop);
-                QTimer::singleShot(0, this, [&] {}); // the dialog opens when the drop is over
-                QTest::qWait(50);
+                QTest::qWait(300); // the dialog opens when the drop is over
             });
         QVERIFY(!session().recipe().drawing.empty());
         QVERIFY(settled());

@@ -138,8 +138,10 @@ private:
     {
         const auto motion = inspect::Placing(s.prepared()->recipe(), s.currentItem()).following(datum);
         const double k = 1 / s.recipe().mmPerPixel();
-        return motion ? sheet()->screenOf(motion->motion().now.toPicture({(x + m_shift.x) * k, (y + m_shift.y) * k}))
-                      : QPointF();
+        if (motion)
+            return sheet()->screenOf(motion->motion().now.toPicture({(x + m_shift.x) * k, (y + m_shift.y) * k}));
+        const auto& picture = s.shownPicture().pixels; // without that datum from its middle
+        return sheet()->screenOf({picture.width() / 2.0 + x * k, picture.height() / 2.0 + y * k});
     }
     void act(const gestures::Hand& hand);
     void kindPicture(const gestures::Making& m, const char* set = "reed-plate");
@@ -972,7 +974,7 @@ void Studio::kindPicture(const gestures::Making& m, const char* set)
 {
     const bool heights = std::string(set) == "reed-gap", drawn = std::string(set) == "drawn-plate";
     open(set);
-    m_shift = heights ? Point{50, 13} : drawn ? Point{50, -13} : Point{};
+    m_shift = heights ? Point{50, 13} : Point{};
     s.setShowReference(true);
     if (drawn)
         s.change(QStringLiteral("alone"), [&](recipe::Recipe& r) {
@@ -1027,10 +1029,11 @@ void Studio::kindPicture(const gestures::Making& m, const char* set)
                    m.hand.way != gestures::Hand::Way::Click ? 1.6
                    : s.recipe().find(made)->regions.empty() ? 0.6
                                                             : 1.2);
-    if (const auto motion = inspect::Placing(s.prepared()->recipe(), s.currentItem())
-                                .following(drawn ? s.recipe().steps.front().id : "plate"))
-        sheet()->lookAt(motion->motion().now.toPicture((low + top) * (0.5 * k) + m_shift * k) + Point{0, 36 / zoom},
-                        zoom);
+    Point middle = (low + top) * (0.5 * k) + m_shift * k;
+    if (const auto motion = inspect::Placing(s.prepared()->recipe(), s.currentItem()).following("plate"))
+        middle = motion->motion().now.toPicture(middle);
+    else middle = middle + Point{s.shownPicture().pixels.width() / 2.0, s.shownPicture().pixels.height() / 2.0};
+    sheet()->lookAt(middle + Point{0, 36 / zoom}, zoom);
     QTest::qWait(120);
     QImage seen = sheet()->grab().toImage();
     paintHand(seen, m.hand);

@@ -523,7 +523,9 @@ int report(const std::vector<std::string>& arguments, std::ostream& out, std::os
         for (std::string word; std::getline(without, word, ',');) {
             if (word == "deviation") pages.deviation = false;
             else if (word == "drawing") pages.drawing = false;
-            else return bad({base::ErrorCode::InvalidArgument, word + " is not one of: deviation, drawing", "--without"});
+            else
+                return bad(
+                    {base::ErrorCode::InvalidArgument, word + " is not one of: deviation, drawing", "--without"});
         }
         const auto item = a->number("--item", 0, 1, 1000000000000LL);
         if (!item) return bad(item.error());

@@ -199,11 +199,12 @@ void DrawingDialog::showIt()
         const auto& o = *m_asset.outline;
         int holes = 0;
         for (const auto& l : o.loops()) holes += l.hole;
-        text += tr(" %1 × %2 mm; %3 outlines, %4 holes")
+        const int outer = int(o.loops().size()) - holes;
+        text += tr(" %1 × %2 mm; %3, %4")
                     .arg(o.box().width(), 0, 'f', 2)
                     .arg(o.box().height(), 0, 'f', 2)
-                    .arg(int(o.loops().size()) - holes)
-                    .arg(holes);
+                    .arg(outer == 1 ? tr("1 outline") : tr("%1 outlines").arg(outer),
+                         holes == 1 ? tr("1 hole") : tr("%1 holes").arg(holes));
         if (!o.open().empty()) text += tr("; %1 lines and arcs close with nothing (dashed)").arg(o.open().size());
         if (o.doubles() > 0) text += tr("; %1 were drawn twice").arg(o.doubles());
     } else {

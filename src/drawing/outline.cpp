@@ -223,10 +223,6 @@ void Outline::nest()
         loop.area = m.area; // signed for now
         loop.centre = m.area != 0 ? about + m.first * (1 / m.area) : about;
     }
-    std::vector<std::size_t> bySize(n);
-    for (std::size_t i = 0; i < n; ++i) bySize[i] = i;
-    std::sort(bySize.begin(), bySize.end(),
-              [&](std::size_t a, std::size_t b) { return std::abs(m_loops[a].area) > std::abs(m_loops[b].area); });
     const auto inside = [](const std::vector<Point>& polygon, Point p) {
         bool in = false;
         for (std::size_t i = 0, j = polygon.size() - 1; i < polygon.size(); j = i++) {
@@ -235,20 +231,34 @@ void Outline::nest()
         }
         return in;
     };
-    // Left to right, so that only loops whose boxes reach a place are asked.
-    std::vector<std::size_t> byLeft(bySize);
-    std::sort(byLeft.begin(), byLeft.end(),
-              [&](std::size_t a, std::size_t b) { return m_loops[a].box.left < m_loops[b].box.left; });
+    // By cells, so that only loops whose boxes reach a place are asked.
+    Box all;
+    for (const Loop& l : m_loops) {
+        all.add({l.box.left, l.box.bottom});
+        all.add({l.box.right, l.box.top});
+    }
+    const int side = std::clamp(int(std::sqrt(double(n))), 1, 256);
+    const auto cellOf = [&](double v, double low, double wide) {
+        return std::clamp(int((v - low) / std::max(wide, 1e-12) * side), 0, side - 1);
+    };
+    std::vector<std::vector<std::size_t>> cells(std::size_t(side) * std::size_t(side));
+    for (std::size_t i = 0; i < n; ++i) {
+        const Box& box = m_loops[i].box;
+        for (int y = cellOf(box.bottom, all.bottom, all.height()); y <= cellOf(box.top, all.bottom, all.height()); ++y)
+            for (int x = cellOf(box.left, all.left, all.width()); x <= cellOf(box.right, all.left, all.width()); ++x)
+                cells[std::size_t(y) * std::size_t(side) + std::size_t(x)].push_back(i);
+    }
     for (std::size_t i = 0; i < n; ++i) {
         Loop& loop = m_loops[i];
-        const Side& s = loop.sides.front();
-        const Element& e = m_elements[std::size_t(s.element)];
+        const Element& e = m_elements[std::size_t(loop.sides.front().element)];
         const Point p = e.at(e.length() * 0.5);
         const DrawnPoint d = drawn(p);
-        for (const std::size_t k : byLeft) {
+        const int x = cellOf(d.x, all.left, all.width()), y = cellOf(d.y, all.bottom, all.height());
+        for (const std::size_t k : cells[std::size_t(y) * std::size_t(side) + std::size_t(x)]) {
             const Loop& round = m_loops[k];
-            if (round.box.left > d.x) break;
-            if (k == i || round.box.right < d.x || round.box.bottom > d.y || round.box.top < d.y) continue;
+            if (k == i || round.box.left > d.x || round.box.right < d.x || round.box.bottom > d.y ||
+                round.box.top < d.y)
+                continue;
             if (std::abs(round.area) <= std::abs(loop.area)) continue;
             if (inside(polygons[k], p)) ++loop.depth;
         }

@@ -175,7 +175,8 @@ void AutoReports::make(RecordLog& log, long long item)
         if (ok) ++made;
         else failed(ok.error());
     };
-    if (m_settings.itemPdf) take(writeItemReport(m_log, item, stem + QStringLiteral(".pdf"), m_settings.paper, m_settings.pages));
+    if (m_settings.itemPdf)
+        take(writeItemReport(m_log, item, stem + QStringLiteral(".pdf"), m_settings.paper, m_settings.pages));
     if (m_settings.itemJson) take(writeTable(m_log, {item}, TableForm::Json, stem + QStringLiteral(".json")));
     if (m_settings.itemPng) take(writeItemPicture(log, m_own, item, stem + QStringLiteral(".png")));
     const std::lock_guard lock(m_mutex);

@@ -21,11 +21,16 @@ using recipe::MarkShape;
 namespace
 {
 const Theme& light() { return lightTheme(); }
-QString figure(double v) { return (v < 0 ? QStringLiteral("−") : QStringLiteral("+")) + QString::number(std::abs(v), 'f', 3); }
+QString figure(double v)
+{
+    return (v < 0 ? QStringLiteral("−") : QStringLiteral("+")) + QString::number(std::abs(v), 'f', 3);
+}
 const inspect::StepResult* compared(const inspect::ItemResult& item)
 {
     for (const auto& r : item.steps)
-        if (std::any_of(r->marks.begin(), r->marks.end(), [](const Mark& m) { return m.shape == MarkShape::Deviation; })) return r.get();
+        if (std::any_of(r->marks.begin(), r->marks.end(),
+                        [](const Mark& m) { return m.shape == MarkShape::Deviation; }))
+            return r.get();
     return nullptr;
 }
 // Where a check's step was measured, level px.
@@ -41,17 +46,20 @@ std::optional<Point> anchorOf(const inspect::StepResult& r)
 }
 } // namespace
 
-void addDeviationPage(Pages& pages, std::shared_ptr<const image::Capture> capture, const recipe::Recipe& recipe, const inspect::ItemResult& item)
+void addDeviationPage(Pages& pages, std::shared_ptr<const image::Capture> capture, const recipe::Recipe& recipe,
+                      const inspect::ItemResult& item)
 {
     const inspect::StepResult* step = compared(item);
     if (!step) return;
     const recipe::Step* s = recipe.find(step->step);
     pages.newPage();
-    pages.line(QObject::tr("%1: deviation from the drawing").arg(QString::fromStdString(s ? s->name : std::string())), 17, true);
+    pages.line(QObject::tr("%1: deviation from the drawing").arg(QString::fromStdString(s ? s->name : std::string())),
+               17, true);
     QRectF part;
     for (const Mark& m : step->marks)
         if (m.shape == MarkShape::Deviation)
-            for (const Point p : m.points) part = part.isNull() ? QRectF(p.x, p.y, 0.1, 0.1) : part.united(QRectF(p.x, p.y, 0.1, 0.1));
+            for (const Point p : m.points)
+                part = part.isNull() ? QRectF(p.x, p.y, 0.1, 0.1) : part.united(QRectF(p.x, p.y, 0.1, 0.1));
     const double more = 0.12 * std::max(part.width(), part.height()) + 20;
     QImage picture = toQImage(capture->first());
     const QRectF seen = part.adjusted(-more, -more, more, more).intersected(QRectF(picture.rect()));
@@ -75,7 +83,8 @@ void addDeviationPage(Pages& pages, std::shared_ptr<const image::Capture> captur
             p.setClipping(false);
             p.setFont(printSheetFont(11));
             p.setPen(light().second);
-            p.drawText(QRectF(to.left(), to.bottom() - 16, to.width() - 6, 14), Qt::AlignRight, QObject::tr("deviation ×%1, zone ±%2 mm").arg(view->times).arg(view->tolerance));
+            p.drawText(QRectF(to.left(), to.bottom() - 16, to.width() - 6, 14), Qt::AlignRight,
+                       QObject::tr("deviation ×%1, zone ±%2 mm").arg(view->times).arg(view->tolerance));
         }
     });
     pages.gap(10);
@@ -83,16 +92,28 @@ void addDeviationPage(Pages& pages, std::shared_ptr<const image::Capture> captur
         const auto* v = step->output(key);
         return v && !v->values.empty() ? v->values[0] : 0.0;
     };
-    pages.line(QObject::tr("profile %1 mm · most too much %2 · most too little %3 · %4 drawn, not found · %5 found, not drawn")
-                   .arg(value("profile"), 0, 'f', 3).arg(figure(value("most")), figure(value("least"))).arg(value("missing")).arg(value("surplus")), 12);
+    pages.line(
+        QObject::tr("profile %1 mm · most too much %2 · most too little %3 · %4 drawn, not found · %5 found, not drawn")
+            .arg(value("profile"), 0, 'f', 3)
+            .arg(figure(value("most")), figure(value("least")))
+            .arg(value("missing"))
+            .arg(value("surplus")),
+        12);
     const auto* worst = step->output("worst");
     const auto* lengths = step->output("lengths");
     if (worst && lengths && !worst->values.empty()) {
         pages.gap(6);
-        addHead(pages, {{0.1, QString()}, {0.4, QObject::tr("place beyond the zone, at mm"), Qt::AlignLeft}, {0.25, QObject::tr("length, mm")}, {0.25, QObject::tr("worst, mm")}});
+        addHead(pages, {{0.1, QString()},
+                        {0.4, QObject::tr("place beyond the zone, at mm"), Qt::AlignLeft},
+                        {0.25, QObject::tr("length, mm")},
+                        {0.25, QObject::tr("worst, mm")}});
         for (std::size_t i = 0; i < worst->values.size() && i < 40; ++i)
-            addRow(pages, {{0.1, QString::number(i + 1), Qt::AlignLeft, true}, {0.4, QString::fromStdString(step->elementName("worst", i)), Qt::AlignLeft},
-                           {0.25, QString::number(lengths->values[i], 'f', 2)}, {0.25, figure(worst->values[i]), Qt::AlignRight, true, light().fail}}, 17);
+            addRow(pages,
+                   {{0.1, QString::number(i + 1), Qt::AlignLeft, true},
+                    {0.4, QString::fromStdString(step->elementName("worst", i)), Qt::AlignLeft},
+                    {0.25, QString::number(lengths->values[i], 'f', 2)},
+                    {0.25, figure(worst->values[i]), Qt::AlignRight, true, light().fail}},
+                   17);
         pages.setHead(0, nullptr);
     }
     if (!step->note.empty()) pages.text(QString::fromStdString(step->note), 12, light().fail);
@@ -118,7 +139,9 @@ void addDrawingPage(Pages& pages, const recipe::Recipe& recipe, const inspect::I
     for (const auto& c : item.checks) {
         const auto* r = item.step(c.step);
         if (!r || r->marks.empty() || c.list || c.balloon <= 0 || r == datum) continue;
-        if (std::any_of(r->marks.begin(), r->marks.end(), [](const Mark& m) { return m.shape == MarkShape::Deviation; })) continue;
+        if (std::any_of(r->marks.begin(), r->marks.end(),
+                        [](const Mark& m) { return m.shape == MarkShape::Deviation; }))
+            continue;
         const auto at = anchorOf(*r);
         if (!at) continue;
         const Point level = recipe.calibration.bends() ? recipe.calibration.level(*at) : *at;
@@ -126,12 +149,14 @@ void addDrawingPage(Pages& pages, const recipe::Recipe& recipe, const inspect::I
         rows.push_back(&c);
     }
     pages.newPage();
-    pages.line(QObject::tr("Drawing %1 with what was checked").arg(QString::fromStdString(recipe.drawing.origin)), 17, true);
+    pages.line(QObject::tr("Drawing %1 with what was checked").arg(QString::fromStdString(recipe.drawing.origin)), 17,
+               true);
     const drawing::Box box = outline->box();
     const double shape = (box.height() + 0.2 * outline->size()) / (box.width() + 0.2 * outline->size());
     pages.add(std::clamp(pages.width() * shape, 160.0, 440.0), [=](QPainter& p, QRectF area) {
         p.setRenderHint(QPainter::Antialiasing);
-        const double margin = 36, k = std::min((area.width() - 2 * margin) / box.width(), (area.height() - 2 * margin) / box.height());
+        const double margin = 36, k = std::min((area.width() - 2 * margin) / box.width(),
+                                               (area.height() - 2 * margin) / box.height());
         const Point middle = drawing::sheet({(box.left + box.right) / 2, (box.bottom + box.top) / 2});
         const auto at = [&](Point mm) { return area.center() + QPointF((mm.x - middle.x) * k, (mm.y - middle.y) * k); };
         p.setPen(QPen(light().ink, 1));
@@ -150,11 +175,14 @@ void addDrawingPage(Pages& pages, const recipe::Recipe& recipe, const inspect::I
             QPointF c;
             for (int i = 0; i < 24; ++i) {
                 const double turn = (i % 2 ? 1 : -1) * (i / 2) * 0.5;
-                const QPointF d(way.x() * std::cos(turn) - way.y() * std::sin(turn), way.x() * std::sin(turn) + way.y() * std::cos(turn));
+                const QPointF d(way.x() * std::cos(turn) - way.y() * std::sin(turn),
+                                way.x() * std::sin(turn) + way.y() * std::cos(turn));
                 c = q + d * (24 + 3 * i);
                 c.setX(std::clamp(c.x(), area.left() + 12, area.right() - 12));
                 c.setY(std::clamp(c.y(), area.top() + 12, area.bottom() - 12));
-                if (std::none_of(taken.begin(), taken.end(), [&](QPointF o) { return std::hypot(o.x() - c.x(), o.y() - c.y()) < 21; })) break;
+                if (std::none_of(taken.begin(), taken.end(),
+                                 [&](QPointF o) { return std::hypot(o.x() - c.x(), o.y() - c.y()) < 21; }))
+                    break;
             }
             taken.push_back(c);
             const QColor& colour = light().of(b.verdict);
@@ -164,12 +192,22 @@ void addDrawingPage(Pages& pages, const recipe::Recipe& recipe, const inspect::I
         }
     });
     pages.gap(10);
-    addHead(pages, {{0.08, QString()}, {0.36, QObject::tr("check"), Qt::AlignLeft}, {0.14, QObject::tr("drawn")}, {0.24, QObject::tr("limits")}, {0.18, QObject::tr("measured")}});
+    addHead(pages, {{0.08, QString()},
+                    {0.36, QObject::tr("check"), Qt::AlignLeft},
+                    {0.14, QObject::tr("drawn")},
+                    {0.24, QObject::tr("limits")},
+                    {0.18, QObject::tr("measured")}});
     for (const inspect::CheckResult* c : rows) {
-        const auto text = [](const std::optional<double>& v) { return v ? QString::number(*v, 'f', 3) : QStringLiteral("–"); };
-        addRow(pages, {{0.08, QString::number(c->balloon), Qt::AlignLeft, true}, {0.36, QString::fromStdString(c->name), Qt::AlignLeft}, {0.14, text(c->nominal)},
-                       {0.24, c->low || c->high ? text(c->low) + QStringLiteral(" … ") + text(c->high) : QStringLiteral("–")},
-                       {0.18, QString::fromStdString(c->valueText()), Qt::AlignRight, true, light().of(c->verdict)}}, 17);
+        const auto text = [](const std::optional<double>& v) {
+            return v ? QString::number(*v, 'f', 3) : QStringLiteral("–");
+        };
+        addRow(pages,
+               {{0.08, QString::number(c->balloon), Qt::AlignLeft, true},
+                {0.36, QString::fromStdString(c->name), Qt::AlignLeft},
+                {0.14, text(c->nominal)},
+                {0.24, c->low || c->high ? text(c->low) + QStringLiteral(" … ") + text(c->high) : QStringLiteral("–")},
+                {0.18, QString::fromStdString(c->valueText()), Qt::AlignRight, true, light().of(c->verdict)}},
+               17);
     }
     pages.setHead(0, nullptr);
 }

@@ -11,7 +11,8 @@ namespace report
 {
 
 // Nothing is added when no step compares with the drawing.
-void addDeviationPage(Pages& pages, std::shared_ptr<const image::Capture> capture, const recipe::Recipe& recipe, const inspect::ItemResult& item);
+void addDeviationPage(Pages& pages, std::shared_ptr<const image::Capture> capture, const recipe::Recipe& recipe,
+                      const inspect::ItemResult& item);
 // Nothing is added when the recipe has no drawing or it was not laid.
 void addDrawingPage(Pages& pages, const recipe::Recipe& recipe, const inspect::ItemResult& item);
 

@@ -138,7 +138,8 @@ void addValues(Pages& pages, const std::vector<ValueRow>& values)
 }
 } // namespace
 
-base::Status writeItemReport(const QString& logPath, long long id, const QString& path, Paper paper, const ItemPages& extra)
+base::Status writeItemReport(const QString& logPath, long long id, const QString& path, Paper paper,
+                             const ItemPages& extra)
 {
     const auto log = RecordLog::open(logPath);
     if (!log) return base::passOn(log.error());
@@ -208,7 +209,8 @@ base::Status writeItemReport(const QString& logPath, long long id, const QString
             11, ink().second);
     pages.gap(8);
     addValues(pages, *values);
-    if (again && again->item >= 0 && !again->capture->empty() && std::size_t(again->item) < again->result->items.size()) {
+    if (again && again->item >= 0 && !again->capture->empty() &&
+        std::size_t(again->item) < again->result->items.size()) {
         const auto& item = again->result->items[std::size_t(again->item)];
         if (extra.deviation) addDeviationPage(pages, again->capture, (*with)->recipe(), item);
         if (extra.drawing) addDrawingPage(pages, (*with)->recipe(), item);

@@ -13,7 +13,8 @@ namespace report
 {
 
 // One item as it was logged; its marks are those of its own recipe, computed anew from the kept picture.
-base::Status writeItemReport(const QString& log, long long item, const QString& path, Paper paper, const ItemPages& extra = {});
+base::Status writeItemReport(const QString& log, long long item, const QString& path, Paper paper,
+                             const ItemPages& extra = {});
 // Its picture with the marks of its own recipe, as PNG. Fails also as inspectAgain: the picture was not kept.
 base::Status writeItemPicture(const records::RecordLog& log, records::OwnRecipes& own, long long item,
                               const QString& path);

@@ -1,5 +1,7 @@
 #include "report/sheet_painter.h"
 
+#include "report/step_symbols.h"
+
 #include "report/labels.h"
 
 #include <QFileInfo>
@@ -542,7 +544,7 @@ private:
     void putInFrame(LabelItem& l, const recipe::Step& s, const recipe::OutputSpec& spec) const
     {
         const recipe::StepKind* kind = recipe::findKind(s.kind);
-        l.frame = kind;
+        l.frame = &statedBy(*kind, l.check->output);
         if (spec.drawn != recipe::OutputSpec::Drawn::ToleranceTo) return;
         for (const recipe::InputSpec& in : kind->inputs)
             if (const auto given = s.inputs.find(in.key); !in.needed && given != s.inputs.end())

@@ -44,6 +44,14 @@ const std::map<std::string, Parts>& symbols()
         {"two_holes",
          {ring(0.2, 0.62, 0.14), ring(0.82, 0.62, 0.1), line(0.34, 0.62, 0.68, 0.62), head(0.72, 0.62, 1, 0),
           line(0.2, 0.2, 0.2, 0.48)}},
+        {"drawing_datum",
+         {box(0.08, 0.26, 0.84, 0.48), ring(0.28, 0.5, 0.08), ring(0.72, 0.5, 0.08), line(0.08, 0.9, 0.4, 0.9),
+          head(0.44, 0.9, 1, 0)}},
+        {"outline_profile", {arc(0.5, 0.68, 0.4, 0, 180)}}, // profile of a line
+        {"drawn_circle", {ring(0.5, 0.5, 0.3), line(0.14, 0.86, 0.86, 0.14)}},
+        {"drawn_line",
+         {line(0.08, 0.66, 0.92, 0.66), line(0.08, 0.4, 0.26, 0.4), line(0.4, 0.4, 0.6, 0.4),
+          line(0.74, 0.4, 0.92, 0.4)}},
         {"blob_datum", {oval(0.5, 0.5, 0.8, 0.46, 25), dot(0.5, 0.5), line(0.5, 0.5, 0.86, 0.36)}},
         // heights: a profile of the ground
         {"height_base",
@@ -206,6 +214,12 @@ void drawKindSymbol(QPainter& p, const recipe::StepKind& kind, const QRectF& box
 {
     const auto own = symbols().find(kind.symbol);
     draw(p, own == symbols().end() ? questionParts(kind.question) : own->second, box, colour);
+}
+
+const recipe::StepKind& statedBy(const recipe::StepKind& kind, const std::string& output)
+{
+    const recipe::StepKind* named = recipe::findKind(output);
+    return named && named->question == recipe::Question::HowTrue ? *named : kind;
 }
 
 } // namespace report

@@ -10,6 +10,8 @@ namespace report
 
 // Strokes as wide as a thirteenth of the box.
 void drawKindSymbol(QPainter& p, const recipe::StepKind& kind, const QRectF& box, const QColor& colour);
+// The kind a drawing states this output by: roundness of a circle by that tolerance's symbol, whatever measured it.
+const recipe::StepKind& statedBy(const recipe::StepKind& kind, const std::string& output);
 void drawQuestionSymbol(QPainter& p, recipe::Question question, const QRectF& box, const QColor& colour);
 
 } // namespace report

@@ -150,6 +150,15 @@ private slots:
         const auto& worst = item.step("p")->output("worst")->values;
         QVERIFY(worst[0] < 0 && worst[1] > 0);
         QCOMPARE(item.step("p")->elementName("worst", 0).substr(0, 4), std::string("15.0"));
+        // The plot unrolls it: as far down and up as the worst places.
+        const auto capture = captureOf(pictureOf({{o, laid}}, look, 3));
+        const auto e = inspect::evidence(*prepared, capture, item, "p");
+        QVERIFY(e);
+        double low = 0, high = 0;
+        for (const double y : e->curves.front().y)
+            if (std::isfinite(y)) low = std::min(low, y), high = std::max(high, y);
+        QVERIFY2(std::abs(low + 0.7) < 0.05 && std::abs(high - 0.5) < 0.05,
+                 qPrintable(QString("%1 %2").arg(low).arg(high)));
         QVERIFY(std::abs(item.step("p")->output("lengths")->values[0] - 1.4) < 0.25);
         QVERIFY(geometry::distance(item.step("p")->elementPlaces()[1], laid.toPicture({25, 0.5})) < 2);
     }

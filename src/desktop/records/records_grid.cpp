@@ -197,8 +197,11 @@ void RecordHeads::paintEvent(QPaintEvent*)
             if (const recipe::Step* step =
                     m_recipe->recipe().find(m_model.view().columns->checks[std::size_t(check)].step.toStdString()))
                 if (const recipe::StepKind* kind = recipe::findKind(step->kind))
-                    report::drawKindSymbol(p, *kind, QRectF(8, box.center().y() - 6.5, 14, 14),
-                                           kind->datum ? th.datum : th.ink);
+                    report::drawKindSymbol(
+                        p,
+                        report::statedBy(*kind,
+                                         m_model.view().columns->checks[std::size_t(check)].output.toStdString()),
+                        QRectF(8, box.center().y() - 6.5, 14, 14), kind->datum ? th.datum : th.ink);
         p.setRenderHint(QPainter::Antialiasing, false);
         p.setFont(report::uiFont(13));
         const int room = logged - 32, unitWidth = r.unit.isEmpty() ? 0 : p.fontMetrics().horizontalAdvance(r.unit) + 3;

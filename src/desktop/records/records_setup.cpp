@@ -192,7 +192,8 @@ RecordsSetupDialog::RecordsSetupDialog(RecordsSetup s, QString log, QWidget* par
     reports->addRow(tr("After every item"), items);
     m_deviationPage = check("deviationPage", tr("page of the deviation"), s.reports.pages.deviation);
     m_drawingPage = check("drawingPage", tr("page of the drawing"), s.reports.pages.drawing);
-    for (QCheckBox* box : {m_deviationPage, m_drawingPage}) box->setToolTip(tr("In the PDF of an item whose recipe has a drawing"));
+    for (QCheckBox* box : {m_deviationPage, m_drawingPage})
+        box->setToolTip(tr("In the PDF of an item whose recipe has a drawing"));
     auto* extra = line({m_deviationPage, m_drawingPage});
     extra->addStretch(1);
     reports->addRow(tr("With a drawing"), extra);
