@@ -125,6 +125,9 @@ private slots:
                 d.accept();
             },
             [&] {
+                QDragEnterEvent enter(QPoint(300, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+                QCoreApplication::sendEvent(m_window.get(), &enter);
+                QVERIFY(enter.isAccepted());
                 QDropEvent drop(QPointF(300, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
                 QCoreApplication::sendEvent(m_window.get(), &drop);
                 QTest::qWait(300); // the dialog opens when the drop is over
