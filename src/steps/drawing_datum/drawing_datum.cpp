@@ -405,6 +405,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     };
     std::vector<One> all;
     std::vector<Pose> wrongSides;
+    std::optional<std::vector<vision::PatternFind>> mirrored; // searched when it is needed
     RunOutput out;
     std::string wrong;
     for (std::size_t i = 0; i < finds.size() && all.size() < 500; ++i) {
@@ -415,6 +416,16 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
         if (!lying || lying->share < 0.5 * p.leastScore) {
             if (wrong.empty()) wrong = lying ? "its edges are not where they are drawn" : lying.error().text();
             continue;
+        }
+        // Where much of the drawing is not seen the other side is looked at as well.
+        if (!wrongSide && lying->share < 0.9) {
+            if (!mirrored) mirrored = search(in, model.mirrored, options(p, in));
+            const Point here = lying->laying.laid.toPicture(in.drawing->centre());
+            for (const auto& m : *mirrored) {
+                const Point there = Laid{m.pose, 1 / mm, true}.toPicture(in.drawing->centre());
+                if (m.score > finds[i].score + 0.05 && geometry::distance(here, there) < 0.7 * model.pattern.radius)
+                    wrongSide = true;
+            }
         }
         if (wrongSide) {
             const Point at = in.picture(lying->laying.laid.toPicture(in.drawing->centre()));

@@ -16,7 +16,7 @@ struct DrawingDatumParams {
     LaidBy by = LaidBy::AllEdges;
     int first = 0;
     int second = 0;
-    double leastScore = 0.6;
+    double leastScore = 0.5;
     double leastContrast = 12;
     double reach = 0.4;
     int most = 1;
