@@ -86,10 +86,10 @@ Deviations deviations(const Outline& outline, const Laid& laid, const std::vecto
 {
     Deviations out;
     const std::size_t loops = outline.loops().size();
-    std::vector<std::vector<bool>> seen(loops); // a bin a tenth of the reach, at least 40 a loop
+    std::vector<std::vector<char>> seen(loops); // bins as long as the reach, at least 40 a loop; 1: far off, 2: near
     for (std::size_t l = 0; l < loops; ++l) {
         const double bins = std::clamp(outline.loops()[l].length / std::max(o.reach, 1e-6), 40.0, 1e5);
-        seen[l].assign(std::size_t(bins), false);
+        seen[l].assign(std::size_t(bins), 0);
     }
     for (std::size_t i = 0; i < found.size(); ++i) {
         if (found[i].points.size() < 8) continue;
@@ -113,15 +113,16 @@ Deviations deviations(const Outline& outline, const Laid& laid, const std::vecto
         for (const DeviationPoint& d : line) {
             if (d.counts) out.most = std::max(out.most, d.offset), out.least = std::min(out.least, d.offset);
             auto& bins = seen[std::size_t(d.loop)];
-            if (std::abs(d.offset) > o.reach) continue;
             const double at = d.along / outline.loops()[std::size_t(d.loop)].length * double(bins.size());
-            bins[std::min(bins.size() - 1, std::size_t(std::max(0.0, at)))] = true;
+            char& bin = bins[std::min(bins.size() - 1, std::size_t(std::max(0.0, at)))];
+            bin = std::max(bin, char(std::abs(d.offset) > o.reach ? 1 : 2));
         }
         out.lines.push_back(std::move(line));
     }
     for (std::size_t l = 0; l < loops; ++l) {
-        const auto hit = std::count(seen[l].begin(), seen[l].end(), true);
-        out.covered.push_back(double(hit) / double(seen[l].size()));
+        const double all = double(seen[l].size());
+        out.covered.push_back(double(std::count(seen[l].begin(), seen[l].end(), 2)) / all);
+        out.seen.push_back(1 - double(std::count(seen[l].begin(), seen[l].end(), 0)) / all);
         if (out.covered.back() < 0.4) out.missing.push_back(int(l));
     }
     return out;

@@ -40,7 +40,8 @@ struct Extra {
 struct Deviations {
     std::vector<std::vector<DeviationPoint>> lines; // one a found loop that belongs to the drawing, in its order
     std::vector<int> missing;                       // drawn loops
-    std::vector<double> covered;                    // of each drawn loop, 0 to 1
+    std::vector<double> covered;                    // of each drawn loop, 0 to 1, within the reach
+    std::vector<double> seen;                       // the same, however far off
     std::vector<Extra> surplus;
     double most = 0, least = 0; // mm, of those that count: most too much, most too little (negative)
     double zone() const { return 2 * std::max(most, -least); }

@@ -149,7 +149,6 @@ std::vector<Likeness> likenesses(const Outline& outline, double reach, double le
             best.share = shareOf(fine, best, reach);
             for (double h = step / 2; h > 1e-5; h /= 2)
                 for (const double sign : {-1.0, 1.0}) {
-                    std::vector<Pairing> none;
                     Likeness l = motion(best.turn + sign * h);
                     l.share = shareOf(fine, l, reach);
                     if (l.share > best.share) best = l;

@@ -470,12 +470,6 @@ std::optional<Outline::Foot> Outline::nearest(Point p, double reach) const
     return f;
 }
 
-bool Outline::material(Point p) const
-{
-    const auto f = nearest(p, 1e300);
-    return f && f->offset < 0;
-}
-
 std::vector<Outline::Foot> Outline::stations(double spacing, int least) const
 {
     std::vector<Foot> out;

@@ -64,7 +64,6 @@ public:
     std::optional<Foot> nearest(geometry::Point p, double reach) const;
     // The place `along` mm along a loop.
     Foot at(int loop, double along) const;
-    bool material(geometry::Point p) const;
     // Every `spacing` mm along every loop, at least `least` on each.
     std::vector<Foot> stations(double spacing, int least = 8) const;
     // A loop as a polygon that stays within `error` mm.

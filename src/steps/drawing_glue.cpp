@@ -75,8 +75,8 @@ DrawnEdges edgesAt(const RunInput& in, const Laid& laid, const std::vector<Outli
     return out;
 }
 
-base::Result<FoundOutlines> outlinesFor(const SelectionSettings& settings, const RunInput& in, double leastArea,
-                                        double averaging)
+base::Result<std::vector<drawing::FoundLoop>> outlinesFor(const SelectionSettings& settings, const RunInput& in,
+                                                          double leastArea, double averaging)
 {
     const auto where = selectionSpans(in);
     if (where.empty()) return base::fail(base::ErrorCode::NoResult, "the region lies outside the picture");
@@ -95,11 +95,10 @@ base::Result<FoundOutlines> outlinesFor(const SelectionSettings& settings, const
         return base::fail(base::ErrorCode::NoResult, "more than " + std::to_string(kMostAreas) + " areas of at least " +
                                                          base::toText(leastArea, 0) + " px²");
     const vision::BlobRuns runs(list);
-    FoundOutlines out;
+    std::vector<drawing::FoundLoop> out;
     vision::RefineOptions refine;
     refine.averaging = averaging;
     for (std::size_t b = 0; b < list.blobs.size(); ++b) {
-        out.cut += list.blobs[b].touchesPicture;
         for (const auto& corners : runs.outlines(int(b))) {
             // Tiny holes are no holes of the part, as tiny areas are none.
             double area = 0;
@@ -118,7 +117,7 @@ base::Result<FoundOutlines> outlinesFor(const SelectionSettings& settings, const
                 if (geometry::containsAny(in.leaveOut, p)) continue;
                 loop.points.push_back(in.level(p));
             }
-            if (loop.points.size() >= 8) out.loops.push_back(std::move(loop));
+            if (loop.points.size() >= 8) out.push_back(std::move(loop));
         }
     }
     return out;
@@ -169,7 +168,7 @@ base::Result<DrawnElement> measureElement(const DrawnSettings& s, const RunInput
     for (const DrawnEdge& x : (brightSum > darkSum ? bright : dark).edges) out.points.push_back(x.found);
     out.asked = own.size();
     const std::size_t least = arc ? 5 : 3;
-    if (out.points.size() < std::max(least, out.asked / 10))
+    if (out.points.size() < least || 100 * double(out.points.size()) < s.leastSeen * double(out.asked))
         return base::fail(base::ErrorCode::Absent, elementWords(e) + " is not seen: edges at " +
                                                        std::to_string(out.points.size()) + " of " +
                                                        std::to_string(out.asked) + " places");

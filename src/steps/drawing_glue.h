@@ -39,13 +39,9 @@ DrawnEdges edgesAt(const recipe::RunInput& in, const drawing::Laid& laid,
 std::vector<drawing::Outline::Foot> openStations(const drawing::Outline& outline, double cornerMm, std::size_t about);
 
 // ---- outlines of the picture
-struct FoundOutlines {
-    std::vector<drawing::FoundLoop> loops; // level px
-    std::size_t cut = 0;                   // of them that touch the picture's border
-};
 // Of every area of `leastArea` px² inside the region, with its holes; material at the right hand.
-base::Result<FoundOutlines> outlinesFor(const SelectionSettings& settings, const recipe::RunInput& in, double leastArea,
-                                        double averaging);
+base::Result<std::vector<drawing::FoundLoop>> outlinesFor(const SelectionSettings& settings, const recipe::RunInput& in,
+                                                          double leastArea, double averaging);
 
 // ---- one element of the drawing, measured where it is drawn
 struct DrawnSettings {
@@ -53,6 +49,7 @@ struct DrawnSettings {
     double reach = 0.5;        // mm
     double leastStrength = 10; // grey levels
     double averaging = 3;      // px
+    double leastSeen = 50;     // percent of the places
 };
 struct DrawnElement {
     drawing::Laid laid;
@@ -82,7 +79,11 @@ template <class P> recipe::Declare<P>& declareDrawn(recipe::Declare<P>& d)
                kStrengthRange)
         .param(static_cast<double P::*>(&DrawnSettings::averaging),
                {"averaging", "Averaged over", "Width along the edge over which each place is averaged."}, Unit::Pixel,
-               Real{1, 51, 1, 1, 15});
+               Real{1, 51, 1, 1, 15})
+        .param(static_cast<double P::*>(&DrawnSettings::leastSeen),
+               {"least_seen", "Least share seen",
+                "With less of it seen it is not measured: a part hidden or cut off is no good one."},
+               Unit::Percent, Real{1, 100, 1, 30, 95});
 }
 // What an offer looks at, as a step that follows the drawing would.
 recipe::RunInput onto(const recipe::OfferInput& in);

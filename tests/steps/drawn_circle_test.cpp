@@ -88,6 +88,32 @@ private slots:
         QVERIFY(item.step("line")->state == inspect::State::Failed);
         QVERIFY(item.step("line")->reason.find("is a line") != std::string::npos);
     }
+    void halfAHoleIsNotMeasured()
+    {
+        const drawing::Drawing d = demo::drawnPart(4);
+        const drawing::Outline o = outlineOf(d);
+        int hole = 0;
+        for (std::size_t i = 0; i < d.elements.size(); ++i)
+            if (d.elements[i].whole()) hole = int(i) + 1;
+        const auto with = [&](double least) {
+            recipe::Recipe r = drawnRecipe(d, kMm);
+            chain(r, "drawn_circle", "h", [&](recipe::Step& s) {
+                s.datum = "A";
+                paramsOf<DrawnCircleParams>(s).element = hole;
+                paramsOf<DrawnCircleParams>(s).leastSeen = least;
+            });
+            auto prepared = inspect::Prepared::make(r);
+            Look look;
+            const drawing::Laid laid{{{200, 500}, 0.1}, 1 / kMm, false};
+            // A bar of the material's level lies over 60 % of it.
+            const Point c = laid.toPicture(d.elements[std::size_t(hole - 1)].centre);
+            look.over = {box(c.x - 80, c.y - 80, c.x + 12, c.y + 80)};
+            return *inspect::evaluate(*prepared, captureOf(pictureOf({{o, laid}}, look, 1))).items.at(0).step("h");
+        };
+        const auto half = with(70);
+        QVERIFY2(half.state == inspect::State::Failed && half.absent, half.reason.c_str());
+        QVERIFY2(with(20).state == inspect::State::Ok, with(20).reason.c_str());
+    }
     void aHoleThatIsNotThereIsAbsent()
     {
         const drawing::Drawing d = demo::drawnPart(4);

@@ -221,6 +221,33 @@ private slots:
         QVERIFY(std::abs(with(steps::ProfileTo::Datum) - 0.6) < 0.02);
         QVERIFY(with(steps::ProfileTo::BestFit) < 0.03);
     }
+    // Cut off by the picture's border, a fifth of the outline lost: no good part, however well the rest lies.
+    void whatIsNotSeenIsNoGoodPart()
+    {
+        const drawing::Drawing d = demo::drawnPart(1);
+        const drawing::Outline o = outlineOf(d);
+        const auto at = [&](double x, double least) {
+            recipe::Recipe r = profileRecipe(d, [&](OutlineProfileParams& p) { p.leastSeen = least; });
+            recipe::Check c;
+            c.output = "profile";
+            c.limits.high = 0.2;
+            c.limits.unit = base::Unit::Millimetre;
+            r.steps[0].checks.clear();
+            r.steps[1].checks = {c};
+            auto prepared = inspect::Prepared::make(r);
+            Look look;
+            auto result =
+                inspect::evaluate(*prepared, captureOf(pictureOf({{o, {{{x, 500}, 0}, 1 / kMm, false}}}, look, 3)));
+            return result.items.at(0);
+        };
+        QVERIFY(at(200, 80).accepted());
+        const auto cut = at(-130, 80); // a quarter of its length lies outside
+        QVERIFY(cut.rejected());
+        QVERIFY2(cut.step("p")->reason.find("least_seen asks for 80") != std::string::npos ||
+                     cut.step("A")->state == inspect::State::Failed,
+                 cut.step("p")->reason.c_str());
+        QVERIFY(at(-130, 30).step("p")->state == inspect::State::Ok); // said on purpose
+    }
     void withoutADrawingDatumItSaysSo()
     {
         recipe::Recipe r = profileRecipe(demo::drawnPart(2));

@@ -1,8 +1,8 @@
 #include "steps/drawing_datum/drawing_datum.h"
 
 #include "steps/drawing_glue.h"
+#include "steps/finding.h"
 #include "vision/blobs.h"
-#include "vision/level_picture.h"
 #include "vision/pattern.h"
 
 #include <algorithm>
@@ -117,26 +117,19 @@ base::Result<Model> teach(const P& p, const TeachInput& in)
     return m;
 }
 
-vision::PatternOptions options(const P& p, const RunInput& in)
+vision::PatternOptions options(const P& p)
 {
     vision::PatternOptions o;
     o.leastScore = p.leastScore;
     o.leastContrast = p.leastContrast;
     o.wanted = p.expected > 0 ? p.expected : p.most;
     o.most = 100000;
-    (void)in;
     return o;
 }
 std::vector<vision::PatternFind> search(const RunInput& in, const vision::PatternModel& model,
                                         const vision::PatternOptions& o)
 {
-    const geometry::Region where = in.region("search");
-    if (!in.bends()) return vision::findPattern(in.grey(), model, where, o);
-    const auto level = vision::levelPicture(in.grey(), *in.calibration);
-    auto finds = vision::findPattern(level.picture.grey(), model,
-                                     where.mapped([&](Point q) { return in.level(q) - level.origin; }), o);
-    for (auto& f : finds) f.pose.origin = f.pose.origin + level.origin;
-    return finds;
+    return findIn(in, model, in.region("search"), o);
 }
 
 struct Lying {
@@ -144,7 +137,6 @@ struct Lying {
     double share = 0; // of the drawn edges, away from corners
     std::size_t points = 0, stray = 0;
     std::vector<drawing::Pairing> pairs;
-    std::vector<bool> used;
 };
 
 EdgeSearch edgeSearch(const P& p, double reachPx)
@@ -164,14 +156,20 @@ std::vector<drawing::Pairing> pairsOf(const std::vector<Outline::Foot>& stations
     return out;
 }
 
+// Every n-th of them.
+std::vector<Outline::Foot> thinned(const std::vector<Outline::Foot>& stations, std::size_t nth)
+{
+    std::vector<Outline::Foot> out;
+    for (std::size_t i = 0; i < stations.size(); i += nth) out.push_back(stations[i]);
+    return out;
+}
 base::Result<Lying> laidBy(const P& p, const RunInput& in, Laid laid, const std::vector<Outline::Foot>& stations)
 {
     const double mm = in.mmPerPixel();
     const double wide = std::max(4.0, p.reach / mm);
     Lying out;
     // A third of the places brings it near; all of them lay it.
-    std::vector<Outline::Foot> few;
-    for (std::size_t i = 0; i<stations.size(); i += stations.size()> 90 ? 3 : 1) few.push_back(stations[i]);
+    const std::vector<Outline::Foot> few = thinned(stations, stations.size() > 90 ? 3 : 1);
     for (const bool first : {true, false}) {
         const auto& places = first ? few : stations;
         const DrawnEdges edges = edgesAt(in, laid, places, edgeSearch(p, first ? std::max(6.0, wide) : wide));
@@ -204,11 +202,10 @@ base::Result<Lying> bestLying(const P& p, const RunInput& in, const Model& model
 {
     auto best = laidBy(p, in, start, stations);
     if (!best) return best;
-    std::vector<Outline::Foot> few;
-    for (std::size_t i = 0; i < stations.size(); i += 3) few.push_back(stations[i]);
+    const std::vector<Outline::Foot> few = thinned(stations, 3);
     const Laid first = best->laying.laid;
     const double clear = std::max(0.012, 6.0 / double(stations.size()));
-    std::vector<std::pair<double, Laid>> equal; // turn
+    std::vector<Laid> equal;
     double bestMirrored = 0;
     for (const drawing::Likeness& l : model.likenesses) {
         const Laid there = drawing::alike(first, l);
@@ -223,14 +220,14 @@ base::Result<Lying> bestLying(const P& p, const RunInput& in, const Model& model
             best = std::move(other);
             equal.clear();
         } else if (other->share > best->share - clear && l.share > 0.985) {
-            equal.emplace_back(0.0, other->laying.laid);
+            equal.push_back(other->laying.laid);
         }
     }
     wrongSide = bestMirrored > best->share + clear;
     if (!equal.empty()) {
         const double level = in.motion.turn();
         const auto turnOf = [&](const Laid& l) { return std::abs(geometry::wrapped(l.pose.angle - level)); };
-        for (const auto& [none, laid] : equal)
+        for (const Laid& laid : equal)
             if (turnOf(laid) < turnOf(best->laying.laid) - 1e-3)
                 if (auto other = laidBy(p, in, laid, stations)) best = std::move(other);
         note =
@@ -330,7 +327,7 @@ base::Result<Laid> byDatums(const P& p, const RunInput& in, const Laid& all)
 // ---- why nothing was found
 std::string guess(const P& p, const RunInput& in, const Model& model)
 {
-    vision::PatternOptions o = options(p, in);
+    vision::PatternOptions o = options(p);
     const auto mirrored = search(in, model.mirrored, o);
     if (!mirrored.empty())
         return "; wrong side up: mirrored it lies at " + base::toText(in.picture(mirrored.front().pose.origin).x, 0) +
@@ -383,9 +380,9 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     const auto stations = openStations(*in.drawing, 4 * mm, kStations);
     if (stations.size() < 6)
         return base::fail(ErrorCode::NoResult, "the drawing has no edge longer than 8 px between its corners");
-    std::vector<vision::PatternFind> finds = search(in, model.pattern, options(p, in));
+    std::vector<vision::PatternFind> finds = search(in, model.pattern, options(p));
     if (finds.empty()) { // a part that is too large or too small all over is one to be measured
-        vision::PatternOptions o = options(p, in);
+        vision::PatternOptions o = options(p);
         o.scaleFrom = 0.985;
         o.scaleTo = 1.015;
         finds = search(in, model.pattern, o);
@@ -419,7 +416,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
         }
         // Where much of the drawing is not seen the other side is looked at as well.
         if (!wrongSide && lying->share < 0.9) {
-            if (!mirrored) mirrored = search(in, model.mirrored, options(p, in));
+            if (!mirrored) mirrored = search(in, model.mirrored, options(p));
             const Point here = lying->laying.laid.toPicture(in.drawing->centre());
             for (const auto& m : *mirrored) {
                 const Point there = Laid{m.pose, 1 / mm, true}.toPicture(in.drawing->centre());
@@ -456,23 +453,17 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
             std::none_of(turnedOver.begin(), turnedOver.end(),
                          [&](const Find& f) { return vision::overlap(model.pattern, f.pose, 1, pose, 1) > 0.3; }))
             turnedOver.push_back({pose, 0, 1, {}, "wrong side up: it fits the mirrored drawing better", true});
-    for (std::size_t i = wanted; i < all.size(); ++i) all[i].wanted = false;
-    // Row by row, as patterns are numbered.
-    const double part = model.pattern.radius / 3;
+    // The wanted ones first, each kind row by row, as patterns are numbered.
     const auto middle = [&](const One& o) { return o.laid.toPicture(in.drawing->centre()); };
-    std::stable_sort(all.begin(), all.end(), [&](const One& a, const One& b) {
-        if (a.wanted != b.wanted) return a.wanted;
-        return middle(a).y < middle(b).y;
-    });
-    for (std::size_t i = 0; i < all.size();) {
-        std::size_t end = i + 1;
-        while (end < all.size() && all[end].wanted == all[i].wanted &&
-               middle(all[end]).y - middle(all[end - 1]).y <= part)
-            ++end;
-        std::stable_sort(all.begin() + std::ptrdiff_t(i), all.begin() + std::ptrdiff_t(end),
-                         [&](const One& a, const One& b) { return middle(a).x < middle(b).x; });
-        i = end;
+    std::vector<One> beyond;
+    while (all.size() > wanted) {
+        all.back().wanted = false;
+        beyond.push_back(std::move(all.back()));
+        all.pop_back();
     }
+    inRows(all, model.pattern.radius, middle);
+    inRows(beyond, model.pattern.radius, middle);
+    for (One& o : beyond) all.push_back(std::move(o));
     for (One& o : all) {
         const Laid& best = o.lying.laying.laid;
         const auto scaled = drawing::lay(o.lying.pairs, best, {true, 0.02 * mm, 12});
@@ -522,7 +513,7 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
     const auto stations = openStations(*in.drawing, 4 * mm, kStations);
     if (!in.taught) return base::fail(ErrorCode::NotFound, "not taught");
     const Model& model = std::any_cast<const Model&>(*in.taught);
-    const auto finds = search(in, model.pattern, options(p, in));
+    const auto finds = search(in, model.pattern, options(p));
     if (finds.empty()) return base::fail(ErrorCode::Absent, "not found");
     const Laid start{finds.front().pose, 1 / mm, false};
     std::string note;

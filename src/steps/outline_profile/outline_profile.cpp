@@ -67,7 +67,7 @@ base::Result<Seen> seen(const P& p, const RunInput& in)
     o.reach = p.reach;
     o.cornerGap = (4 + p.averaging / 2) * mm;
     o.cornerAllowance = 1.5 * mm;
-    Seen out{*laid, drawing::deviations(outline, *laid, found->loops, o), {}};
+    Seen out{*laid, drawing::deviations(outline, *laid, *found, o), {}};
     if (p.to == ProfileTo::BestFit) {
         // Laid anew by the points that count here alone.
         std::vector<drawing::Pairing> pairs;
@@ -77,7 +77,7 @@ base::Result<Seen> seen(const P& p, const RunInput& in)
         auto fit = drawing::lay(pairs, *laid, {false, 0.02 * mm, 12});
         if (!fit) return base::passOn(fit.error());
         out.laid = fit->laid;
-        out.d = drawing::deviations(outline, out.laid, found->loops, o);
+        out.d = drawing::deviations(outline, out.laid, *found, o);
     }
     Deviations& d = out.d;
     d.most = d.least = 0;
@@ -136,17 +136,26 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     std::size_t points = 0;
     for (const auto& line : s->d.lines)
         points += std::size_t(std::count_if(line.begin(), line.end(), [](const auto& q) { return q.counts; }));
+    const auto own = [&](std::size_t l) {
+        return p.of == ProfileOf::Element ? outline.loopOf(p.element - 1) == int(l) : counts(p, outline, int(l), -1);
+    };
     double covered = 0, length = 0;
     for (std::size_t l = 0; l < outline.loops().size(); ++l) {
-        const bool in2 =
-            p.of == ProfileOf::Element ? outline.loopOf(p.element - 1) == int(l) : counts(p, outline, int(l), -1);
-        if (!in2) continue;
+        if (!own(l)) continue;
         covered += s->d.covered[l] * outline.loops()[l].length;
         length += outline.loops()[l].length;
     }
     if (points < 8)
         return base::fail(base::ErrorCode::Absent, "nothing of the drawn outline is seen within the reach of " +
                                                        base::toText(p.reach, 2) + " mm");
+    // What was not seen is not good: cut off by the picture's border, lost in glare, left out.
+    for (std::size_t l = 0; l < outline.loops().size(); ++l) {
+        const bool missing = std::find(s->d.missing.begin(), s->d.missing.end(), int(l)) != s->d.missing.end();
+        if (own(l) && !missing && 100 * s->d.seen[l] < p.leastSeen)
+            return base::fail(base::ErrorCode::NoResult,
+                              "only " + base::toText(100 * s->d.seen[l], 0) + " % of " + loopWords(outline, int(l)) +
+                                  " are seen; least_seen asks for " + base::toText(p.leastSeen, 0));
+    }
     RunOutput out;
     out.values["profile"] = {s->d.zone() * px};
     out.values["most"] = {s->d.most * px};
@@ -353,6 +362,10 @@ StepKind outline_profile()
                 "Width along the edge over which each of its points is averaged; turned up it quiets, and rounds small "
                 "faults."},
                Unit::Pixel, Real{1, 51, 1, 1, 15})
+        .param(&P::leastSeen,
+               {"least_seen", "Least share seen",
+                "With less of a drawn outline seen nothing is measured: what is hidden or cut off is not good."},
+               Unit::Percent, Real{1, 100, 1, 50, 98})
         .output({"profile", "Profile", "Twice the largest distance from the drawing.", Unit::Pixel, false, true, true})
         .output({"most", "Most too much", "Largest distance outward.", Unit::Pixel})
         .output({"least", "Most too little", "Largest distance inward, negative.", Unit::Pixel})

@@ -19,6 +19,7 @@ struct OutlineProfileParams : SelectionSettings {
     double reach = 0.5;
     double leastArea = 20;
     double averaging = 5;
+    double leastSeen = 80;
 };
 recipe::StepKind outline_profile();
 

@@ -1,9 +1,10 @@
 #include "steps/pattern/pattern.h"
 
-#include "vision/level_picture.h"
 #include "vision/pattern.h"
 
+#include "steps/finding.h"
 #include "steps/glue.h"
+#include "vision/level_picture.h"
 
 #include <algorithm>
 #include <cmath>
@@ -64,30 +65,8 @@ void inOrder(FindOrder order, double radius, std::vector<vision::PatternFind>& f
     case FindOrder::AlongX: return by([&](const auto& f) { return place(f).x; });
     case FindOrder::AlongY: return by([&](const auto& f) { return place(f).y; });
     case FindOrder::Angle: return by([&](const auto& f) { return f.pose.angle; });
-    case FindOrder::Rows: {
-        by([&](const auto& f) { return place(f).y; });
-        // Row by row: a gap in height of more than a third of the part begins a new row.
-        for (std::size_t i = 0; i < finds.size();) {
-            std::size_t end = i + 1;
-            while (end < finds.size() && place(finds[end]).y - place(finds[end - 1]).y <= radius / 3) ++end;
-            std::stable_sort(finds.begin() + std::ptrdiff_t(i), finds.begin() + std::ptrdiff_t(end),
-                             [&](const auto& a, const auto& b) { return place(a).x < place(b).x; });
-            i = end;
-        }
+    case FindOrder::Rows: return inRows(finds, radius, place);
     }
-    }
-}
-
-// Searches where and how the step is told to; places come back in level px.
-std::vector<vision::PatternFind> search(const RunInput& in, const vision::PatternModel& model, const Region& where,
-                                        const vision::PatternOptions& o)
-{
-    if (!in.bends()) return vision::findPattern(in.grey(), model, where, o);
-    const auto level = vision::levelPicture(in.grey(), *in.calibration);
-    auto finds = vision::findPattern(level.picture.grey(), model,
-                                     where.mapped([&](Point q) { return in.level(q) - level.origin; }), o);
-    for (auto& f : finds) f.pose.origin = f.pose.origin + level.origin;
-    return finds;
 }
 
 // Nothing was found: one look without the limits of angle and place says whether they are too narrow.
@@ -96,7 +75,7 @@ std::string outside(const P& p, const RunInput& in, const vision::PatternModel& 
     const bool everywhere = in.region("search").shape == Shape::Whole;
     if (p.angleRange >= 180 && everywhere) return {};
     o.angleFrom = -geometry::kPi, o.angleTo = geometry::kPi;
-    const auto better = search(in, model, Region::whole(), o);
+    const auto better = findIn(in, model, Region::whole(), o);
     if (better.empty()) return {};
     const vision::PatternFind& f = better.front();
     const Point at = in.picture(f.pose.origin);
@@ -128,7 +107,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     if (!in.taught) return base::fail(base::ErrorCode::NotFound, "not taught: the recipe has no reference");
     const auto& model = std::any_cast<const vision::PatternModel&>(*in.taught);
     const vision::PatternOptions o = options(p, in);
-    std::vector<vision::PatternFind> finds = search(in, model, in.region("search"), o);
+    std::vector<vision::PatternFind> finds = findIn(in, model, in.region("search"), o);
     if (finds.empty())
         return base::fail(base::ErrorCode::Absent, "not found: nothing reaches the least score " +
                                                        base::toText(p.leastScore, 2) + outside(p, in, model, o));
@@ -183,7 +162,7 @@ base::Result<ObjectTable> tell(const P& p, const RunInput& in)
     vision::PatternOptions o = options(p, in);
     o.leastScore = std::min(p.leastScore, 0.3);
     o.most = 200;
-    auto finds = search(in, model, in.region("search"), o);
+    auto finds = findIn(in, model, in.region("search"), o);
     std::stable_sort(finds.begin(), finds.end(), [](const auto& a, const auto& b) { return a.score > b.score; });
     ObjectTable table;
     table.columns = {{"score", "Score", Unit::None},
