@@ -100,7 +100,11 @@ function(dikkat_test file)
     target_link_libraries(${name} PRIVATE dikkat_${n})
   endforeach()
   target_link_libraries(${name} PRIVATE Qt6::Test house_options)
-  target_compile_definitions(${name} PRIVATE SOURCE_DIR="${CMAKE_SOURCE_DIR}" BINARY_DIR="${CMAKE_BINARY_DIR}")
+  # Those that read files of the source; the others are the same code wherever they are built.
+  file(STRINGS ${CMAKE_SOURCE_DIR}/tests/${file} reads REGEX "SOURCE_DIR")
+  if(reads)
+    target_compile_definitions(${name} PRIVATE SOURCE_DIR="${CMAKE_SOURCE_DIR}")
+  endif()
   # Tests of the core alone share one precompiled header; those with other parts of Qt define other macros.
   list(FILTER A_NEEDS INCLUDE REGEX "^(cli|desktop|station|control|camera|report|records)$")
   if(TARGET support_precompiled AND NOT A_NEEDS)

@@ -13,6 +13,27 @@ namespace demo
 using geometry::Point;
 using nlohmann::json;
 
+base::Status writeMade(const std::string& folder, const Made& m, const std::string& leaf, bool alone)
+{
+    auto& files = base::realFiles();
+    const auto path = [&](const std::string& name) { return (std::filesystem::path(folder) / name).string(); };
+    const std::string stem = leaf.substr(0, leaf.rfind('.'));
+    const auto writePng = [&](const image::Image& picture, const std::string& name) -> base::Status {
+        auto png = image::encodePng(picture);
+        if (!png) return base::passOn(png.error());
+        return files.write(path(name), *png);
+    };
+    if (!m.picture.empty())
+        if (auto ok = writePng(m.picture, leaf); !ok) return ok;
+    for (const auto& [key, picture] : m.lights)
+        if (auto ok = writePng(picture, stem + "-" + key + ".png"); !ok) return ok;
+    if (!m.heights) return {};
+    const bool real = m.heights->format() == image::PixelFormat::Real32;
+    auto bytes = real ? image::encodeTiff(*m.heights) : image::encodePng(*m.heights);
+    if (!bytes) return base::passOn(bytes.error());
+    return files.write(path(stem + (alone ? "" : "-z") + (real ? ".tif" : ".png")), *bytes);
+}
+
 base::Status writeSet(const std::string& folder, const SetNames& names, std::uint64_t seed, int count,
                       const Field& field, const Made& reference, json recipe, const std::function<Made(int)>& make)
 {
@@ -23,19 +44,7 @@ base::Status writeSet(const std::string& folder, const SetNames& names, std::uin
     auto& files = base::realFiles();
     const auto path = [&](const std::string& leaf) { return (fs::path(folder) / leaf).string(); };
     const bool alone = reference.picture.empty();
-    const auto writePicture = [&](const Made& m, const std::string& leaf) -> base::Status {
-        const std::string stem = leaf.substr(0, leaf.rfind('.'));
-        if (!m.picture.empty()) {
-            auto png = image::encodePng(m.picture);
-            if (!png) return base::passOn(png.error());
-            if (auto ok = files.write(path(leaf), *png); !ok) return ok;
-        }
-        if (!m.heights) return {};
-        const bool real = m.heights->format() == image::PixelFormat::Real32;
-        auto bytes = real ? image::encodeTiff(*m.heights) : image::encodePng(*m.heights);
-        if (!bytes) return base::passOn(bytes.error());
-        return files.write(path(stem + (alone ? "" : "-z") + (real ? ".tif" : ".png")), *bytes);
-    };
+    const auto writePicture = [&](const Made& m, const std::string& leaf) { return writeMade(folder, m, leaf, alone); };
     const auto leafOf = [&](int n) {
         const std::string digits = std::to_string(n + 1);
         return names.stem + "-" + std::string(digits.size() < 3 ? 3 - digits.size() : 0, '0') + digits +

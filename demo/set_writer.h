@@ -1,6 +1,7 @@
 // set_writer.h - what the small demo sets share: pictures made in parallel, truth beside them, a recipe packed from
 // plain JSON.
 #pragma once
+#include "demo/painted.h"
 #include "demo/reed_plate.h"
 
 #include <functional>
@@ -9,10 +10,11 @@
 namespace demo
 {
 
-using Outlines = std::vector<std::vector<geometry::Point>>;
+
 struct Made {
     image::Image picture; // none: heights alone
     std::optional<image::Image> heights{};
+    std::vector<std::pair<std::string, image::Image>> lights{}; // further pictures: STEM-KEY.png
     nlohmann::json items = nlohmann::json::array();
     bool bad = false;
     std::string fault;
@@ -22,6 +24,8 @@ struct Made {
 struct SetNames {
     std::string set, stem;
 };
+// One made picture into a folder, as writeSet() does; `leaf` is its first picture's name.
+base::Status writeMade(const std::string& folder, const Made& made, const std::string& leaf, bool heightsAlone = false);
 base::Status writeSet(const std::string& folder, const SetNames& names, std::uint64_t seed, int count,
                       const Field& field, const Made& reference, nlohmann::json recipe,
                       const std::function<Made(int)>& make);

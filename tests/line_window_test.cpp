@@ -463,6 +463,37 @@ private slots:
         QVERIFY((*log)->items({})->front().overruled == "reject" && events("overrule").size() == 2);
     }
 
+    void faultsAreDecidedOneByOne()
+    {
+        hire();
+        m_window->who().signOut();
+        signIn("Otto", "3333");
+        takeUntil("REJECT");
+        m_window->showWorkspace(1);
+        giveKeys(run());
+        QTest::keyClick(run(), Qt::Key_Period);
+        FaultList* faults = run()->faults();
+        QVERIFY(faults->isVisible() && faults->chosen());
+        const QString name = QString::fromStdString(faults->chosen()->name);
+        QVERIFY(child<RunSheet>("runSheet")->pointed().has_value() == true);
+        click(faults->findChild<QPushButton*>("confirmFault"));
+        auto said = events("fault confirmed");
+        QVERIFY(said.size() == 1 && said[0].by == "Otto" && said[0].subject.contains(name) && said[0].subject.contains("item "));
+        QVERIFY(faults->head().contains("1 decided"));
+        whenDialog<QInputDialog>([](QInputDialog& d) {
+            d.setTextValue("glare");
+            d.accept();
+        });
+        click(faults->findChild<QPushButton*>("overruleFault"));
+        said = events("fault overruled");
+        QVERIFY(said.size() == 1 && said[0].after == "glare");
+        // The recipe's verdict stays; without a reason or a person nothing is said.
+        QCOMPARE(band()->word(), QString("REJECT"));
+        QVERIFY(!run()->decideFault(*faults->chosen(), false, " "));
+        m_window->who().signOut();
+        QVERIFY(!run()->decideFault(*faults->chosen(), true, ""));
+    }
+
     void screenIsMadeFromTheRecipe()
     {
         take();

@@ -5,6 +5,7 @@
 #include "desktop/camera_dialog.h"
 #include "desktop/check_dialog.h"
 #include "desktop/drawing_dialog.h"
+#include "desktop/fault_list.h"
 #include "desktop/find_dialog.h"
 #include "desktop/fit_dialog.h"
 #include "desktop/guide_window.h"
@@ -22,6 +23,7 @@
 #include "desktop/repeat_dialog.h"
 #include "desktop/revisions_dialog.h"
 #include "desktop/run/release_dialog.h"
+#include "desktop/samples_dialog.h"
 #include "desktop/screen_dialog.h"
 #include "desktop/sign_in_dialog.h"
 #include "desktop/style.h"
@@ -188,6 +190,7 @@ private:
     void camera();
     void heights();
     void drawings();
+    void same();
     void kinds()
     {
         for (const gestures::Making& m : gestures::makings())
@@ -282,6 +285,34 @@ void Studio::drawings()
     withDialog(dialog, "drawing-trace");
 }
 
+// Print compared with good samples, reeds in their places with a fault each, glue under red light, the samples.
+void Studio::same()
+{
+    open("label-print");
+    look("print", 6, "ratio");
+    sheet()->fitPicture();
+    shoot("same-area");
+    open("fitted-reeds");
+    look("reeds", 9, "ratios");
+    sheet()->fitPicture();
+    action("nextFault")->trigger();
+    done();
+    shoot("same-places");
+    m_window.setupPage()->faults()->hide();
+    look("reeds", 3, "ratios");
+    shoot("same-missing");
+    look("joints", 30, "ratios");
+    action("nextFault")->trigger();
+    done();
+    shoot("same-joints");
+    m_window.setupPage()->faults()->hide();
+    SamplesDialog dialog(s, &m_window);
+    dialog.show();
+    QTest::qWait(200);
+    fine = dialog.grab().save(m_out + QStringLiteral("/same-samples.png")) && fine;
+    dialog.hide();
+}
+
 const std::vector<Studio::Scene>& Studio::scenes()
 {
     static const std::vector<Scene> all{
@@ -320,6 +351,7 @@ const std::vector<Studio::Scene>& Studio::scenes()
         {"locked", false, &Studio::locked},
         {"heights", false, &Studio::heights},
         {"drawings", false, &Studio::drawings},
+        {"same", false, &Studio::same},
     };
     return all;
 }

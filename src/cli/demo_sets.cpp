@@ -2,6 +2,7 @@
 
 #include "demo/carton.h"
 #include "demo/drawn_parts.h"
+#include "demo/fitted_reeds.h"
 #include "demo/height_sets.h"
 #include "demo/small_sets.h"
 #include "demo/targets.h"
@@ -16,7 +17,8 @@ base::Result<DemoSet> demoSet(const std::string& name)
         {"tuning-ring", demo::writeTuningRings}, {"carton-panel", demo::writeCartonPanels},
         {"targets", demo::writeTargets},         {"tilted-plate", demo::writeTiltedPlates},
         {"reed-gap", demo::writeReedGaps},       {"organ-tray", demo::writeOrganTrays},
-        {"drawn-plate", demo::writeDrawnPlates}};
+        {"drawn-plate", demo::writeDrawnPlates}, {"fitted-reeds", demo::writeFittedReeds},
+        {"label-print", demo::writeLabelPrints}};
     std::string all;
     for (const auto& [known, write] : sets) {
         if (name == known) return write;

@@ -60,6 +60,7 @@ ordered_json checkJson(const inspect::CheckResult& c)
             ordered_json one{{"name", e.name},
                              {"value", e.value >= 0 ? ordered_json(c.values[std::size_t(e.value)]) : ordered_json()}};
             one["verdict"] = inspect::name(e.verdict), one["reason"] = orNull(e.reason);
+            if (!e.says.empty()) one["says"] = e.says;
             one["nominal"] = orNull(e.nominal), one["low"] = orNull(e.low), one["high"] = orNull(e.high);
             if (e.at) one["at_px"] = {e.at->x, e.at->y};
             elements.push_back(std::move(one));

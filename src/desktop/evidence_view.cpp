@@ -2,10 +2,12 @@
 
 #include "desktop/element_map.h"
 #include "desktop/objects_view.h"
+#include "desktop/pair_view.h"
 #include "desktop/param_form.h"
 #include "desktop/ties_line.h"
 #include "desktop/turning_view.h"
 #include "desktop/words.h"
+#include "inspect/evidence_of.h"
 #include "inspect/labels.h"
 #include "recipe/calibration_file.h"
 #include "recipe/naming.h"
@@ -58,6 +60,10 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
     connect(m_ties, &TiesLine::activated, this, &EvidenceView::followTie);
     makePages(layout);
     into = plots;
+    m_pair = new PairView(this);
+    plots->addWidget(m_pair, 5);
+    connect(m_pair, &PairView::goodWanted, this, [this] { emit actWanted(QStringLiteral("addSample")); });
+    connect(m_pair, &PairView::bareWanted, this, [this] { emit actWanted(QStringLiteral("addBareGround")); });
     m_plotTitle = label("plotTitle", 12, false);
     m_plot = new EvidencePlot(this);
     m_plot->setObjectName(QStringLiteral("picturePlot"));
@@ -108,6 +114,7 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
         refreshForm();
     });
     connect(m_form, &ParamForm::problem, &session, &Session::said);
+    connect(m_form, &ParamForm::actWanted, this, &EvidenceView::actWanted);
     connect(m_plot, &EvidencePlot::handleMoved, this, &EvidenceView::dragSetting);
     connect(m_trials, &EvidencePlot::handleMoved, this, &EvidenceView::dragLimit);
     connect(m_trials, &EvidencePlot::clickedAt, this, [this](double x, double) {
@@ -207,7 +214,7 @@ void EvidenceView::showStroke(const std::optional<Evidence>& live)
     m_about->setText(
         tr("Let go to make a draft · Esc or right button lets go · wheel: averaging width · R: the other way"));
     m_plot->setVisible(true), m_plotTitle->setVisible(true);
-    m_trials->hide(), m_trialsTitle->hide(), m_note->hide(), m_map->hide(); // of another step
+    m_trials->hide(), m_trialsTitle->hide(), m_note->hide(), m_map->hide(), m_pair->clear(); // of another step
     drawPlot(*live);
 }
 
@@ -507,7 +514,20 @@ void EvidenceView::refreshPlot()
     const auto capture = m_session.capture();
     m_note->clear();
     base::Result<Evidence> e = base::fail(base::ErrorCode::NotFound, "");
-    if (s && item && capture) e = inspect::evidence(*m_session.prepared(), *capture, *item, s->id);
+    if (s && item && capture)
+        e = inspect::evidenceOf(*m_session.prepared(), *capture, *item, s->id, m_session.selectedElement());
+    bool failed = false;
+    if (s && item)
+        for (const auto& c : item->checks) {
+            if (c.step != s->id || c.verdict != inspect::Verdict::Fail) continue;
+            const int chosen = m_session.selectedElement();
+            failed = failed || chosen < 0 || c.elements.empty() ||
+                     std::any_of(c.elements.begin(), c.elements.end(), [&](const auto& one) {
+                         return one.listed == chosen && one.verdict == inspect::Verdict::Fail;
+                     });
+        }
+    if (e && e->pair) m_pair->show(*e, failed);
+    else m_pair->clear();
     const bool kindShows = s && findKind(s->kind) && findKind(s->kind)->evidence;
     m_plot->setVisible(bool(e));
     m_plotTitle->setVisible(bool(e));
@@ -565,6 +585,21 @@ void EvidenceView::drawPlot(const Evidence& shown)
             y0 = std::min({y0, r.from, r.to}), y1 = std::max({y1, r.from, r.to});
         }
     }
+    if (!e->dots.empty()) {
+        // Good ones as rings, this one as a tick's dot or a cross, on the scale of ratios.
+        QVector<double> x[3], y[3];
+        for (const auto& d : e->dots) {
+            const bool here = d.of == Evidence::Dot::Of::Here, over = here && e->limit && d.y > *e->limit;
+            const std::size_t k = here ? (over ? 2 : 1) : 0;
+            x[k].push_back(d.x), y[k].push_back(std::clamp(d.y, 0.12, 200.0));
+            x0 = std::min(x0, d.x - 0.6), x1 = std::max(x1, d.x + 0.6), y1 = std::max(y1, std::min(d.y, 200.0));
+        }
+        if (e->limit) m_plot->level(*e->limit, th.pass);
+        m_plot->dots(x[0], y[0], QCPScatterStyle(QCPScatterStyle::ssCircle, QPen(th.second, 1), Qt::NoBrush, 5));
+        m_plot->dots(x[1], y[1], QCPScatterStyle(QCPScatterStyle::ssDisc, QPen(th.pass, 1.4), QBrush(th.pass), 7));
+        m_plot->dots(x[2], y[2], QCPScatterStyle(QCPScatterStyle::ssCross, QPen(th.fail, 2.2), Qt::NoBrush, 9));
+        m_plot->wholeNumbers(true, false);
+    }
     if (x0 > x1) x0 = 0, x1 = 1;
     m_params = e->handles;
     std::vector<PlotHandle> handles;
@@ -578,7 +613,7 @@ void EvidenceView::drawPlot(const Evidence& shown)
         m_plot->yAxis->setScaleType(QCPAxis::stLogarithmic);
         m_plot->yAxis->setTicker(QSharedPointer<QCPAxisTickerLog>(new QCPAxisTickerLog));
         m_plot->yAxis->setNumberFormat(QStringLiteral("eb")), m_plot->yAxis->setNumberPrecision(0);
-        m_plot->yAxis->setRange(0.7, std::max(10.0, y1 * 2));
+        m_plot->yAxis->setRange(e->dots.empty() ? 0.7 : 0.1, std::max(10.0, y1 * 2));
     } else if (e->ownRange) {
         if (y0 > y1) y0 = 0, y1 = 1;
         const double room = std::max(0.08 * (y1 - y0), 1e-4);

@@ -16,6 +16,7 @@ namespace desktop
 {
 class ElementMap;
 class ObjectsView;
+class PairView;
 class TurningWidget;
 class ParamForm;
 
@@ -47,6 +48,11 @@ public:
         drawDue();
         return m_map;
     }
+    PairView* pair()
+    {
+        drawDue();
+        return m_pair;
+    }
     ObjectsView* objects() const { return m_objects; }
     // The settings stand below the plots, or where the page has more room for them.
     QWidget* formArea() const { return m_scroll; }
@@ -62,6 +68,7 @@ public slots:
 
 signals:
     void deleteWanted(); // of the chosen step
+    void actWanted(const QString& action);
 
 private:
     void makePages(QBoxLayout* layout);
@@ -91,6 +98,7 @@ private:
     QLabel *m_title, *m_about, *m_note, *m_plotTitle, *m_trialsTitle;
     EvidencePlot *m_plot, *m_trials;
     ElementMap* m_map;
+    PairView* m_pair;
     ParamForm* m_form;
     QPushButton* m_take; // the proposed limits
     QWidget *m_plots, *m_tabs;

@@ -81,7 +81,7 @@ QString guidePageFor(const StepKind& k)
     case Question::HowBig: return QStringLiteral("first-width.md");
     case Question::HowTrue:
     case Question::SumUp: return QStringLiteral("form.md");
-    case Question::Same: return QStringLiteral("count.md");
+    case Question::Same: return QStringLiteral("same.md");
     }
     return {};
 }

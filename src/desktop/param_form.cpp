@@ -511,6 +511,7 @@ void ParamForm::addLeftOutColoursAndPlaces(const Step& step, const StepKind& kin
                           tr("Every place must have its object; each is named when it is missing."),
                           [](Step& s) { s.places.clear(); });
     }
+    if (kind.hasPlaces && kind.region("outline")) addPlaceActs(step, kind);
     if (const ParamSpec* layout = kind.param("layout");
         kind.hasPlaces && layout && std::get<std::string>(layout->get(step.params)) == "free") {
         auto* add = new QPushButton(tr("Add a place"), m_body);
@@ -538,6 +539,43 @@ void ParamForm::addLeftOutColoursAndPlaces(const Step& step, const StepKind& kin
         m_form->addRow(add);
     }
     if (kind.hasKinds) addKinds(step);
+}
+
+// Places with outlines of their own: one more, sets of them, and what is known of each.
+void ParamForm::addPlaceActs(const Step& step, const StepKind& kind)
+{
+    auto* line = new QWidget(m_body);
+    auto* row = new QHBoxLayout(line);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(4);
+    const auto button = [&](const char* name, const QString& text, const QString& help, const QString& action) {
+        auto* b = new QPushButton(text, line);
+        b->setObjectName(QLatin1String(name));
+        b->setToolTip(help);
+        connect(b, &QPushButton::clicked, this, [this, action] { QTimer::singleShot(0, this, [this, action] { emit actWanted(action); }); });
+        row->addWidget(b);
+    };
+    button("addPlace", tr("Add a place"), tr("One more like the last one, on along the row; drag its square where it belongs"), QStringLiteral("addPlace"));
+    button("savePlaces", tr("Save…"), tr("These places as a set in a file, for other recipes"), QStringLiteral("savePlaces"));
+    button("loadPlaces", tr("Load…"), tr("A set of places out of a file instead of these"), QStringLiteral("loadPlaces"));
+    m_form->addRow(line);
+    if (!kind.bySamples || step.places.empty()) return;
+    const auto marked = std::count_if(step.places.begin(), step.places.end(), [](const Place& p) { return p.marked; });
+    auto* ends = new QCheckBox(tr("Ends can be told apart"), m_body);
+    ends->setObjectName(QStringLiteral("placesMarked"));
+    ends->setTristate(marked > 0 && std::size_t(marked) < step.places.size());
+    ends->setCheckState(marked == 0 ? Qt::Unchecked : std::size_t(marked) == step.places.size() ? Qt::Checked : Qt::PartiallyChecked);
+    ends->setToolTip(tr("One end of the components differs from the other: those that lie the other way round are named reversed"));
+    connect(ends, &QCheckBox::clicked, this, [this](bool on) {
+        QTimer::singleShot(0, this, [this, on] {
+            emit edited(tr("ends"),
+                        [on](Step& s) {
+                            for (Place& p : s.places) p.marked = on;
+                        },
+                        {});
+        });
+    });
+    m_form->addRow(ends);
 }
 
 namespace

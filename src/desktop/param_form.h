@@ -28,6 +28,7 @@ public:
 signals:
     // What to do to the step; `merge` joins a row of like edits into one undo.
     void edited(const QString& what, const std::function<void(recipe::Step&)>& edit, const QString& merge);
+    void actWanted(const QString& action); // one of the window's, on the step
     void againWanted(); // to be shown as things are now: fields say what they were made with
     void entered();     // a field was finished by Enter: the keyboard may go back to the part
     void jumpTo(const QString& step);
@@ -47,6 +48,7 @@ private:
     bool canBeTyped(const recipe::Step& step, const recipe::RegionSpec& spec) const;
     void addNumbers(const recipe::Step& step, const recipe::RegionSpec& spec);
     void addKinds(const recipe::Step& step);
+    void addPlaceActs(const recipe::Step& step, const recipe::StepKind& kind);
     void addLeftOutColoursAndPlaces(const recipe::Step& step, const recipe::StepKind& kind);
     void addFilter(const recipe::Filter& filter, std::size_t index, const recipe::OutputSpec& out);
     void addFilterBy(const recipe::Step& step, const recipe::StepKind& kind);

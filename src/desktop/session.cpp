@@ -17,6 +17,7 @@
 #include <QFileInfo>
 #include <algorithm>
 #include <cmath>
+#include <nlohmann/json.hpp>
 
 namespace desktop
 {
@@ -24,6 +25,7 @@ using namespace recipe;
 
 Session::Session(QObject* parent) : QObject(parent)
 {
+    connect(this, &Session::resultsChanged, this, &Session::saySampleResult);
     m_prepared = std::make_shared<const inspect::Prepared>(*inspect::Prepared::make(Recipe{}));
     m_trials.follow(m_prepared, "", false);
     // Many answers a second are announced together.
@@ -274,7 +276,10 @@ base::Status Session::takeReference()
                 for (auto& [key, p] : s.points) p = motion->toPicture(p);
                 for (auto& region : s.leaveOut) region = motion->toPicture(region);
                 for (auto& sample : s.samples) sample.at = motion->toPicture(sample.at);
-                for (auto& place : s.places) place.at = motion->toPicture(place.at);
+                for (auto& place : s.places) {
+                    place.at = motion->toPicture(place.at);
+                    if (place.outline) place.outline = motion->toPicture(*place.outline);
+                }
                 for (auto& c : s.checks) {
                     if (c.labelAt) c.labelAt = motion->toPicture(*c.labelAt);
                     for (auto& e : c.elements)
@@ -351,9 +356,17 @@ base::Status Session::setPictures(const image::Naming& naming)
         if (!made) return base::passOn(made.error());
         next.*role = std::move(*made);
     }
+    for (LearnedSample& s : next.samples) {
+        std::vector<Asset::File> files = s.picture.files;
+        if (files.size() == 1) files.front().key = naming.size() == 1 ? naming.front().key : std::string();
+        auto made = makeAsset(naming, std::move(files), s.picture.origin);
+        if (!made) return base::passOn(made.error());
+        s.picture = std::move(*made);
+    }
     change(tr("pictures"), [&](Recipe& r) {
         r.pictures = naming;
         r.reference = next.reference, r.empty = next.empty;
+        r.samples = next.samples;
         for (const image::PictureName& n : naming)
             if (n.height && n.height->pixelMm > 0 && !r.calibrated())
                 r.calibration = geometry::Calibration::factor(n.height->pixelMm, "height picture, stated");
@@ -385,13 +398,171 @@ void Session::placesFromObjects()
     change(tr("places"), [&](Recipe& r) {
         Step* step = r.find(s->id);
         if (!step) return;
+        // Each like the first one that was drawn.
+        const std::optional<Place> like = step->places.empty() ? std::nullopt : std::optional(step->places.front());
         step->places.clear();
-        for (std::size_t i = 0; i < places.size(); ++i)
-            step->places.push_back({std::to_string(i + 1), recipe().calibration.picture(back.carry(places[i]))});
+        for (std::size_t i = 0; i < places.size(); ++i) {
+            Place one = like.value_or(Place{});
+            one.name = std::to_string(i + 1), one.at = recipe().calibration.picture(back.carry(places[i]));
+            if (like && like->outline) {
+                const geometry::Point by = one.at - like->at;
+                one.outline = like->outline->mapped([&](geometry::Point q) { return q + by; });
+            }
+            step->places.push_back(std::move(one));
+        }
         // Each can be moved by itself from now on.
         if (const ParamSpec* layout = kind->param("layout")) layout->put(step->params, std::string("free"));
     });
     emit said(tr("%1 named").arg(counted(qsizetype(places.size()), tr("place"), tr("places"))));
+}
+
+const Place* Session::selectedPlace() const
+{
+    const Step* s = selectedStep();
+    const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    if (!kind || !kind->hasPlaces || s->places.empty()) return nullptr;
+    // By its name: lists stand in the order of the places.
+    if (m_selectedElement >= 0 && std::size_t(m_selectedElement) < s->places.size())
+        return &s->places[std::size_t(m_selectedElement)];
+    return s->places.size() == 1 ? &s->places.front() : nullptr;
+}
+
+base::Status Session::keepSample(LearnedSample sample, const QString& what, const QString& word)
+{
+    if (m_trial < 0) return base::fail(base::ErrorCode::NotFound, "there is no trial in view to learn from");
+    if (recipe().samples.size() >= kMostSamples)
+        return base::fail(base::ErrorCode::OutOfRange,
+                          "there are " + std::to_string(kMostSamples) + " samples already; more are not kept");
+    const std::string path = recipe().trials[std::size_t(m_trial)].picture;
+    const std::string leaf = QFileInfo(QString::fromStdString(path)).fileName().toStdString();
+    auto made = awake([&] { return assetOf("sample", path, leaf); });
+    if (!made) return base::passOn(made.error());
+    for (const LearnedSample& s : recipe().samples)
+        if (s.picture.fingerprint == made->fingerprint && s.bare == sample.bare)
+            return base::fail(base::ErrorCode::InvalidArgument, leaf + " is learned from already");
+    sample.picture = std::move(*made);
+    std::set<std::string> rejected;
+    const auto all = results();
+    for (std::size_t t = 0; t < all.size(); ++t)
+        if (recipe().trials[t].label == Label::Bad && all[t] && all[t]->rejected())
+            rejected.insert(recipe().trials[t].picture);
+    change(what, [&](Recipe& r) { r.samples.push_back(sample); });
+    m_rejectedBefore = std::move(rejected);
+    emit said(word);
+    return {};
+}
+
+base::Status Session::addSample()
+{
+    return keepSample({}, tr("good sample"), tr("Learned from as a good part; it is kept in the recipe"));
+}
+
+base::Status Session::addBareGround()
+{
+    const Step* s = selectedStep();
+    const Place* place = selectedPlace();
+    const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    if (!kind || !kind->bySamples || !place)
+        return base::fail(base::ErrorCode::NotFound, "choose the place whose component is missing here: a row below its step");
+    LearnedSample sample;
+    sample.bare.push_back({s->id, place->name});
+    return keepSample(std::move(sample), tr("bare ground"),
+                      tr("This is what the bare ground of place %1 looks like").arg(QString::fromStdString(place->name)));
+}
+
+// Once all is answered anew: what a sample lets pass among the bad ones is said.
+void Session::saySampleResult()
+{
+    if (!m_rejectedBefore || !settled()) return;
+    const std::set<std::string> before = std::move(*m_rejectedBefore);
+    m_rejectedBefore.reset();
+    QStringList pass;
+    const auto all = results();
+    for (std::size_t t = 0; t < all.size(); ++t)
+        if (before.count(recipe().trials[t].picture) && all[t] && !all[t]->rejected())
+            pass << QFileInfo(QString::fromStdString(recipe().trials[t].picture)).fileName();
+    if (pass.isEmpty()) return;
+    emit said(tr("With this sample %1 pass that were rejected: %2 (Ctrl+Z takes it back)")
+                  .arg(counted(pass.size(), tr("bad trial"), tr("bad trials")),
+                       pass.mid(0, 3).join(QStringLiteral(", ")) + (pass.size() > 3 ? QStringLiteral(" …") : QString())));
+}
+
+void Session::dropSamples(const std::set<int>& which)
+{
+    change(tr("samples"), [&](Recipe& r) {
+        for (auto it = which.rbegin(); it != which.rend(); ++it)
+            if (*it >= 0 && std::size_t(*it) < r.samples.size()) r.samples.erase(r.samples.begin() + *it);
+    });
+}
+
+namespace
+{
+std::string freshPlaceName(const Step& s)
+{
+    for (std::size_t n = s.places.size() + 1;; ++n) {
+        const std::string name = std::to_string(n);
+        if (std::none_of(s.places.begin(), s.places.end(), [&](const Place& p) { return p.name == name; })) return name;
+    }
+}
+} // namespace
+
+void Session::addPlace()
+{
+    const Step* s = selectedStep();
+    const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    if (!kind || !kind->hasPlaces) return;
+    const auto edit = [](Step& step) {
+        Place one;
+        geometry::Point by{30, 0};
+        if (step.places.empty()) {
+            const auto it = step.regions.find("outline");
+            one.at = it != step.regions.end() ? it->second.middle() : geometry::Point{40, 40};
+        } else {
+            one = step.places.back();
+            // On along the row the last two made, else beside it.
+            if (step.places.size() > 1) by = one.at - step.places[step.places.size() - 2].at;
+            else if (one.outline) by = {1.2 * std::max(one.outline->width, 2 * one.outline->outer), 0};
+            one.at = one.at + by;
+            if (one.outline) one.outline = one.outline->mapped([&](geometry::Point p) { return p + by; });
+        }
+        one.name = freshPlaceName(step);
+        step.places.push_back(std::move(one));
+    };
+    if (draft()) return editDraft(edit);
+    change(tr("place"), [&, id = s->id](Recipe& r) { edit(*r.find(id)); });
+    select(s->id, m_selectedOutput, int(selectedStep()->places.size()) - 1);
+}
+
+base::Status Session::savePlaces(const QString& path) const
+{
+    const Step* s = selectedStep();
+    if (!s || s->places.empty()) return base::fail(base::ErrorCode::NotFound, "the chosen step has no places");
+    nlohmann::json j{{"format", "dikkat-places"}, {"version", 1}, {"kind", s->kind}, {"places", nlohmann::json::array()}};
+    for (const Place& p : s->places) j["places"].push_back(placeToJson(p));
+    return base::writeAtomic(base::realFiles(), path.toStdString(), j.dump(2) + "\n");
+}
+
+base::Status Session::loadPlaces(const QString& path)
+{
+    const Step* s = selectedStep();
+    const StepKind* kind = s ? findKind(s->kind) : nullptr;
+    if (!kind || !kind->hasPlaces) return base::fail(base::ErrorCode::NotFound, "choose a step that has places");
+    const std::string where = path.toStdString();
+    const auto text = base::readFile(where);
+    if (!text) return base::passOn(text.error());
+    const auto j = parseJson(*text);
+    if (!j) return base::passOn(j.error(), where);
+    if (!j->is_object() || j->value("format", std::string()) != "dikkat-places" || !j->contains("places") || !(*j)["places"].is_array())
+        return base::fail(base::ErrorCode::InvalidArgument, "is no set of places: format must be \"dikkat-places\"", where);
+    std::vector<Place> places;
+    for (std::size_t i = 0; i < (*j)["places"].size(); ++i) {
+        auto one = placeFromJson((*j)["places"][i], where + ": places[" + std::to_string(i) + "]");
+        if (!one) return base::passOn(one.error());
+        places.push_back(std::move(*one));
+    }
+    change(tr("places"), [&, id = s->id](Recipe& r) { r.find(id)->places = places; });
+    emit said(tr("%1 read").arg(counted(qsizetype(places.size()), tr("place"), tr("places"))));
+    return {};
 }
 
 void Session::setCheck(const std::string& step, const Check& check)
@@ -837,6 +1008,7 @@ Step asStep(const Step& offered, const std::vector<std::string>& judged, const S
             Check c;
             c.output = key;
             c.limits.unit = recipe.unitOf(s, *spec);
+            c.limits.low = spec->usualLow, c.limits.high = spec->usualHigh;
             if (judged.front() == key) s.checks.clear();
             s.checks.push_back(c);
         }
@@ -851,6 +1023,11 @@ Step asStep(const Step& offered, const std::vector<std::string>& judged, const S
     const bool carried = !datum.empty() && placed;
     for (const auto& [key, r] : offered.regions) s.regions[key] = carried ? placed->toReference(r) : r;
     for (const auto& [key, p] : offered.points) s.points[key] = carried ? placed->toReference(p) : p;
+    if (carried)
+        for (Place& p : s.places) {
+            p.at = placed->toReference(p.at);
+            if (p.outline) p.outline = placed->toReference(*p.outline);
+        }
     return s;
 }
 } // namespace

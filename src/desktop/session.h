@@ -76,6 +76,16 @@ public:
     // the names any more this fails and nothing changes. A scale that knows a pixel's side calibrates what is not calibrated.
     base::Status setPictures(const image::Naming& naming);
     void placesFromObjects();
+    // ---- what comparisons learn from
+    // The picture in view as a good one; said afterwards is which bad trials pass since.
+    base::Status addSample();
+    // As bare ground at the chosen place of the chosen step.
+    base::Status addBareGround();
+    void dropSamples(const std::set<int>& which);
+    // Places of the chosen step: one more like the last one, a set out of a file or into one (JSON).
+    void addPlace();
+    base::Status savePlaces(const QString& path) const;
+    base::Status loadPlaces(const QString& path);
     void setCheck(const std::string& step, const recipe::Check& check); // the one of the same output
     // Another calibration; limits keep their unit or are converted.
     // With the pictures of a target that were among the trials: they are set aside.
@@ -129,6 +139,7 @@ public:
     // A step, one of its checks ("": the one chosen last, else its first) and an element of a list (-1: none).
     void select(const std::string& step, const std::string& output = {}, int element = -1);
     const recipe::Step* selectedStep() const;
+    const recipe::Place* selectedPlace() const; // of the chosen step, the one of the chosen element; null: none
     const recipe::Check* selectedCheck() const; // null: the step has none
     int selectedElement() const { return m_selectedElement; }
 
@@ -238,6 +249,9 @@ private:
     Ghosts m_ghosts;
     std::optional<Draft> m_draft;
     std::optional<Proposal> m_proposal;
+    base::Status keepSample(recipe::LearnedSample sample, const QString& what, const QString& word);
+    void saySampleResult();
+    std::optional<std::set<std::string>> m_rejectedBefore; // bad trials that were, when a sample was added
     std::string m_proposeFor, m_proposeOutput; // limits are proposed once every trial has answered
     std::optional<inspect::PictureResult> m_referenceResult;
     void readNext();

@@ -44,6 +44,12 @@ std::vector<std::pair<std::string, Region>> SheetView::regionsOf(const Step& ste
     for (std::size_t i = 0; i < step.leaveOut.size(); ++i)
         if (const auto motion = ownMotion(step))
             out.emplace_back("-" + std::to_string(i), motion->toPicture(step.leaveOut[i]));
+    // The outline of the place that is meant; it is moved by the place's own square.
+    if (const Place* place = m_session.draft() ? (step.places.empty() ? nullptr : &step.places.front()) : m_session.selectedPlace();
+        place && place->outline)
+        if (const auto motion = followingMotion(step))
+            for (std::size_t i = 0; i < step.places.size(); ++i)
+                if (step.places[i].name == place->name) out.emplace_back("@" + std::to_string(i), motion->toPicture(*step.places[i].outline));
     return out;
 }
 
@@ -61,10 +67,10 @@ std::vector<SheetView::Handle> SheetView::handles() const
         const std::size_t begin = out.size();
         const auto add = [&, k = key](int i, Point p) {
             for (std::size_t n = begin; n < out.size(); ++n)
-                if (geometry::distance(out[n].at, p) * m_zoom < 13 && i > 1) return;
+                if (geometry::distance(out[n].at, p) * m_zoom < 13 && i > 1 + int(k.front() == '@')) return;
             out.push_back({k, i, p});
         };
-        add(0, r.middle());
+        if (key.front() != '@') add(0, r.middle());
         // many of them: only moved, so that the part stays in view
         if (key.front() == '-' && s->leaveOut.size() > 2) continue;
         switch (r.shape) {
@@ -183,27 +189,36 @@ void SheetView::moveHandle(const Handle& h, Point to)
                 QStringLiteral("point:") + QString::fromStdString(h.region));
         return;
     }
-    if (h.region.front() == '#' || h.region.front() == '@') {
+    if (h.region.front() == '#' || h.region == "@") {
         const auto follows = followingMotion(*s);
         if (!follows) return;
         const Point at = follows->toReference(to);
         editStep(
             tr("place"),
             [&](Step& step) {
-                if (h.region == "@") step.places.at(std::size_t(h.index)).at = at;
-                else
+                if (h.region == "@") {
+                    Place& place = step.places.at(std::size_t(h.index));
+                    const Point by = at - place.at;
+                    place.at = at;
+                    if (place.outline) place.outline = place.outline->mapped([&](Point p) { return p + by; });
+                } else
                     for (Check& c : step.checks)
                         if (c.output == h.region.substr(1)) c.elements.at(std::size_t(h.index)).at = at;
             },
             QStringLiteral("place:") + QString::fromStdString(h.region) + QString::number(h.index));
         return;
     }
-    const auto motion = h.region.front() == '-' ? ownMotion(*s) : motionOf(*s, kind->region(h.region));
+    const bool ofPlace = h.region.front() == '@';
+    const auto motion = h.region.front() == '-' ? ownMotion(*s)
+                        : ofPlace               ? followingMotion(*s)
+                                                : motionOf(*s, kind->region(h.region));
     if (!motion) return;
     editStep(
         tr("region"),
         [&](Step& step) {
-            Region& stored = h.region.front() == '-' ? step.leaveOut.at(std::size_t(std::stoi(h.region.substr(1))))
+            const auto number = [&] { return std::size_t(std::stoi(h.region.substr(1))); };
+            Region& stored = h.region.front() == '-' ? step.leaveOut.at(number())
+                             : ofPlace               ? *step.places.at(number()).outline
                                                      : step.regions.at(h.region);
             Region r = motion->toPicture(stored);
             const auto minimum = [](double v) { return std::max(2.0, v); };
@@ -249,6 +264,7 @@ void SheetView::moveHandle(const Handle& h, Point to)
                 if (!r.check()) return;
             }
             stored = motion->toReference(r);
+            if (ofPlace) step.places.at(number()).at = stored.middle();
         },
         QStringLiteral("region:") + QString::fromStdString(h.region) + QString::number(h.index));
 }
@@ -277,7 +293,7 @@ bool SheetView::changeCorners(Point at)
     const StepKind* kind = s ? findKind(s->kind) : nullptr;
     if (!kind) return false;
     for (const auto& [key, r] : regionsOf(*s)) {
-        if (r.points.empty()) continue;
+        if (r.points.empty() || key.front() == '@') continue;
         const bool closed = r.shape == Shape::Polygon;
         const std::size_t n = r.points.size();
         const auto motion = key.front() == '-' ? ownMotion(*s) : motionOf(*s, kind->region(key));

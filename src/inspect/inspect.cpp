@@ -1,6 +1,7 @@
 #include "inspect/inspect.h"
 
 #include "inspect/calibrating.h"
+#include "inspect/evidence_of.h"
 
 #include "base/files.h"
 #include "base/parallel.h"
@@ -34,6 +35,17 @@ std::uint64_t ownFingerprint(const Step& s)
     return base::fingerprint(j.dump());
 }
 std::uint64_t joined(std::uint64_t a, std::uint64_t b) { return base::fingerprint(std::to_string(b), a); }
+// What a step learns from beside the reference; 0: nothing.
+std::uint64_t samplesMark(const Recipe& recipe, const Step& step)
+{
+    std::uint64_t mark = 0;
+    for (const LearnedSample& s : recipe.samples) {
+        mark = joined(mark, s.picture.fingerprint);
+        for (const auto& b : s.bare)
+            mark = base::fingerprint(b.step == step.id ? b.place : std::string("elsewhere"), mark);
+    }
+    return mark;
+}
 constexpr std::size_t kMostSurplus = 100; // items; more are counted only
 // Of a kind that only gives lists: the elements that have a place, one row each.
 ObjectTable ofLists(const StepKind& kind, const RunOutput& out)
@@ -120,6 +132,8 @@ base::Result<Prepared> Prepared::begin(Recipe recipe, const Prepared* before)
         if (!recipe.empty.empty()) mark = joined(mark, recipe.empty.fingerprint);
         if (named) mark = joined(mark, named);
         if (kind && kind->byDrawing) mark = joined(mark, recipe.drawing.fingerprint);
+        const std::uint64_t learned = kind && kind->bySamples ? samplesMark(recipe, s) : 0;
+        if (learned) mark = joined(mark, learned);
         for (const std::string& id : Recipe::reads(s)) {
             const auto it = p.m_fingerprints.find(id);
             mark = joined(mark, it == p.m_fingerprints.end() ? 0 : it->second);
@@ -134,6 +148,8 @@ base::Result<Prepared> Prepared::begin(Recipe recipe, const Prepared* before)
         if (recipe.calibration.bends()) t.fingerprint = joined(t.fingerprint, calibrated);
         if (!recipe.empty.empty()) t.fingerprint = joined(t.fingerprint, recipe.empty.fingerprint);
         if (named) t.fingerprint = joined(t.fingerprint, named);
+        // Samples are laid by the datum, and by all it reads.
+        if (learned) t.fingerprint = joined(t.fingerprint, mark);
         if (const Taught* old = before ? before->taught(s.id) : nullptr; old && old->fingerprint == t.fingerprint)
             t = *old;
         else if (kind->taughtOnReference() && recipe.reference.empty())
@@ -169,10 +185,56 @@ base::Result<Prepared> Prepared::begin(Recipe recipe, const Prepared* before)
 
 void Prepared::finish()
 {
-    for (const int i : m_untaught) teach(i);
-    m_untaught.clear();
+    const auto learns = [&](int i) { return findKind(m_recipe.steps[std::size_t(i)].kind)->bySamples; };
+    for (const int i : m_untaught)
+        if (!learns(i)) teach(i);
     if (m_posesMissing) findDatumPoses();
     m_posesMissing = false;
+    // Samples are laid by datums, which have been taught by now.
+    for (const int i : m_untaught)
+        if (learns(i)) teach(i);
+    m_untaught.clear();
+}
+
+// The datum a step follows and all that it reads, run on each sample.
+std::vector<ItemResult> Prepared::onSamples(const Step& step) const
+{
+    std::set<std::string> needed{step.datum};
+    for (auto it = m_order.rbegin(); it != m_order.rend(); ++it)
+        if (const Step& s = m_recipe.steps[std::size_t(*it)]; needed.count(s.id))
+            for (const std::string& id : Recipe::reads(s)) needed.insert(id);
+    std::vector<ItemResult> out(m_recipe.samples.size());
+    base::parallelFor(int(out.size()), 0, [&](int k) {
+        const auto& capture = m_recipe.samples[std::size_t(k)].picture.capture;
+        if (!capture || step.datum.empty()) return;
+        for (const int i : m_order)
+            if (const Step& s = m_recipe.steps[std::size_t(i)]; needed.count(s.id))
+                out[std::size_t(k)].steps.push_back(runStep(*this, s, *capture, out[std::size_t(k)], 0));
+    });
+    return out;
+}
+
+void Prepared::addSamples(const Step& step, TeachInput& in, std::string& note) const
+{
+    for (const Place& p : step.places) in.places.push_back(p);
+    if (const auto pose = referencePose(m_recipe, step.datum); pose && !step.datum.empty()) in.frame = *pose;
+    const auto items = onSamples(step);
+    for (std::size_t i = 0; i < items.size(); ++i) {
+        const LearnedSample& s = m_recipe.samples[i];
+        if (!s.picture.capture) continue;
+        const auto here = Placing(m_recipe, &items[i]).following(step.datum);
+        if (!here) {
+            note += (note.empty() ? "" : "; ") + ("sample " + std::to_string(i + 1)) +
+                    " is not learned from: the datum was not found on it";
+            continue;
+        }
+        SampleInput one{s.picture.capture.get(), here->motion(), {}};
+        for (const auto& b : s.bare)
+            if (b.step == step.id) one.bare.push_back(b.place);
+        // Of places of another step it is no good part either.
+        if (one.bare.empty() && !s.bare.empty()) continue;
+        in.learnedFrom.push_back(std::move(one));
+    }
 }
 
 void Prepared::teach(int step)
@@ -198,13 +260,15 @@ void Prepared::teach(int step)
                                             : "not taught: " + m_recipe.drawing.noOutline;
         return;
     }
+    if (kind.bySamples) addSamples(s, in, t.note);
     auto model = kind.teach(s.params, in);
     if (!model) {
         t.reason = "not taught: " + model.error().text();
         return;
     }
     t.model = std::make_shared<const std::any>(std::move(*model));
-    if (kind.taughtNote) t.note = kind.taughtNote(s.params, *t.model);
+    if (const std::string own = kind.taughtNote ? kind.taughtNote(s.params, *t.model) : std::string(); !own.empty())
+        t.note += (t.note.empty() ? "" : "; ") + own;
 }
 
 // Datums that are found by other steps (two holes, a corner, a blob), and what those read.
@@ -318,7 +382,12 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
     for (const auto& [key, p] : step.points) in.points[key] = in.motion.carry(in.level(p));
     for (const Region& r : step.leaveOut) in.leaveOut.push_back(here->toPicture(r));
     in.filters = step.filters;
-    for (const Place& p : step.places) in.places.push_back({p.name, in.motion.carry(in.level(p.at))});
+    for (const Place& p : step.places) {
+        Place one = p;
+        one.at = in.motion.carry(in.level(p.at));
+        if (p.outline) one.outline = here->toPicture(*p.outline);
+        in.places.push_back(std::move(one));
+    }
     in.kinds = step.kinds;
     for (const InputSpec& spec : kind.inputs) {
         const auto it = step.inputs.find(spec.key);
@@ -455,6 +524,7 @@ StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::C
         if (const StepResult* from = item.step(id)) r->unlisted = std::max(r->unlisted, from->unlisted);
     r->points = std::move(out->points);
     r->elementNames = std::move(out->elementNames);
+    r->says = std::move(out->elementSays);
     r->objects = std::move(out->objects);
     r->note = std::move(out->note);
     r->milliseconds = since(start);
@@ -742,11 +812,17 @@ void label(ObjectTable& table, const StepKind& kind)
 base::Result<Evidence> evidence(const Prepared& prepared, const image::Capture& capture, const ItemResult& item,
                                 const std::string& id)
 {
+    return evidenceOf(prepared, capture, item, id, -1);
+}
+base::Result<Evidence> evidenceOf(const Prepared& prepared, const image::Capture& capture, const ItemResult& item,
+                                  const std::string& id, int element)
+{
     const Step* s = prepared.recipe().find(id);
     const StepKind* kind = s ? findKind(s->kind) : nullptr;
     if (!kind || !kind->evidence) return base::fail(base::ErrorCode::NotFound, "this step shows no plot");
     auto in = inputFor(prepared, *s, *kind, capture, item);
     if (!in) return base::passOn(in.error());
+    in->chosen = element + 1;
     return kind->evidence(s->params, *in);
 }
 

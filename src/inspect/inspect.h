@@ -51,6 +51,8 @@ private:
     std::map<std::string, Taught> m_taught;
     std::map<std::string, std::uint64_t> m_fingerprints;
     void teach(int step);
+    void addSamples(const recipe::Step& step, recipe::TeachInput& in, std::string& note) const;
+    std::vector<ItemResult> onSamples(const recipe::Step& step) const;
     std::set<std::string> neededForPoses() const;
     void findDatumPoses();
 

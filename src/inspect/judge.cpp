@@ -100,6 +100,7 @@ void judgeList(const Recipe& recipe, const Check& check, const StepResult& resul
                 first += (first.empty() ? "" : "; ");
                 if (e.value < 0) first += e.name + " " + e.reason;
                 else if (e.reason == "surplus") first += e.name;
+                else if (!e.says.empty()) first += e.name + " " + e.says;
                 else
                     first += "no. " + e.name + " is " +
                              base::toText(c.values[std::size_t(e.value)], c.unit, recipe.shownIn) + ", " + e.reason;
@@ -134,7 +135,9 @@ void judgeList(const Recipe& recipe, const Check& check, const StepResult& resul
             return e;
         }
         const Judged j = judgeValue(*l, c.values[std::size_t(value)], guard, c.unit, recipe.shownIn);
-        e.verdict = j.verdict, e.reason = j.reason;
+        e.verdict = j.verdict, e.reason = j.reason, e.share = j.share;
+        if (j.verdict == Verdict::Fail && e.listed >= 0)
+            e.says = result.elementSays(check.output, std::size_t(e.listed));
         if (j.share && (!c.share || *j.share > *c.share)) c.share = j.share;
         return e;
     };

@@ -31,6 +31,12 @@ std::string StepResult::elementName(const std::string& output, std::size_t i) co
     if (at == elementNames.end()) at = elementNames.find("");
     return at != elementNames.end() && i < at->second.size() ? at->second[i] : std::string();
 }
+std::string StepResult::elementSays(const std::string& output, std::size_t i) const
+{
+    auto at = says.find(output);
+    if (at == says.end()) at = says.find("");
+    return at != says.end() && i < at->second.size() ? at->second[i] : std::string();
+}
 std::vector<geometry::Point> StepResult::elementPlaces() const
 {
     if (const auto at = points.find("elements"); at != points.end()) return at->second;

@@ -38,6 +38,7 @@ struct StepResult {
     std::vector<recipe::Find> finds, surplusFinds;
     std::map<std::string, std::vector<geometry::Point>> points;   // every edge point, for tolerances of form
     std::map<std::string, std::vector<std::string>> elementNames; // by output; "": of every other list
+    std::map<std::string, std::vector<std::string>> says;         // of those that fail, likewise
     recipe::ObjectTable objects; // what was looked at one by one, px; also what was turned away late
     std::string note;            // said beside the values
     geometry::Motion motion;     // reference → picture, as the step used it
@@ -49,6 +50,8 @@ struct StepResult {
     const recipe::Group* group() const;
     // What the element of an output's list is called; empty: it has no name.
     std::string elementName(const std::string& output, std::size_t i) const;
+    // What is to be said of the element when it fails: "turned 14.1°"; empty: nothing.
+    std::string elementSays(const std::string& output, std::size_t i) const;
     // Where each value of its lists was measured, level px, in the lists' order; empty when it does not say so.
     std::vector<geometry::Point> elementPlaces() const;
 };
@@ -61,7 +64,9 @@ struct ElementResult {
     int listed = -1;  // index in the step's list, where a missing one has a place too; -1: in none
     Verdict verdict = Verdict::Unjudged;
     std::string reason;
+    std::string says; // what is wrong in the kind's own words: "turned 14.1°"; empty: the value says it
     std::optional<double> nominal, low, high;
+    std::optional<double> share;       // of the tolerance used
     std::optional<geometry::Point> at; // picture px: where it lies or should lie
 };
 

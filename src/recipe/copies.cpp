@@ -48,7 +48,10 @@ void carry(Step& s, const Motion& motion)
     for (auto& [key, r] : s.regions) r = r.carried(motion);
     for (auto& [key, p] : s.points) p = motion.carry(p);
     for (auto& r : s.leaveOut) r = r.carried(motion);
-    for (auto& p : s.places) p.at = motion.carry(p.at);
+    for (auto& p : s.places) {
+        p.at = motion.carry(p.at);
+        if (p.outline) p.outline = p.outline->carried(motion);
+    }
     for (Check& c : s.checks) {
         for (Element& e : c.elements)
             if (e.at) e.at = motion.carry(*e.at);

@@ -54,6 +54,7 @@ public:
     Declare& drawn(std::string words) { return m_kind.gesture = std::move(words), *this; }
     Declare& isDatum() { return m_kind.datum = m_kind.byArea = true, *this; }
     Declare& readsDrawing() { return m_kind.byDrawing = true, *this; }
+    Declare& readsSamples() { return m_kind.bySamples = true, *this; }
     Declare& leavesOut() { return m_kind.leavesOut = true, *this; }
     Declare& filters() { return m_kind.hasFilters = true, *this; }
     Declare& samples() { return m_kind.hasSamples = true, *this; }
@@ -94,6 +95,13 @@ public:
         for (const char* key : keys)
             for (OutputSpec& o : m_kind.outputs)
                 if (o.key == key) o.drawn = drawn;
+        return *this;
+    }
+    // Limits that follow from what the value is, not from the part.
+    Declare& usually(const std::string& key, std::optional<double> low, std::optional<double> high)
+    {
+        for (OutputSpec& o : m_kind.outputs)
+            if (o.key == key) o.usualLow = low, o.usualHigh = high;
         return *this;
     }
     // Values that say where a thing lies: no example is told from another by them.

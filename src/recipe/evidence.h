@@ -1,10 +1,12 @@
 // evidence.h - the plot a person trusts an answer by.
 #pragma once
+#include "geometry/geometry.h"
 #include "geometry/plane.h"
 #include "image/image.h"
 #include "recipe/param.h"
 
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -37,11 +39,39 @@ struct Evidence {
         double value;
         std::vector<std::pair<std::string, Value>> also{}; // set along with it, e.g. the mode that makes it count
     };
+    // One of many beside its limit: a good one's, or this one's.
+    struct Dot {
+        double x, y;
+        enum class Of { Good, Here } of = Of::Good;
+        std::string text{}; // along x
+    };
+    // What is good and what is here, side by side, cut alike; `here` is laid as the good one lies.
+    struct Pair {
+        std::shared_ptr<const image::Image> good, here, difference;
+        std::string goodText, hereText;
+        // Over both, px of the pictures: where it should lie, and where it lies.
+        std::vector<geometry::Point> should, is;
+        struct Fact {
+            std::string text;
+            bool good = true;
+        };
+        std::vector<Fact> facts; // why it is called what it is called
+    };
+    // How far a picture may differ, dark is much, with what the ends stand for.
+    struct Map {
+        std::shared_ptr<const image::Image> picture;
+        double low = 0, high = 0;
+        std::string unit, text;
+    };
     std::string title, xLabel, yLabel, note;
     std::vector<Curve> curves;
     std::vector<Stem> stems;
     std::vector<Handle> handles;
     bool ownRange = false; // up the plot: the curves' own, 0 need not be in it
+    std::vector<Dot> dots;
+    std::optional<double> limit; // of the dots, up the plot
+    std::optional<Pair> pair;
+    std::optional<Map> map;
     std::vector<Gap> gaps;
     std::vector<Rule> rules;
     // Of heights: what a band takes, for the sheet, over this plane.

@@ -39,8 +39,8 @@ bool keepRevision(Recipe& r, const std::string& by, const std::string& why, cons
     Recipe copy = r;
     copy.history.clear();
     const auto name = [&](Recipe& of) {
-        for (const auto& [role, member] : Recipe::assets())
-            for (Asset::File& f : (of.*member).files) {
+        for (const auto& [role, asset] : of.carried())
+            for (Asset::File& f : asset->files) {
                 f.name = hashName(*f.bytes, f.name);
                 made->files[f.name] = f.bytes;
             }

@@ -59,6 +59,45 @@ std::array<std::pair<const char*, Asset Recipe::*>, 3> Recipe::assets()
     return {{{"reference", &Recipe::reference}, {"empty", &Recipe::empty}, {"drawing", &Recipe::drawing}}};
 }
 
+std::set<std::string> Recipe::picturesNeeded() const
+{
+    std::set<std::string> out;
+    if (pictures.empty()) return out;
+    out.insert(pictures.front().key);
+    for (const Step& s : steps) {
+        const StepKind* kind = findKind(s.kind);
+        if (!kind || !s.inUse) continue;
+        for (const PictureSpec& spec : kind->pictures) {
+            const auto said = s.pictures.find(spec.key);
+            if (said != s.pictures.end() && !said->second.empty()) {
+                out.insert(said->second);
+                continue;
+            }
+            // Nothing said: the first that holds what the kind reads.
+            const auto it = std::find_if(pictures.begin(), pictures.end(), [&](const image::PictureName& n) {
+                return n.height.has_value() == spec.height;
+            });
+            if (it != pictures.end()) out.insert(it->key);
+        }
+        for (const Place& p : s.places)
+            if (!p.picture.empty()) out.insert(p.picture);
+    }
+    return out;
+}
+std::vector<std::pair<std::string, Asset*>> Recipe::carried()
+{
+    std::vector<std::pair<std::string, Asset*>> out;
+    for (const auto& [role, member] : assets()) out.emplace_back(role, &(this->*member));
+    for (LearnedSample& s : samples) out.emplace_back("sample", &s.picture);
+    return out;
+}
+std::vector<std::pair<std::string, const Asset*>> Recipe::carried() const
+{
+    std::vector<std::pair<std::string, const Asset*>> out;
+    for (const auto& [role, asset] : const_cast<Recipe*>(this)->carried()) out.emplace_back(role, asset);
+    return out;
+}
+
 const Step* Recipe::find(const std::string& id) const
 {
     for (const Step& s : steps)
@@ -297,6 +336,7 @@ Step makeStep(const Recipe& recipe, const StepKind& kind)
         c.output = main->key;
         c.name = s.name;
         c.limits.unit = recipe.unitOf(s, *main);
+        c.limits.low = main->usualLow, c.limits.high = main->usualHigh;
         c.balloon = kind.datum ? 0 : recipe.freshBalloon();
         s.checks.push_back(c);
     }

@@ -9,6 +9,7 @@
 #include "recipe/step_kind.h"
 
 #include <memory>
+#include <set>
 
 namespace recipe
 {
@@ -74,6 +75,18 @@ base::Result<Asset> makeDrawing(const DrawingSettings& settings, Asset::File fil
 // Of one picture.
 base::Result<Asset> makeAsset(std::string name, std::string bytes, std::string origin);
 
+// A picture of a good part that comparisons learn from, beside the reference; or, when it names places, of bare ground
+// there.
+struct LearnedSample {
+    Asset picture;
+    struct Bare {
+        std::string step, place; // id and name
+        friend bool operator==(const Bare&, const Bare&) = default;
+    };
+    std::vector<Bare> bare;
+};
+constexpr std::size_t kMostSamples = 64;
+
 // Summed up over items and pictures: a formula over the item's results.
 struct Total {
     std::string name, expression;
@@ -105,6 +118,7 @@ struct Recipe {
     Asset empty; // the picture without a part, for uneven light; may be missing
     Asset drawing;
     DrawingSettings drawn; // how it is read
+    std::vector<LearnedSample> samples;
     std::vector<Trial> trials;
     bool trialsInside = false;         // their pictures are saved inside of the recipe, else by their paths
     std::vector<std::string> setAside; // pictures that are no parts (targets, empty ones): never trials
@@ -121,6 +135,9 @@ struct Recipe {
 
     // What it carries, by the name each has in the file: the one list for reading, writing and identity.
     static std::array<std::pair<const char*, Asset Recipe::*>, 3> assets();
+    // All it carries: those, and the samples' pictures.
+    std::vector<std::pair<std::string, const Asset*>> carried() const;
+    std::vector<std::pair<std::string, Asset*>> carried();
     const Step* find(const std::string& id) const;
     Step* find(const std::string& id);
     int indexOf(const std::string& id) const; // -1: not there
@@ -128,6 +145,8 @@ struct Recipe {
     std::string freshName(const std::string& wanted) const; // "Width", "Width 2", …
     std::string freshLetter() const;
     int freshBalloon() const;
+    // The pictures of a capture that steps in use look at, and the first one: what need not be taken is not among them.
+    std::set<std::string> picturesNeeded() const;
     // Ids of the steps this one reads: its datum and its inputs.
     static std::vector<std::string> reads(const Step& step);
     std::vector<std::string> readBy(const std::string& id) const;

@@ -85,6 +85,15 @@ json regionToJson(const Region& r)
     return j;
 }
 
+json placeToJson(const Place& p)
+{
+    json one{{"name", p.name}, {"at", pointJson(p.at)}};
+    if (p.outline) one["outline"] = regionToJson(*p.outline);
+    if (p.marked) one["marked"] = true;
+    if (!p.picture.empty()) one["picture"] = p.picture;
+    return one;
+}
+
 json stepToJson(const Step& s)
 {
     json j{{"id", s.id}, {"kind", s.kind}, {"name", s.name}};
@@ -111,7 +120,7 @@ json stepToJson(const Step& s)
         if (x.refused) one["not"] = true;
         j["samples"].push_back(one);
     }
-    for (const Place& p : s.places) j["places"].push_back({{"name", p.name}, {"at", pointJson(p.at)}});
+    for (const Place& p : s.places) j["places"].push_back(placeToJson(p));
     for (const ObjectKind& k : s.kinds) {
         json one{{"name", k.name}};
         if (k.low) one["low"] = *k.low;
@@ -179,6 +188,15 @@ json toJson(const Recipe& r, const std::string& folder)
             if (f.key.empty()) one["file"] = f.name;
             else one["files"][f.key] = f.name;
         if (!asset.origin.empty()) one["taken_from"] = asset.origin;
+    }
+    for (const LearnedSample& s : r.samples) {
+        json one;
+        for (const Asset::File& f : s.picture.files)
+            if (f.key.empty()) one["file"] = f.name;
+            else one["files"][f.key] = f.name;
+        if (!s.picture.origin.empty()) one["taken_from"] = s.picture.origin;
+        for (const auto& b : s.bare) one["bare"].push_back({{"step", b.step}, {"place", b.place}});
+        j["samples"].push_back(std::move(one));
     }
     if (!(r.drawn == usual.drawn)) j["drawn"] = drawingSettingsToJson(r.drawn);
     // A recipe of the root is one kept by itself, beside nothing: paths stay whole.
@@ -549,11 +567,9 @@ private:
     }
     base::Status readNamedPlace(const json& x, const std::string& here)
     {
-        ObjectReader q(x, here);
-        Place one;
-        q.text("name", one.name, true), readPoint(q, "at", one.at);
-        if (auto done = q.done(); !done) return done;
-        s.places.push_back(one);
+        auto one = placeFromJson(x, here);
+        if (!one) return base::passOn(one.error());
+        s.places.push_back(std::move(*one));
         return {};
     }
     base::Status readObjectKind(const json& x, const std::string& here)
@@ -657,6 +673,35 @@ base::Result<Asset> assetFrom(const json& j, const char* single, const image::Na
     if (!naming.empty() && out.files.size() != naming.size())
         return fail(ErrorCode::InvalidArgument, "files must name one file for each of the recipe's pictures", where);
     return out;
+}
+
+base::Status readSamples(const json& samples, Recipe& r)
+{
+    if (!samples.is_array() || samples.size() > kMostSamples)
+        return fail(ErrorCode::InvalidArgument, "must be a list of at most " + std::to_string(kMostSamples), "samples");
+    for (std::size_t i = 0; i < samples.size(); ++i) {
+        const std::string where = "samples[" + std::to_string(i) + "]";
+        json picture = samples[i];
+        LearnedSample one;
+        if (picture.is_object() && picture.contains("bare")) {
+            const json bare = picture["bare"];
+            picture.erase("bare");
+            if (!bare.is_array() || bare.size() > 10000)
+                return fail(ErrorCode::InvalidArgument, "bare must be a list of at most 10000", where);
+            for (const json& b : bare) {
+                ObjectReader o(b, where + ": bare");
+                LearnedSample::Bare place;
+                o.text("step", place.step, true), o.text("place", place.place, true);
+                if (auto ok = o.done(); !ok) return base::passOn(ok.error());
+                one.bare.push_back(std::move(place));
+            }
+        }
+        auto asset = assetFrom(picture, "file", r.pictures, where);
+        if (!asset) return base::passOn(asset.error());
+        one.picture = std::move(*asset);
+        r.samples.push_back(std::move(one));
+    }
+    return {};
 }
 
 base::Status readOutlets(const json& outputs, Recipe& r)
@@ -843,7 +888,7 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     const json* totals = o.field("totals");
     const json* outputs = o.field("outputs");
     const json *camera = o.field("camera"), *screen = o.field("screen"), *robot = o.field("robot");
-    const json* drawn = o.field("drawn");
+    const json *drawn = o.field("drawn"), *samples = o.field("samples");
     const json *pictures = nullptr, *assets = nullptr, *reference = nullptr, *empty = nullptr;
     if (version == 1) reference = o.field("reference"), empty = o.field("empty_picture");
     else pictures = o.field("pictures"), assets = o.field("assets");
@@ -921,6 +966,8 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
         for (const auto& [name, member] : Recipe::assets()) (void)known.field(name);
         if (auto ok = known.done(); !ok) return base::passOn(ok.error());
     }
+    if (samples)
+        if (auto ok = readSamples(*samples, r); !ok) return base::passOn(ok.error());
     if (trials)
         if (auto ok = readTrials(*trials, folder, r); !ok) return base::passOn(ok.error());
     if (r.arrangement != "" && r.arrangement != "wide" && r.arrangement != "tall")
@@ -1004,6 +1051,16 @@ base::Result<Recipe> fromText(const std::string& text, const std::string& folder
             if (!made) return base::passOn(made.error(), where);
             one = std::move(*made);
         }
+        for (LearnedSample& s : of.samples) {
+            for (Asset::File& f : s.picture.files) {
+                auto bytes = member(f.name);
+                if (!bytes) return base::passOn(bytes.error(), where + ": samples");
+                f.bytes = std::make_shared<const std::string>(std::move(*bytes));
+            }
+            auto made = makeAsset(of.pictures, std::move(s.picture.files), s.picture.origin);
+            if (!made) return base::passOn(made.error(), where + ": samples");
+            s.picture = std::move(*made);
+        }
         return {};
     };
     if (auto ok = readAssets(*r); !ok) return base::passOn(ok.error());
@@ -1013,6 +1070,23 @@ base::Result<Recipe> fromText(const std::string& text, const std::string& folder
         v = std::move(whole);
     }
     return r;
+}
+
+base::Result<Place> placeFromJson(const json& j, const std::string& where)
+{
+    ObjectReader o(j, where);
+    Place one;
+    o.text("name", one.name, true), readPoint(o, "at", one.at);
+    const json* outline = o.field("outline");
+    o.flag("marked", one.marked), o.text("picture", one.picture);
+    if (auto done = o.done(); !done) return base::passOn(done.error());
+    if (outline) {
+        auto region = regionFromJson(*outline);
+        if (!region) return base::passOn(region.error(), where + ": outline");
+        if (auto ok = region->check(); !ok) return base::passOn(ok.error(), where + ": outline");
+        one.outline = std::move(*region);
+    }
+    return one;
 }
 
 base::Result<Step> stepFromJson(const json& j, const std::string& where) { return StepReader(j, where).read(); }

@@ -60,6 +60,8 @@ base::Result<Recipe> fromText(const std::string& text, const std::string& folder
 base::Result<nlohmann::json> parseJson(const std::string& text); // repeated keys and deep nesting are refused
 nlohmann::json stepToJson(const Step& step);
 base::Result<Step> stepFromJson(const nlohmann::json& json, const std::string& where); // `where` names it in errors
+nlohmann::json placeToJson(const Place& place);
+base::Result<Place> placeFromJson(const nlohmann::json& json, const std::string& where);
 nlohmann::json namingToJson(const image::Naming& naming);
 nlohmann::json regionToJson(const geometry::Region& region);
 base::Result<geometry::Region> regionFromJson(const nlohmann::json& json);

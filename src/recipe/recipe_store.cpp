@@ -119,11 +119,11 @@ namespace
 // The names its pictures have inside of the recipe: plain, different, and none of them recipe.json.
 void giveInnerNames(Recipe& r, std::set<std::string>& taken)
 {
-    for (const auto& [role, member] : Recipe::assets())
-        for (Asset::File& f : (r.*member).files) {
+    for (const auto& [role, asset] : r.carried())
+        for (Asset::File& f : asset->files) {
             const std::string leaf = fs::path(f.name).filename().string();
             std::string name = leaf;
-            if (taken.count(name)) name = std::string(role) + "-" + leaf;
+            if (taken.count(name)) name = role + "-" + leaf;
             for (int n = 2; !taken.insert(name).second; ++n) name = role + std::to_string(n) + "-" + leaf;
             f.name = name;
         }
@@ -205,6 +205,8 @@ std::string identity(const Recipe& r)
         if (asset.files.empty()) all += "\nnone";
         for (const Asset::File& f : asset.files) all += "\n" + f.key + base::sha256(*f.bytes);
     }
+    for (const LearnedSample& s : r.samples)
+        for (const Asset::File& f : s.picture.files) all += "\nsample" + f.key + base::sha256(*f.bytes);
     return base::sha256(all);
 }
 
@@ -291,8 +293,8 @@ base::Status copyFile(base::FileSystem& files, const std::string& from, const st
 std::vector<const Asset::File*> assetFiles(const Recipe& r)
 {
     std::vector<const Asset::File*> out;
-    for (const auto& [role, member] : Recipe::assets())
-        for (const Asset::File& f : (r.*member).files) out.push_back(&f);
+    for (const auto& [role, asset] : r.carried())
+        for (const Asset::File& f : asset->files) out.push_back(&f);
     for (const auto& v : r.variants)
         for (const Asset::File* f : assetFiles(*v)) out.push_back(f);
     return out;

@@ -47,6 +47,7 @@ struct RunInput {
     std::map<std::string, NamedValue> named{};          // "step.output" of what a formula names, in the recipe's units
     // by the kind's picture keys; see seen()
     std::map<std::string, const image::Picture*> pictures{};
+    int chosen = 0; // of evidence: the element of its lists that is meant, from 1; 0: the worst
 
     double mmPerPixel() const { return calibration ? calibration->mmPerPixel() : 0; } // 0: not calibrated
     bool bends() const { return calibration && calibration->bends(); }
@@ -95,8 +96,17 @@ struct RunOutput {
     // Names of the elements of a list, by its output; under "" those of every other list. A list's value may be NaN: the
     // element is there in the order and has no value, it is missing.
     std::map<std::string, std::vector<std::string>> elementNames{};
+    // What is to be said of an element that fails, like its names: "turned 14.1°".
+    std::map<std::string, std::vector<std::string>> elementSays{};
     // objects that were found and are in no list: lists are cut off and cannot be judged as wholes
     std::size_t unlisted = 0;
+};
+// A picture that is learned from beside the reference.
+struct SampleInput {
+    const image::Capture* capture = nullptr;
+    geometry::Motion motion;       // reference → this picture, level px
+    std::vector<std::string> bare; // names of the step's places whose component is not there
+    bool good() const { return bare.empty(); }
 };
 struct TeachInput {
     const image::Capture& reference;
@@ -108,6 +118,9 @@ struct TeachInput {
     const image::Capture* empty = nullptr; // the picture without a part
     const drawing::Outline* drawing = nullptr;
     const image::Picture* main = nullptr; // of the reference, as the step says; none: the first
+    std::vector<Place> places{};          // picture px
+    std::vector<SampleInput> learnedFrom{};
+    geometry::Pose frame{}; // the datum on the reference
     const image::Picture& seen() const { return main ? *main : reference.first(); }
     const image::Picture& emptyPicture() const
     {

@@ -167,9 +167,21 @@ json jsonSchema()
                 {"items", object({{"at", at},
                                   {"colour", {{"type", "array"}, {"items", level}, {"minItems", 3}, {"maxItems", 3}}},
                                   {"not", {{"type", "boolean"}}}})}};
+        const RegionSpec outline{"outline",
+                                 "Outline",
+                                 "What the component covers.",
+                                 {geometry::Shape::Rectangle, geometry::Shape::Circle, geometry::Shape::Polygon},
+                                 false,
+                                 true,
+                                 true};
         if (k.hasPlaces)
             step["properties"]["places"] = {{"type", "array"},
-                                            {"items", object({{"name", text}, {"at", at}}, {"name", "at"})}};
+                                            {"items", object({{"name", text},
+                                                              {"at", at},
+                                                              {"outline", regionSchema(outline)},
+                                                              {"marked", {{"type", "boolean"}}},
+                                                              {"picture", text}},
+                                                             {"name", "at"})}};
         if (k.hasKinds)
             step["properties"]["kinds"] = {
                 {"type", "array"},
@@ -260,6 +272,16 @@ json jsonSchema()
          {"drawn", object({{"layers_off", {{"type", "array"}, {"maxItems", 10000}, {"items", text}}},
                            {"unit", {{"enum", {"mm", "cm", "m", "um", "inch", "foot", "mil"}}}},
                            {"join_mm", {{"type", "number"}, {"minimum", 0}, {"maximum", 100}}}})},
+         {"samples",
+          {{"type", "array"},
+           {"maxItems", kMostSamples},
+           {"items",
+            object({{"file", text},
+                    {"files", {{"type", "object"}, {"additionalProperties", text}}},
+                    {"taken_from", text},
+                    {"bare",
+                     {{"type", "array"},
+                      {"items", object({{"step", text}, {"place", text}}, {"step", "place"})}}}})}}},
          {"robot", object({{"pairs",
                             {{"type", "array"},
                              {"maxItems", 100},

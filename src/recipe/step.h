@@ -63,6 +63,11 @@ struct Sample {
 struct Place {
     std::string name;
     geometry::Point at;
+    // Of a component: what it covers, about `at`; its ends can be told apart; the picture of the capture it is looked
+    // at in ("": the step's).
+    std::optional<geometry::Region> outline{};
+    bool marked = false;
+    std::string picture{};
     friend bool operator==(const Place&, const Place&) = default;
 };
 // What objects of a height and a size are called. A bound that is not stated does not bind.

@@ -24,6 +24,8 @@ struct StepKind {
     // Reads the recipe's drawing. A datum that does is taught by it alone and has its pose on the reference by being
     // found there.
     bool byDrawing = false;
+    // Learns from the recipe's samples too: they are laid on the reference by the step's datum.
+    bool bySamples = false;
     bool taughtOnReference() const { return teach && !(datum && byDrawing); }
     // made by drawing an area, not a stroke
     bool byArea = false;

@@ -316,7 +316,7 @@ namespace
 QVariant elementsOf(const inspect::CheckResult& c)
 {
     const bool own = std::any_of(c.elements.begin(), c.elements.end(), [&](const auto& e) {
-        return e.value < 0 || e.nominal || e.low != c.low || e.high != c.high;
+        return e.value < 0 || !e.says.empty() || e.nominal || e.low != c.low || e.high != c.high;
     });
     if (!own) return QVariant(QMetaType::fromType<QString>());
     const auto orNone = [](const std::optional<double>& v) { return v ? nlohmann::json(*v) : nlohmann::json(); };
@@ -328,7 +328,7 @@ QVariant elementsOf(const inspect::CheckResult& c)
                        {"low", orNone(e.low)},
                        {"high", orNone(e.high)},
                        {"verdict", inspect::name(e.verdict)},
-                       {"reason", e.reason}});
+                       {"reason", e.says.empty() ? e.reason : e.says}});
     return q(all.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace));
 }
 std::vector<ElementRow> elementsFrom(const QString& text)

@@ -554,6 +554,27 @@ private:
         if (const recipe::Step* datum = scene.recipe->find(s.datum); datum && l.datum.isEmpty())
             l.datum = QString::fromStdString(datum->letter);
     }
+    // Elements whose fault has a name say it where they lie, the worst ones; false: none has.
+    bool nameFaults(const inspect::CheckResult& c, int order)
+    {
+        constexpr std::size_t most = 12;
+        std::vector<const inspect::ElementResult*> named;
+        for (const auto& e : c.elements)
+            if (e.verdict == Verdict::Fail && !e.says.empty() && e.at) named.push_back(&e);
+        std::stable_sort(named.begin(), named.end(), [](const auto* a, const auto* b) { return a->share.value_or(0) > b->share.value_or(0); });
+        if (named.size() > most) named.resize(most);
+        for (const auto* e : named) {
+            LabelItem l;
+            l.check = &c;
+            l.number = QString::fromStdString((c.balloon ? std::to_string(c.balloon) + "." : std::string()) + e->name);
+            l.text = QString::fromStdString(e->says);
+            l.colour = ink().fail;
+            l.rank = order - 300 - (c.step == scene.selected ? 400 : 0), l.row = order;
+            l.anchor = l.home = at(t, *e->at);
+            labels.push_back(std::move(l));
+        }
+        return !named.empty();
+    }
     // Labels: selected, fail, not measured, near, then row order.
     void gatherLabels()
     {
@@ -567,6 +588,7 @@ private:
             if (scene.onlyFailed && c.verdict != Verdict::Fail && c.verdict != Verdict::NotMeasured) continue;
             const recipe::OutputSpec* spec = kind->output(c.output);
             if (!spec) continue;
+            if (nameFaults(c, order)) continue;
             if (auto l = labelOf(c, *s, *spec, order)) labels.push_back(std::move(*l));
         }
         std::stable_sort(labels.begin(), labels.end(),

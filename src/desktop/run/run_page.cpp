@@ -10,6 +10,7 @@
 #include "recipe/variants.h"
 #include "report/theme.h"
 
+#include <QInputDialog>
 #include <QDateTime>
 #include <QFileInfo>
 #include <QKeyEvent>
@@ -43,6 +44,10 @@ RunPage::RunPage(Session& session, SignedIn& who, SourceMaker simulated, QString
     setObjectName(QStringLiteral("runPage"));
     setFocusPolicy(Qt::StrongFocus);
     m_sheet = new RunSheet(this);
+    m_faults = new FaultList(m_sheet);
+    connect(m_faults, &FaultList::closed, m_faults, &QWidget::hide);
+    connect(m_faults, &FaultList::led, this, [this](const inspect::Fault& f) { m_sheet->point(f); });
+    connect(m_faults, &FaultList::decided, this, &RunPage::askFault);
     m_ladder = new LadderView(this);
     m_band = new VerdictBand(this);
     m_grid = new GridView(*this, this);
@@ -856,6 +861,8 @@ void RunPage::keyPressEvent(QKeyEvent* e)
         case Qt::Key_N: return nextItem();
         case Qt::Key_L: return askLimits();
         case Qt::Key_O: return askOverrule();
+        case Qt::Key_Period: return walkFaults(1);
+        case Qt::Key_Comma: return walkFaults(-1);
         case Qt::Key_Left:
             if (at > 0) pin(at - 1);
             return;
@@ -896,6 +903,69 @@ void RunPage::showPinned()
     m_cycle->setVisible(screen.cycle), m_rejects->setVisible(screen.rejects);
     m_rejects->setChosen(present ? 0 : number);
     m_grid->setCurrent(-1, column);
+    m_sheet->point({});
+    refreshFaults();
+}
+
+void RunPage::walkFaults(int by)
+{
+    if (!inView()) return;
+    const bool opened = !m_faults->isHidden();
+    if (m_pinned < 0) m_pinned = int(m_tape.size()) - 1, showPinned(); // the item that is looked at stays
+    m_faults->setVisible(true);
+    refreshFaults();
+    m_faults->walk(opened ? by : 0);
+}
+
+void RunPage::refreshFaults()
+{
+    const TapeItem* shown = inView();
+    if (m_faults->isHidden() || !shown) return;
+    const auto& items = shown->item.result().items;
+    const bool there = std::size_t(m_item) < items.size();
+    const long long record = recordInView();
+    m_faults->show(tr("item %1").arg(shown->number), there ? inspect::faultsOf(items[std::size_t(m_item)]) : std::vector<inspect::Fault>(),
+                   m_decided.count(record) ? m_decided.at(record) : std::map<std::string, FaultDecision>());
+    const int rows = std::clamp(int(m_faults->faults().size()), 1, 5), high = 40 + 26 * rows;
+    m_faults->setGeometry(8, m_sheet->height() - 8 - high, std::clamp(m_sheet->width() - 40, 200, 520), high);
+    m_faults->raise();
+}
+
+void RunPage::askFault(const inspect::Fault& fault, bool confirmed)
+{
+    if (!m_who.may(people::Right::Report)) return emit signInWanted();
+    QString why;
+    if (!confirmed) {
+        bool said = false;
+        why = QInputDialog::getText(this, tr("Overrule"), tr("Why is %1 %2 no fault?").arg(q(fault.number), q(fault.name)), QLineEdit::Normal, {}, &said);
+        if (!said) return;
+    }
+    if (auto ok = decideFault(fault, confirmed, why); !ok) say(tr("Not said: %1").arg(q(ok.error().text())));
+}
+
+base::Status RunPage::decideFault(const inspect::Fault& fault, bool confirmed, const QString& why)
+{
+    const long long record = recordInView();
+    if (!m_who.may(people::Right::Report)) return base::fail(base::ErrorCode::InvalidArgument, "sign in first");
+    if (!confirmed && why.trimmed().isEmpty()) return base::fail(base::ErrorCode::InvalidArgument, "a reason is needed");
+    if (record == 0) return base::fail(base::ErrorCode::NotFound, "this item is not in the records");
+    records::EventRow event;
+    event.by = m_who.name();
+    event.what = confirmed ? QStringLiteral("fault confirmed") : QStringLiteral("fault overruled");
+    event.subject = tr("item %1: %2 %3").arg(record).arg(q(fault.number), q(fault.name));
+    event.before = q(fault.detail), event.after = why.trimmed();
+    const auto ok = awake([&]() -> base::Status {
+        auto log = records::RecordLog::open(m_log);
+        if (!log) return base::passOn(log.error());
+        return (*log)->append(event);
+    });
+    if (!ok) return ok;
+    FaultDecision d;
+    d.confirmed = confirmed, d.why = event.after, d.by = event.by;
+    m_decided[record][fault.key()] = d;
+    refreshFaults();
+    m_faults->walk(1);
+    return {};
 }
 
 // ---------------------------------------------------------------- the tape

@@ -2,6 +2,7 @@
 // Nothing here can change the recipe but a limit the engineer released, within its bounds; no edit reaches the line:
 // what runs is what was released.
 #pragma once
+#include "desktop/fault_list.h"
 #include "desktop/grid_view.h"
 #include "desktop/records/records_setup.h"
 #include "desktop/run/feed.h"
@@ -54,6 +55,9 @@ public:
     base::Status moveLimit(const Movable& limit, double value);
     // A person's verdict beside the recipe's, on the item in view.
     base::Status overrule(inspect::Outcome outcome, const QString& why);
+    // What a person says of one fault of the item in view; it stands in the log's events with who and when.
+    base::Status decideFault(const inspect::Fault& fault, bool confirmed, const QString& why);
+    FaultList* faults() const { return m_faults; }
     void note(const QString& what, const QString& subject, const QString& before = {}, const QString& after = {});
     QString stationName() const;
     void setStationName(const QString& name);                         // from the next item on
@@ -105,6 +109,9 @@ private:
     void pin(int column);
     void pinNumber(long long number);
     void showPinned();
+    void walkFaults(int by);
+    void refreshFaults();
+    void askFault(const inspect::Fault& fault, bool confirmed);
     void showTotals();
     void showReleased();
     void showRights();
@@ -135,6 +142,8 @@ private:
     std::unique_ptr<records::Forwarder> m_forwarder;
     std::unique_ptr<report::AutoReports> m_reports;
     RunSheet* m_sheet = nullptr;
+    FaultList* m_faults = nullptr;
+    std::map<long long, std::map<std::string, FaultDecision>> m_decided; // by record
     LadderView* m_ladder = nullptr;
     VerdictBand* m_band = nullptr;
     GridView* m_grid = nullptr;

@@ -82,6 +82,20 @@ void RunSheet::paintEvent(QPaintEvent*)
     report::SheetScene scene{&recipe, &m_logged.result(), std::max(0, m_item), {}, false, QSizeF(m_picture.size())};
     scene.onlyFailed = recipe.screen.marks == recipe::Screen::Marks::Failed;
     m_labels = report::paintSheet(p, scene, t, QRectF(rect())).size();
+    if (!m_pointed || !m_pointed->at) return;
+    const QPointF at = t.map(QPointF(m_pointed->at->x + 0.5, m_pointed->at->y + 0.5));
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setBrush(Qt::NoBrush);
+    for (const auto& [colour, wide] : {std::pair{theme().paper, 6.0}, {theme().datum, 2.5}}) {
+        p.setPen(QPen(colour, wide));
+        p.drawEllipse(at, 26, 26);
+    }
+}
+
+void RunSheet::point(const std::optional<inspect::Fault>& fault)
+{
+    m_pointed = fault;
+    update();
 }
 
 // ---------------------------------------------------------------- values

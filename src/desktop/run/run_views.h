@@ -1,6 +1,7 @@
 // run_views.h - Run's far-readable parts: the sheet of the item in view, its values on one ladder, the verdict across.
 // All are given one item and the line it was taken under; nothing is read from the recipe being edited.
 #pragma once
+#include "inspect/faults.h"
 #include "desktop/sheet_canvas.h"
 #include "station/line.h"
 
@@ -19,6 +20,8 @@ public:
     void show(const station::Logged& logged, int item);
     QString hint() const { return m_hint; } // said instead of a picture
     bool showsLabels() const { return m_labels > 0; }
+    void point(const std::optional<inspect::Fault>& fault); // ringed until another one is
+    const std::optional<inspect::Fault>& pointed() const { return m_pointed; }
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -28,6 +31,7 @@ private:
     int m_item = -1;
     QString m_hint;
     std::size_t m_labels = 0;
+    std::optional<inspect::Fault> m_pointed;
 };
 
 // Each value between its limits; all share one ladder.

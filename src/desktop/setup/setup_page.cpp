@@ -3,16 +3,19 @@
 #include "desktop/keys.h"
 #include "desktop/objects_view.h"
 #include "desktop/param_form.h"
+#include "desktop/samples_dialog.h"
 #include "desktop/setup/step_acts.h"
 #include "desktop/symbols.h"
 #include "desktop/words.h"
 #include "inspect/labels.h"
 #include "report/step_symbols.h"
 
+#include <QFileDialog>
 #include <QAbstractSpinBox>
 #include <QAction>
 #include <QApplication>
 #include <QComboBox>
+#include <QDateTime>
 #include <QFileInfo>
 #include <QInputDialog>
 #include <QKeyEvent>
@@ -35,6 +38,8 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
     setObjectName(QStringLiteral("setupPage"));
     m_acts = new StepActs(session, this);
     m_sheet = new SheetView(session, this);
+    m_faults = new FaultList(m_sheet);
+    m_sheet->installEventFilter(this);
     m_evidence = new EvidenceView(session, this);
     m_source.rebuild();
     m_grid = new GridView(m_source, this);
@@ -85,6 +90,14 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
     m_right->hide();
     connect(m_right, &QSplitter::splitterMoved, this, [this] { m_heightsChosen = true; });
     setTabOrder(m_sheet, m_grid);
+    for (const auto signal : {&Session::trialChanged, &Session::resultsChanged, &Session::recipeChanged})
+        connect(&session, signal, this, &SetupPage::refreshFaults);
+    connect(m_faults, &FaultList::led, this, [this](const inspect::Fault& f) { m_session.select(f.step, f.output, f.element); });
+    connect(m_faults, &FaultList::decided, this, &SetupPage::decideFault);
+    connect(m_faults, &FaultList::closed, this, [this] {
+        m_faults->hide();
+        m_sheet->setFocus();
+    });
 
     connect(&session, &Session::recipeChanged, this, [this] { setTall(wantsTall()); });
     connect(&session, &Session::recipeChanged, this, &SetupPage::refreshGrid);
@@ -185,6 +198,7 @@ bool SetupPage::linkDropped(const std::string& step, QPoint global)
 // While text is being typed, plain keys belong to the field and not to the page.
 bool SetupPage::eventFilter(QObject* object, QEvent* e)
 {
+    if (object == m_sheet && e->type() == QEvent::Resize) refreshFaults();
     if (e->type() == QEvent::KeyPress && (object == m_sheet || object == m_grid)) {
         const auto* key = static_cast<QKeyEvent*>(e);
         if (!(key->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) && beginLimits(key->text())) return true;
@@ -557,6 +571,63 @@ void SetupPage::label(Label l)
 }
 
 // By key the next one without a label follows; who labels anew stays to see what it does.
+// The list opens with the first step through it and stays until it is closed.
+void SetupPage::walkFaults(int by)
+{
+    const bool opened = !m_faults->isHidden();
+    m_faults->setVisible(true);
+    refreshFaults();
+    if (m_faults->faults().empty()) {
+        m_faults->hide();
+        return emit m_session.said(tr("Nothing is wrong with this item"));
+    }
+    if (opened) m_faults->walk(by);
+    else m_faults->walk(0);
+}
+
+void SetupPage::refreshFaults()
+{
+    if (m_faults->isHidden()) return;
+    const auto* item = m_session.currentItem();
+    const int t = m_session.trial();
+    const QString of = m_session.showsReference() || t < 0 ? tr("the reference") : tr("trial %1").arg(t + 1);
+    const std::string key = m_session.pictureName().toStdString() + "#" + std::to_string(m_session.item());
+    m_faults->show(of, item ? inspect::faultsOf(*item) : std::vector<inspect::Fault>(), m_decided[key]);
+    const int rows = std::clamp(int(m_faults->faults().size()), 1, 5);
+    const int wide = std::clamp(m_sheet->width() - 40, 200, 470);
+    m_faults->setGeometry(8, m_sheet->height() - 8 - (36 + 26 * rows), wide, 36 + 26 * rows);
+    m_faults->raise();
+}
+
+// What a person says of a fault becomes the trial's label: bad with one that is confirmed, good when all are overruled.
+void SetupPage::decideFault(const inspect::Fault& fault, bool confirmed)
+{
+    FaultDecision d;
+    d.confirmed = confirmed;
+    d.at = QDateTime::currentDateTimeUtc().toString(Qt::ISODateWithMs);
+    if (!confirmed) {
+        bool said = false;
+        d.why = QInputDialog::getText(this, tr("Overrule"), tr("Why is %1 %2 no fault?").arg(QString::fromStdString(fault.number), QString::fromStdString(fault.name)),
+                                      QLineEdit::Normal, {}, &said).trimmed();
+        if (!said) return;
+        if (d.why.isEmpty()) return emit m_session.said(tr("A reason is needed"));
+    }
+    const std::string key = m_session.pictureName().toStdString() + "#" + std::to_string(m_session.item());
+    auto& all = m_decided[key];
+    all[fault.key()] = d;
+    const auto& faults = m_faults->faults();
+    const bool every = std::all_of(faults.begin(), faults.end(), [&](const inspect::Fault& f) {
+        const auto it = all.find(f.key());
+        return it != all.end() && !it->second.confirmed;
+    });
+    if (m_session.trial() >= 0 && !m_session.showsReference()) {
+        if (confirmed) label(Label::Bad);
+        else if (every) label(Label::Good);
+    }
+    refreshFaults();
+    m_faults->walk(1);
+}
+
 void SetupPage::labelAndGoOn(Label l)
 {
     const int t = m_session.trial();
@@ -736,6 +807,27 @@ void SetupPage::makeActions()
         if (auto ok = m_session.takeEmpty(); !ok) emit m_session.said(QString::fromStdString(ok.error().text()));
     });
     add("placesFromObjects", [this] { m_session.placesFromObjects(); });
+    const auto say = [this](const base::Status& ok) {
+        if (!ok) emit m_session.said(QString::fromStdString(ok.error().text()));
+    };
+    add("nextFault", [this] { walkFaults(1); });
+    add("previousFault", [this] { walkFaults(-1); });
+    add("addPlace", [this] { m_session.addPlace(); });
+    add("addSample", [this, say] { say(m_session.addSample()); });
+    add("addBareGround", [this, say] { say(m_session.addBareGround()); });
+    add("samples", [this] { SamplesDialog(m_session, this).exec(); });
+    add("savePlaces", [this, say] {
+        const Step* s = m_session.selectedStep();
+        if (!s || s->places.empty()) return emit m_session.said(tr("Choose a step with places first"));
+        const QString path = QFileDialog::getSaveFileName(this, tr("Save places"), QString::fromStdString(s->name) + QStringLiteral(".places.json"),
+                                                          tr("Sets of places (*.json)"));
+        if (!path.isEmpty()) say(m_session.savePlaces(path));
+    });
+    add("loadPlaces", [this, say] {
+        const QString path = QFileDialog::getOpenFileName(this, tr("Load places"), {}, tr("Sets of places (*.json)"));
+        if (!path.isEmpty()) say(m_session.loadPlaces(path));
+    });
+    connect(m_evidence, &EvidenceView::actWanted, this, [this](const QString& id) { action(id)->trigger(); });
     add("takeDraft", [this] {
         if (m_session.draft()) m_session.takeDraft();
         else m_session.takeProposal(true);

@@ -1,5 +1,6 @@
 // setup_page.h - Set up: strip of questions, sheet, evidence, and the grid of trials below.
 #pragma once
+#include "desktop/fault_list.h"
 #include "desktop/evidence_view.h"
 #include "desktop/setup/trial_grid.h"
 #include "desktop/sheet_view.h"
@@ -22,6 +23,7 @@ public:
     explicit SetupPage(Session& session, QWidget* parent = nullptr);
     SheetView* sheet() const { return m_sheet; }
     GridView* grid() const { return m_grid; }
+    FaultList* faults() const { return m_faults; }
     EvidenceView* evidence() const { return m_evidence; }
     QSplitter* upper() const { return m_upper; }
     QSplitter* whole() const { return m_whole; } // of evidence and grid when tall
@@ -55,6 +57,9 @@ private:
     bool linkDropped(const std::string& step, QPoint global);
     bool wantsTall() const;
     void sizesOf(bool tall);
+    void walkFaults(int by);
+    void refreshFaults();
+    void decideFault(const inspect::Fault& fault, bool confirmed);
     bool beginLimits(const QString& text);
     void startFormula();
     void fillInputs(recipe::Offer& offer, const recipe::StepKind& kind,
@@ -71,6 +76,8 @@ private:
     SheetView* m_sheet;
     EvidenceView* m_evidence;
     GridView* m_grid;
+    FaultList* m_faults;
+    std::map<std::string, std::map<std::string, FaultDecision>> m_decided; // by picture and item, then fault
     QWidget *m_strip, *m_lower, *m_side;
     // Wide: m_whole holds the upper row and the grid. Tall: m_right, beside the sheet, holds evidence and grid.
     QSplitter *m_upper, *m_whole, *m_right;

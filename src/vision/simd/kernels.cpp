@@ -222,6 +222,32 @@ void Differs(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t l
     }
     scalar::differs(a + i, b + i, n - i, least, to + i);
 }
+std::uint16_t Ratios(const std::uint8_t* p, const std::uint8_t* usual, const std::uint16_t* weight, int n,
+                     const RatioRow& row, std::uint8_t* to)
+{
+    const hn::ScalableTag<std::uint16_t> d;
+    const hn::Rebind<std::uint8_t, decltype(d)> d8;
+    const int lanes = int(hn::Lanes(d));
+    const auto scale = hn::Set(d, row.scale), over = hn::Set(d, row.over), most = hn::Set(d, std::uint16_t(32767));
+    const auto less = hn::Set(d, std::uint16_t(row.offset > 0 ? row.offset : 0));
+    const auto more = hn::Set(d, std::uint16_t(row.offset < 0 ? -row.offset : 0));
+    const auto full = hn::Set(d, std::uint16_t(255)), zero = hn::Zero(d);
+    auto highest = hn::Zero(d);
+    int i = 0;
+    for (; i + lanes <= n; i += lanes) {
+        const auto v = hn::MulHigh(hn::ShiftLeft<8>(hn::PromoteTo(d, hn::LoadU(d8, p + i))), scale);
+        const auto level = hn::SaturatedAdd(hn::SaturatedSub(v, less), more);
+        const auto u = hn::ShiftLeft<7>(hn::PromoteTo(d, hn::LoadU(d8, usual + i)));
+        const auto gap = hn::Or(hn::SaturatedSub(level, u), hn::SaturatedSub(u, level));
+        const auto r = hn::MulHigh(hn::ShiftLeft<1>(hn::Min(gap, most)), hn::LoadU(d, weight + i));
+        highest = hn::Max(highest, r);
+        const auto is = hn::IfThenElse(hn::Eq(hn::SaturatedSub(r, over), zero), zero, full);
+        hn::StoreU(hn::DemoteTo(d8, hn::BitCast(hn::RebindToSigned<decltype(d)>(), is)), d8, to + i);
+    }
+    const std::uint16_t rest = scalar::ratios(p + i, usual + i, weight + i, n - i, row, to + i);
+    const std::uint16_t all = hn::GetLane(hn::MaxOfLanes(d, highest));
+    return all > rest ? all : rest;
+}
 void Lower(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to)
 {
     const hn::ScalableTag<std::uint8_t> d;
@@ -632,6 +658,7 @@ HWY_EXPORT(HeightRowFloat);
 HWY_EXPORT(PlaneSumsOf);
 HWY_EXPORT(Spline);
 HWY_EXPORT(Differs);
+HWY_EXPORT(Ratios);
 HWY_EXPORT(Lower);
 HWY_EXPORT(Higher);
 HWY_EXPORT(Lowest);
@@ -676,6 +703,11 @@ void planeSums(const float* r, int n, float cut, PlaneSums& to) { HWY_DYNAMIC_DI
 void spline(const std::uint8_t* base, std::ptrdiff_t stride, float x, float y, float dx, float dy, int n, float* sums)
 {
     HWY_DYNAMIC_DISPATCH(Spline)(base, stride, x, y, dx, dy, n, sums);
+}
+std::uint16_t ratios(const std::uint8_t* p, const std::uint8_t* usual, const std::uint16_t* weight, int n,
+                     const RatioRow& row, std::uint8_t* to)
+{
+    return HWY_DYNAMIC_DISPATCH(Ratios)(p, usual, weight, n, row, to);
 }
 void differs(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t least, std::uint8_t* to)
 {

@@ -19,6 +19,16 @@ void inRange(const std::uint8_t* p, int n, std::uint8_t low, std::uint8_t high, 
 void inRange(const std::uint16_t* p, int n, std::uint16_t low, std::uint16_t high, std::uint64_t* bits);
 // to[i] = |a[i] - b[i]| > least ? 255 : 0
 void differs(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t least, std::uint8_t* to);
+// How much a row of bytes differs from what is usual, in 200ths of what is allowed. level = (p[i] × scale / 32768) less
+// offset / 128; to[i] = ratio > over ? 255 : 0. weight[i] is 51200 ÷ the allowed difference, 0: not compared; returned is
+// the largest ratio.
+struct RatioRow {
+    std::uint16_t scale = 32768;
+    std::int16_t offset = 0;
+    std::uint16_t over = 200;
+};
+std::uint16_t ratios(const std::uint8_t* p, const std::uint8_t* usual, const std::uint16_t* weight, int n,
+                     const RatioRow& row, std::uint8_t* to);
 // sums[i] += the cubic B-spline at (x + i·dx, y + i·dy) about `base` for i < n; every place at least 1 px (2 px from
 // the far borders) inside. Coordinates are relative to base and should stay small (some hundred px), so that single
 // precision is enough.
@@ -116,6 +126,8 @@ void heightRow(const std::uint16_t* p, int n, const HeightRow& row, float* to);
 void heightRow(const float* p, int n, const HeightRow& row, float* to);
 void planeSums(const float* r, int n, float cut, PlaneSums& to);
 void differs(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t least, std::uint8_t* to);
+std::uint16_t ratios(const std::uint8_t* p, const std::uint8_t* usual, const std::uint16_t* weight, int n,
+                     const RatioRow& row, std::uint8_t* to);
 void lower(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to);
 void higher(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t* to);
 void lowest(const std::uint8_t* p, int n, int window, std::uint8_t* to);

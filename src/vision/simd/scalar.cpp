@@ -134,6 +134,19 @@ void spline(const std::uint8_t* base, std::ptrdiff_t stride, float x, float y, f
         sums[i] = sums[i] + all;
     }
 }
+std::uint16_t ratios(const std::uint8_t* p, const std::uint8_t* usual, const std::uint16_t* weight, int n,
+                     const RatioRow& row, std::uint8_t* to)
+{
+    std::uint16_t most = 0;
+    for (int i = 0; i < n; ++i) {
+        const int level = std::clamp(int((std::uint32_t(p[i]) << 8) * row.scale >> 16) - row.offset, 0, 65535);
+        const int gap = std::min(std::abs(level - (int(usual[i]) << 7)), 32767);
+        const auto r = std::uint16_t((std::uint32_t(gap) << 1) * weight[i] >> 16);
+        most = std::max(most, r);
+        to[i] = r > row.over ? 255 : 0;
+    }
+    return most;
+}
 void differs(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t least, std::uint8_t* to)
 {
     for (int i = 0; i < n; ++i) to[i] = std::abs(int(a[i]) - int(b[i])) > least ? 255 : 0;

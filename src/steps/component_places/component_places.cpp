@@ -1,0 +1,519 @@
+#include "steps/component_places/component_places.h"
+
+#include "steps/glue.h"
+#include "vision/component.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <set>
+
+namespace steps
+{
+using namespace recipe;
+using base::Unit;
+using geometry::Point;
+using geometry::Region;
+using geometry::Shape;
+using vision::Component;
+using vision::Light;
+using vision::Named;
+using vision::Patch;
+using vision::PatchBox;
+using P = ComponentPlacesParams;
+
+namespace
+{
+constexpr double kNone = std::numeric_limits<double>::quiet_NaN();
+constexpr int kScene = 72; // samples each way of the field round all places, for the light
+
+struct One {
+    std::string name, picture;
+    std::optional<Component> component; // none: see reason
+    std::string reason;
+};
+// The field round all places, thinned out: its light is that of every place.
+struct Scene {
+    double left = 0, top = 0, stepX = 1, stepY = 1;
+    std::vector<float> levels;
+    PatchBox box() const { return {0, 0, kScene, kScene}; }
+    Point at(Point cell) const { return {left + cell.x * stepX, top + cell.y * stepY}; }
+};
+struct Taught {
+    std::vector<One> places;
+    std::map<std::string, Scene> scenes; // by picture
+};
+
+// A place's own outline, else the common one about its place.
+Region outlineOf(const Place& place, const std::map<std::string, Region>& regions)
+{
+    if (place.outline) return *place.outline;
+    const auto it = regions.find("outline");
+    if (it == regions.end()) return Region::rectangle(place.at, 40, 40);
+    const Point move = place.at - it->second.middle();
+    return it->second.mapped([&](Point p) { return p + move; });
+}
+// With no place the outline is the only one.
+std::vector<Place> placesOf(const std::vector<Place>& places, const std::map<std::string, Region>& regions)
+{
+    if (!places.empty()) return places;
+    const auto it = regions.find("outline");
+    if (it == regions.end()) return {};
+    Place one{"1", it->second.middle()};
+    one.marked = true;
+    return {one};
+}
+
+Patch scenePatch(const image::Picture& picture, const Scene& s, const vision::Carry& carry)
+{
+    return vision::laid(picture, false, s.box(), [&](Point cell) { return carry(s.at(cell)); });
+}
+Light sceneLight(const P& p, const image::Picture& picture, const Scene& s, const vision::Carry& carry)
+{
+    return vision::lightOf(scenePatch(picture, s, carry), s.levels, {}, p.light);
+}
+// Of the whole field, at one place.
+Light lightAt(const Light& field, const Scene& s, Point at)
+{
+    Light l;
+    l.offset = field.offset;
+    const double x = 2 * (at.x - s.left) / (s.stepX * (kScene - 1)) - 1, y = 2 * (at.y - s.top) / (s.stepY * (kScene - 1)) - 1;
+    l.gain[0] = std::max(0.02, field.gainAt(std::clamp(x, -1.0, 1.0), std::clamp(y, -1.0, 1.0)));
+    return l;
+}
+
+Scene sceneOf(const std::vector<Region>& outlines, const image::Picture& reference)
+{
+    double left = 1e9, top = 1e9, right = -1e9, bottom = -1e9;
+    for (const Region& r : outlines)
+        if (const auto box = boxOf(r, 0, reference)) {
+            left = std::min(left, double(box->left)), right = std::max(right, double(box->left + box->width - 1));
+            top = std::min(top, double(box->top)), bottom = std::max(bottom, double(box->top + box->height - 1));
+        }
+    // Round a single place there is more of what does not change.
+    const double more = outlines.size() > 3 ? 0.06 : 0.5;
+    const double dx = (right - left) * more, dy = (bottom - top) * more;
+    left = std::max(0.0, left - dx), right = std::min(reference.pixels.width() - 1.0, right + dx);
+    top = std::max(0.0, top - dy), bottom = std::min(reference.pixels.height() - 1.0, bottom + dy);
+    Scene s;
+    s.left = left, s.top = top;
+    s.stepX = std::max(0.05, (right - left) / (kScene - 1)), s.stepY = std::max(0.05, (bottom - top) / (kScene - 1));
+    const Patch patch = scenePatch(reference, s, [](Point q) { return q; });
+    s.levels.resize(patch.box.count());
+    for (std::size_t i = 0; i < s.levels.size(); ++i)
+        s.levels[i] = patch.sees(i) ? patch.level(i) : std::numeric_limits<float>::quiet_NaN();
+    return s;
+}
+
+// Reference → picture of each thing that is learned from.
+struct Source {
+    const image::Picture* picture;
+    vision::Carry carry;
+    Light light;
+    const SampleInput* sample; // null: the reference
+};
+
+// A place that was never seen bare looks there like the bare place most like it in size, stretched onto it.
+struct BareSeen {
+    Region outline;
+    const Source* source;
+};
+
+base::Result<One> taughtPlace(const P& p, const Place& place, const Region& outline, const std::vector<Source>& sources,
+                              const std::vector<BareSeen>& bareSeen, const Scene& scene, const image::Picture& reference)
+{
+    One one{place.name, place.picture, {}, {}};
+    const auto box = boxOf(outline, 2, reference);
+    if (!box) {
+        one.reason = "it lies outside the reference";
+        return one;
+    }
+    const bool colour = p.by == CompareBy::Colour;
+    std::vector<Patch> good, bare;
+    std::vector<Light> lights, bareLights;
+    vision::ComponentOptions o;
+    o.learn = learnOptions(p);
+    o.mayShift = p.mayShift, o.mayTurn = p.mayTurn;
+    o.search = p.search, o.searchTurn = p.searchTurn;
+    o.leastArea = p.leastArea, o.leastAlike = p.alike / 100;
+    o.marked = place.marked;
+    const std::vector<std::uint8_t> counts = countsIn(outline, {}, *box, reference);
+    std::optional<Component> alone; // of the reference, to lay the samples by
+    for (const Source& s : sources) {
+        if (s.sample && !s.sample->good()) continue;
+        const Light light = lightAt(s.light, scene, outline.middle());
+        Patch patch = vision::laid(*s.picture, colour, *box, s.carry);
+        if (!good.empty() && patch.pixels.format() != good.front().pixels.format()) continue;
+        if (alone && alone->learned().box() == *box) {
+            // Each lies a little elsewhere, as far as it may; what varies is learned of what it shows.
+            const auto seen = alone->look(*s.picture, s.carry, light);
+            if (seen.alike >= o.leastAlike)
+                patch = vision::laid(*s.picture, colour, *box,
+                                     [&](Point q) { return s.carry(alone->carried(q, seen.beside)); });
+        }
+        good.push_back(std::move(patch)), lights.push_back(light);
+        if (!alone)
+            if (auto made = Component::make(good, lights, {}, {}, counts, o)) alone = std::move(*made);
+    }
+    const Source* own = nullptr;
+    for (const Source& s : sources)
+        if (s.sample && std::find(s.sample->bare.begin(), s.sample->bare.end(), place.name) != s.sample->bare.end()) {
+            own = &s;
+            Patch patch = vision::laid(*s.picture, colour, *box, s.carry);
+            if (!good.empty() && patch.pixels.format() == good.front().pixels.format())
+                bare.push_back(std::move(patch)), bareLights.push_back(lightAt(s.light, scene, outline.middle()));
+        }
+    if (!own && !bareSeen.empty()) {
+        const BareSeen* nearest = &bareSeen.front();
+        const auto size = [&](const Region& r) { return boxOf(r, 0, reference).value_or(PatchBox{}); };
+        const PatchBox mine = size(outline);
+        double least = 1e300;
+        for (const BareSeen& b : bareSeen) {
+            const PatchBox other = size(b.outline);
+            const double off = std::abs(std::log((mine.width + 1.0) / (other.width + 1.0))) +
+                               std::abs(std::log((mine.height + 1.0) / (other.height + 1.0)));
+            if (off < least) least = off, nearest = &b;
+        }
+        const PatchBox other = size(nearest->outline);
+        const Point from = outline.middle(), to = nearest->outline.middle();
+        const double kx = double(other.width) / double(mine.width), ky = double(other.height) / double(mine.height);
+        Patch patch = vision::laid(*nearest->source->picture, colour, *box, [&](Point q) {
+            return nearest->source->carry({to.x + (q.x - from.x) * kx, to.y + (q.y - from.y) * ky});
+        });
+        if (!good.empty() && patch.pixels.format() == good.front().pixels.format())
+            bare.push_back(std::move(patch)), bareLights.push_back(lightAt(nearest->source->light, scene, to));
+    }
+    auto made = Component::make(good, lights, bare, bareLights, counts, o);
+    if (made) one.component = std::move(*made);
+    else one.reason = made.error().message;
+    return one;
+}
+
+const image::Picture* pictureAt(const image::Capture& capture, const image::Picture& usual, const std::string& key)
+{
+    return key.empty() ? &usual : capture.find(key);
+}
+
+base::Result<Taught> teach(const P& p, const TeachInput& in)
+{
+    Taught t;
+    const std::vector<Place> places = placesOf(in.places, in.regions);
+    if (places.empty()) return base::fail(base::ErrorCode::NoResult, "no place has been drawn");
+    std::vector<Region> outlines;
+    std::set<std::string> keys;
+    for (const Place& place : places) outlines.push_back(outlineOf(place, in.regions)), keys.insert(place.picture);
+    for (const std::string& key : keys) {
+        const image::Picture* reference = pictureAt(in.reference, in.seen(), key);
+        if (!reference || reference->content == image::Content::Height) {
+            for (const Place& place : places)
+                if (place.picture == key)
+                    t.places.push_back({place.name, key, {}, "the capture holds no picture \"" + key + "\" of light"});
+            continue;
+        }
+        const Scene& scene = t.scenes[key] = sceneOf(outlines, *reference);
+        std::vector<Source> sources{{reference, [](Point q) { return q; }, {}, nullptr}};
+        for (const SampleInput& s : in.learnedFrom)
+            if (const image::Picture* picture = pictureOf(in, s, reference->key)) {
+                Source one{picture, carryTo(in, s), {}, &s};
+                one.light = sceneLight(p, *picture, scene, one.carry);
+                sources.push_back(std::move(one));
+            }
+        std::vector<BareSeen> bareSeen;
+        for (const Source& s : sources)
+            for (std::size_t i = 0; s.sample && i < places.size(); ++i)
+                if (std::find(s.sample->bare.begin(), s.sample->bare.end(), places[i].name) != s.sample->bare.end())
+                    bareSeen.push_back({outlines[i], &s});
+        for (std::size_t i = 0; i < places.size(); ++i) {
+            if (places[i].picture != key) continue;
+            auto one = taughtPlace(p, places[i], outlines[i], sources, bareSeen, scene, *reference);
+            if (!one) return base::passOn(one.error());
+            t.places.push_back(std::move(*one));
+        }
+    }
+    // In the order they were drawn.
+    std::vector<One> ordered;
+    for (const Place& place : places)
+        for (One& one : t.places)
+            if (one.name == place.name && (one.component || !one.reason.empty())) {
+                ordered.push_back(std::move(one));
+                one.reason.clear(), one.component.reset();
+                break;
+            }
+    t.places = std::move(ordered);
+    return t;
+}
+
+std::string note(const P&, const Taught& t)
+{
+    std::string out;
+    for (const One& one : t.places)
+        if (!one.reason.empty()) out += (out.empty() ? "" : "; ") + ("place " + one.name + ": " + one.reason);
+    const auto first = std::find_if(t.places.begin(), t.places.end(), [](const One& o) { return o.component.has_value(); });
+    if (first == t.places.end()) return out;
+    if (const std::string few = fewSamples(first->component->learned().samples()); !few.empty())
+        out += (out.empty() ? "" : "; ") + few;
+    const bool ground = std::any_of(t.places.begin(), t.places.end(),
+                                    [](const One& o) { return o.component && o.component->ground(); });
+    if (!ground)
+        out += std::string(out.empty() ? "" : "; ") +
+               "bare ground unknown: a component that is missing can only be called another one";
+    return out;
+}
+
+double degreesOf(const vision::Beside& b) { return geometry::degrees(b.turn); }
+std::string saysOf(const P& p, const RunInput& in, const Component::Seen& s)
+{
+    const double mm = in.mmPerPixel() * in.grows();
+    const double d = geometry::distance(s.beside.shift, {});
+    switch (s.named) {
+    case Named::AsUsual: return {};
+    case Named::Missing: return "missing";
+    case Named::Turned: return "turned " + base::toText(std::abs(degreesOf(s.beside)), 1) + "°";
+    case Named::Reversed:
+        return std::abs(degreesOf(s.beside)) > p.mayTurn
+                   ? "reversed and turned " + base::toText(std::abs(degreesOf(s.beside)), 1) + "°"
+                   : "reversed";
+    case Named::Shifted:
+        return mm > 0 ? "shifted " + base::toText(d * mm, 2) + " mm" : "shifted " + base::toText(d, 1) + " px";
+    case Named::Another: return "another one";
+    case Named::OtherColour: return p.by == CompareBy::Colour ? "other colour" : "brighter or darker";
+    case Named::Different: return "differs in part";
+    case Named::Unseen: return "outside the picture";
+    }
+    return {};
+}
+
+struct Looked {
+    std::vector<std::optional<Component::Seen>> seen; // none: cannot be
+    std::vector<const One*> ones;
+};
+base::Result<Looked> look(const P& p, const RunInput& in, const Taught& t, int only = -1)
+{
+    Looked out;
+    const vision::Carry carry = carryTo(in);
+    std::map<std::string, Light> fields;
+    for (std::size_t i = 0; i < t.places.size(); ++i) {
+        const One& one = t.places[i];
+        out.ones.push_back(&one);
+        out.seen.emplace_back();
+        if (!one.component || (only >= 0 && int(i) != only)) continue;
+        const image::Picture* picture = pictureAt(in.capture, in.seen(), one.picture);
+        if (!picture || picture->content == image::Content::Height)
+            return base::fail(base::ErrorCode::NotFound,
+                              "the capture holds no picture \"" + one.picture + "\" of light, place " + one.name + " is seen in it");
+        if (one.component->learned().colour() != (p.by == CompareBy::Colour && picture->content == image::Content::Colour))
+            return base::fail(base::ErrorCode::NoResult, one.component->learned().colour()
+                                                             ? "the picture has no colour, the good ones have"
+                                                             : "the picture has colour, the good ones have none");
+        const Scene& scene = t.scenes.at(one.picture);
+        auto it = fields.find(one.picture);
+        if (it == fields.end()) it = fields.emplace(one.picture, sceneLight(p, *picture, scene, carry)).first;
+        out.seen.back() = one.component->look(*picture, carry, lightAt(it->second, scene, one.component->middle()));
+    }
+    return out;
+}
+
+base::Result<RunOutput> run(const P& p, const RunInput& in)
+{
+    const Taught& t = std::any_cast<const Taught&>(*in.taught);
+    const auto looked = look(p, in, t);
+    if (!looked) return base::passOn(looked.error());
+    RunOutput out;
+    auto &ratios = out.values["ratios"], &shifts = out.values["shifts"], &turns = out.values["turns"], &alike = out.values["alike"];
+    double faults = 0, missing = 0;
+    std::string unseen;
+    const std::vector<Place> places = placesOf(in.places, in.regions);
+    const auto here = carryTo(in);
+    for (std::size_t i = 0; i < looked->ones.size(); ++i) {
+        const One& one = *looked->ones[i];
+        const auto& s = looked->seen[i];
+        if (!s) return base::fail(base::ErrorCode::NoResult, "place " + one.name + " was not learned: " + one.reason);
+        if (s->named == Named::Unseen) unseen += (unseen.empty() ? "" : ", ") + one.name;
+    }
+    if (!unseen.empty()) return base::fail(base::ErrorCode::NoResult, "outside the picture: place " + unseen);
+    for (std::size_t i = 0; i < looked->ones.size(); ++i) {
+        const One& one = *looked->ones[i];
+        const Component::Seen& s = *looked->seen[i];
+        const Component& c = *one.component;
+        ratios.push_back(s.ratio);
+        const bool found = s.named != Named::Missing && s.named != Named::Another && s.named != Named::OtherColour;
+        shifts.push_back(found ? geometry::distance(s.beside.shift, {}) * in.grows() : 0);
+        turns.push_back(found ? degreesOf(s.beside) : 0);
+        alike.push_back(100 * s.alike);
+        faults += s.named != Named::AsUsual, missing += s.named == Named::Missing;
+        out.elementNames[""].push_back(one.name);
+        out.elementSays[""].push_back(saysOf(p, in, s));
+        out.points["elements"].push_back(in.level(here(c.middle())));
+        const auto place = std::find_if(places.begin(), places.end(), [&](const Place& q) { return q.name == one.name; });
+        if (place == places.end()) continue;
+        const Region outline = outlineOf(*place, in.regions);
+        for (const auto& line : outline.outlines()) {
+            Mark m = levelled(in, {MarkShape::Polygon, MarkRole::Found, line, 0, one.name});
+            m.element = int(i) + 1;
+            out.marks.push_back(std::move(m));
+        }
+        // Where it lies instead.
+        if (found && s.named != Named::AsUsual && s.named != Named::Different) {
+            const Point a{double(c.learned().box().left), double(c.learned().box().top)};
+            const Point size{double(c.learned().box().width), double(c.learned().box().height)};
+            Mark m{MarkShape::Polygon, MarkRole::Stray, {}, 0, {}, int(i) + 1};
+            for (const Point q : {a, a + Point{size.x, 0}, a + size, a + Point{0, size.y}})
+                m.points.push_back(in.level(here(c.carried(q, s.beside))));
+            out.marks.push_back(std::move(m));
+        }
+    }
+    out.values["count"] = {faults};
+    out.values["missing"] = {missing};
+    return out;
+}
+
+base::Result<Evidence> evidence(const P& p, const RunInput& in)
+{
+    const Taught& t = std::any_cast<const Taught&>(*in.taught);
+    const auto looked = look(p, in, t);
+    if (!looked) return base::passOn(looked.error());
+    Evidence e;
+    e.title = "largest difference ÷ allowed";
+    e.xLabel = "place", e.yLabel = "ratio";
+    e.logarithmic = true;
+    e.limit = 1;
+    std::size_t worst = 0;
+    double most = -1;
+    for (std::size_t i = 0; i < looked->ones.size(); ++i) {
+        const One& one = *looked->ones[i];
+        const double x = double(i) + 1;
+        if (one.component)
+            for (const double o : one.component->learned().own()) e.dots.push_back({x, o, Evidence::Dot::Of::Good, one.name});
+        const double r = looked->seen[i] ? looked->seen[i]->ratio : kNone;
+        e.dots.push_back({x, r, Evidence::Dot::Of::Here, one.name});
+        if (r > most) most = r, worst = i;
+    }
+    if (in.chosen > 0 && std::size_t(in.chosen) <= looked->ones.size()) worst = std::size_t(in.chosen) - 1;
+    const One& one = *looked->ones[worst];
+    if (!one.component || !looked->seen[worst]) return e;
+    const Component& c = *one.component;
+    const Component::Seen& s = *looked->seen[worst];
+    const std::string says = saysOf(p, in, s);
+    e.note = "place " + one.name + ": " + (says.empty() ? "as the good ones" : says);
+    const image::Picture* picture = pictureAt(in.capture, in.seen(), one.picture);
+    // With some of what lies round it.
+    const PatchBox& box = c.learned().box();
+    Evidence::Map map;
+    map.picture = std::make_shared<const image::Image>(c.learned().map(map.low, map.high));
+    map.unit = c.learned().colour() ? "colour difference" : "grey";
+    map.text = "allowed difference of place " + one.name + ", from " + std::to_string(c.learned().samples()) + " good";
+    e.map = std::move(map);
+    Evidence::Pair pair;
+    pair.good = std::make_shared<const image::Image>(c.learned().picture());
+    Patch patch = vision::laid(*picture, c.learned().colour(), box, carryTo(in));
+    pair.here = std::make_shared<const image::Image>(shownPatch(patch));
+    pair.difference = std::make_shared<const image::Image>(differencePicture(c.learned(), s.here, s.light));
+    pair.goodText = "good", pair.hereText = "place " + one.name;
+    const bool found = s.named != Named::Missing && s.named != Named::Another && s.named != Named::OtherColour;
+    const Point corner{double(box.left), double(box.top)};
+    if (found) {
+        // Its longer axis, as it should be and as it is.
+        const bool upright = box.height > box.width;
+        const Point half = upright ? Point{0, box.height / 2.0} : Point{box.width / 2.0, 0};
+        pair.should = {c.middle() - half - corner, c.middle() + half - corner};
+        if (s.named != Named::AsUsual)
+            pair.is = {c.carried(c.middle() - half, s.beside) - corner, c.carried(c.middle() + half, s.beside) - corner};
+        const double mm = in.mmPerPixel();
+        const auto length = [&](double px) { return mm > 0 ? base::toText(px * mm, 3) + " mm" : base::toText(px, 2) + " px"; };
+        pair.facts.push_back({"shift " + length(s.beside.shift.x) + ", " + length(s.beside.shift.y),
+                              geometry::distance(s.beside.shift, {}) <= p.mayShift || s.named == Named::Different});
+        pair.facts.push_back({"turn " + base::toText(degreesOf(s.beside), 1) + "°, may " + base::toText(p.mayTurn, 1) + "°",
+                              std::abs(degreesOf(s.beside)) <= p.mayTurn});
+        if (c.options().marked) pair.facts.push_back({s.beside.reversed ? "the other way round" : "the right way round", !s.beside.reversed});
+    }
+    pair.facts.push_back({base::toText(100 * s.alike, 0) + " % of it as usual", s.alike >= p.alike / 100});
+    if (c.ground() && s.named != Named::AsUsual)
+        pair.facts.push_back({base::toText(100 * s.bare, 0) + " % as the bare ground", s.named != Named::Missing});
+    e.pair = std::move(pair);
+    return e;
+}
+
+std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
+{
+    if (g.type != Gesture::Type::Area) return {};
+    const Point d = g.to - g.from;
+    if (std::abs(d.x) < 6 || std::abs(d.y) < 6) return {};
+    const Point middle = (g.from + g.to) * 0.5;
+    double w = std::abs(d.x), h = std::abs(d.y), angle = 0;
+    if (in.hasDatum) {
+        const Point u = geometry::direction(in.datumAngle), v = geometry::leftOf(u);
+        w = std::max(4.0, std::abs(geometry::dot(u, d))), h = std::max(4.0, std::abs(geometry::dot(v, d)));
+        angle = in.datumAngle;
+    }
+    P p;
+    if (in.seen().content == image::Content::Colour) p.by = CompareBy::Colour;
+    Offer o;
+    o.step.params = p;
+    o.step.name = "Places";
+    Place one{"1", middle};
+    one.outline = Region::rectangle(middle, w, h, angle);
+    one.marked = true;
+    o.step.places = {one};
+    o.words = "component in its place";
+    o.rank = 5;
+    o.judged = {"ratios"};
+    o.note = in.hasDatum ? "" : "it follows no datum: only parts that always lie alike can be compared";
+    return {o};
+}
+} // namespace
+
+StepKind component_places()
+{
+    Declare<P> d({"component_places", "Components in their places",
+                  "Places that each hold a component: compared with the good one, and what is wrong is named: missing, turned, "
+                  "reversed, shifted, another one, of another colour."},
+                 Question::Same, 1, "vision/component.h");
+    d.called("Places")
+        .purpose("component part missing present turned rotated reversed polarity shifted wrong another assembly placement")
+        .drawn("Ctrl and drag a frame round one; more in the form")
+        .region({"outline",
+                 "Outline",
+                 "What a component covers where a place has no outline of its own.",
+                 {Shape::Rectangle, Shape::Circle, Shape::Polygon},
+                 false})
+        .places()
+        .teaches(teach, note);
+    return declareLearned(d)
+        .param(&P::mayShift,
+               {"may_shift", "May be shifted", "A component that lies so far beside its place is good."}, Unit::Pixel,
+               Real{0.2, 1000, 0.5, 0.5, 20}, true)
+        .param(&P::mayTurn, {"may_turn", "May be turned", "A component that is turned by so much is good."}, Unit::Degree,
+               Real{0.1, 90, 0.5, 0.5, 20}, true)
+        .param(&P::search,
+               {"search", "Looked for within", "How far beside its place a component is looked for, to be called shifted."},
+               Unit::Pixel, Real{1, 300, 1, 3, 80})
+        .param(&P::searchTurn,
+               {"search_turn", "Looked for turned", "How far turned a component is looked for, either way."}, Unit::Degree,
+               Real{0, 90, 1, 0, 60})
+        .ordered("may_shift", "search")
+        .param(&P::alike,
+               {"alike", "Alike at least",
+                "Share of a component's pixels that must be as usual where it is found; else it is another one."},
+               Unit::Percent, Real{10, 100, 1, 30, 95})
+        .param(&P::leastArea, {"least_area", "Smallest difference", "Connected places that are smaller are no difference."},
+               Unit::SquarePixel, Real{1, 1e6, 1, 1, 200})
+        .output({"ratios", "Ratio of each",
+                 "Of each place the largest of its differences, its shift and its turn by what they may be: above 1 a fault.",
+                 Unit::None, true, false, true})
+        .output({"shifts", "Shift of each", "How far each component lies beside its place.", Unit::Pixel, true})
+        .output({"turns", "Turn of each", "How far each component is turned.", Unit::Degree, true})
+        .output({"alike", "Alike of each", "Share of each component that is as usual.", Unit::Percent, true})
+        .output({"count", "Faults", "Number of places with something wrong.", Unit::None})
+        .output({"missing", "Missing", "Number of places that show bare ground.", Unit::None})
+        .better({"ratios", "shifts", "count", "missing"}, OutputSpec::Better::Less, 0.0)
+        .better({"alike"}, OutputSpec::Better::More, 0.0, 100.0)
+        .usually("ratios", {}, 1.0)
+        .usually("count", {}, 0.0)
+        .usually("missing", {}, 0.0)
+        .madeByArea()
+        .shows(evidence)
+        .offers(offer)
+        .runs(run);
+}
+
+} // namespace steps

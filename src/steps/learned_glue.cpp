@@ -1,0 +1,124 @@
+#include "steps/learned_glue.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace steps
+{
+using namespace recipe;
+using geometry::Point;
+using geometry::Region;
+using image::PixelFormat;
+using vision::Patch;
+using vision::PatchBox;
+
+vision::LearnOptions learnOptions(const LearnSettings& s)
+{
+    vision::LearnOptions o;
+    o.spreads = s.spreads;
+    o.least = s.by == CompareBy::Colour ? s.leastColour : s.leastGrey;
+    o.edge = s.edge;
+    o.light = s.light;
+    return o;
+}
+
+vision::Carry carryTo(const RunInput& in, Point shift)
+{
+    if (!in.bends()) return [motion = in.motion, shift](Point p) { return motion.carry(p + shift); };
+    return [&in, shift](Point p) { return in.picture(in.motion.carry(in.level(p + shift))); };
+}
+vision::Carry carryTo(const TeachInput& in, const SampleInput& sample, Point shift)
+{
+    const geometry::Calibration* c = in.calibration && in.calibration->bends() ? in.calibration : nullptr;
+    if (!c) return [motion = sample.motion, shift](Point p) { return motion.carry(p + shift); };
+    return [c, motion = sample.motion, shift](Point p) { return c->picture(motion.carry(c->level(p + shift))); };
+}
+const image::Picture* pictureOf(const TeachInput& in, const SampleInput& sample, const std::string& key)
+{
+    const image::Picture* p = sample.capture ? sample.capture->find(key) : nullptr;
+    const image::Picture* like = key == in.seen().key ? &in.seen() : in.reference.find(key);
+    return p && like && p->content == like->content ? p : nullptr;
+}
+
+std::optional<PatchBox> boxOf(const Region& region, double more, const image::Picture& reference)
+{
+    const int w = reference.pixels.width(), h = reference.pixels.height();
+    double left = 0, top = 0, right = w - 1, bottom = h - 1;
+    if (region.shape != geometry::Shape::Whole) {
+        left = top = 1e9, right = bottom = -1e9;
+        for (const auto& outline : region.outlines())
+            for (const Point p : outline) {
+                left = std::min(left, p.x), right = std::max(right, p.x);
+                top = std::min(top, p.y), bottom = std::max(bottom, p.y);
+            }
+        left -= more, top -= more, right += more, bottom += more;
+    }
+    const int l = int(std::max(0.0, std::floor(left))), t = int(std::max(0.0, std::floor(top)));
+    const int r = int(std::min(w - 1.0, std::ceil(right))), b = int(std::min(h - 1.0, std::ceil(bottom)));
+    if (r - l < 2 || b - t < 2) return {};
+    return PatchBox{l, t, r - l + 1, b - t + 1};
+}
+std::vector<std::uint8_t> countsIn(const Region& region, const std::vector<Region>& leftOut, const PatchBox& box,
+                                   const image::Picture& reference)
+{
+    const int w = reference.pixels.width(), h = reference.pixels.height();
+    std::vector<std::uint8_t> out(box.count(), 0);
+    for (const geometry::Span& s : geometry::without(geometry::spans(region, w, h), leftOut, w, h)) {
+        if (s.y < box.top || s.y >= box.top + box.height) continue;
+        const int from = std::max(s.from, box.left), to = std::min(s.to, box.left + box.width);
+        if (from >= to) continue;
+        const std::size_t row = std::size_t(s.y - box.top) * std::size_t(box.width);
+        std::fill(out.begin() + std::ptrdiff_t(row + std::size_t(from - box.left)),
+                  out.begin() + std::ptrdiff_t(row + std::size_t(to - box.left)), std::uint8_t(1));
+    }
+    return out;
+}
+
+std::string fewSamples(int samples)
+{
+    if (samples >= 5) return {};
+    return samples == 1 ? "variation unknown: learned from one good part alone; add some 7 good ones"
+                        : "variation hardly known: learned from " + std::to_string(samples) + " good parts; 8 are better";
+}
+std::string sideOf(double brighter)
+{
+    return brighter > 0.75 ? "brighter" : brighter < 0.25 ? "darker" : "brighter and darker";
+}
+
+image::Image differencePicture(const vision::Learned& learned, const Patch& here, const vision::Light& light)
+{
+    const PatchBox& box = learned.box();
+    image::Image out(box.width, box.height, PixelFormat::Colour8);
+    const image::Image good = learned.picture();
+    for (std::size_t i = 0; i < box.count(); ++i) {
+        std::uint8_t* to = out.row(0) + 3 * i;
+        float side = 0;
+        const double r = learned.ratio(here, light, i, &side);
+        const double pale = 150 + good.row(0)[i] / 255.0 * 90;
+        // Paper where nothing differs; the two signs of the deviation scale beyond what is allowed, fainter below.
+        const double much = std::min(1.0, std::max(0.0, r - 0.5) / 2.5);
+        const double dark[3] = {138, 42, 122}, bright[3] = {79, 90, 16};
+        for (int k = 0; k < 3; ++k)
+            to[k] = std::uint8_t(std::lround(pale * (1 - much) + (side < 0 ? dark[k] : bright[k]) * much));
+    }
+    return out;
+}
+image::Image shownPatch(const Patch& patch)
+{
+    if (patch.colour() || patch.pixels.format() == PixelFormat::Grey8) return patch.pixels.clone();
+    image::Image out(patch.box.width, patch.box.height, PixelFormat::Grey8);
+    float low = 0, high = 255;
+    if (patch.heights()) {
+        low = 1e30f, high = -1e30f;
+        for (std::size_t i = 0; i < patch.box.count(); ++i)
+            if (patch.sees(i)) low = std::min(low, patch.level(i)), high = std::max(high, patch.level(i));
+        if (!(high > low)) high = low + 1;
+    }
+    for (std::size_t i = 0; i < patch.box.count(); ++i)
+        if (patch.sees(i))
+            out.row(0)[i] =
+                std::uint8_t(std::lround(std::clamp(255 * (patch.level(i) - low) / (high - low), 0.0f, 255.0f)));
+    return out;
+}
+
+} // namespace steps
