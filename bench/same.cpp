@@ -1,6 +1,6 @@
 // Times of comparing with good samples, one thread: 5 MP of grey as they lie, and turned; 60 places. `same good N`: how
 // many of N good reeds and labels are called faulty; `same table`: the smallest fault found, by contrast and size, beside
-// a plain difference with one threshold at equal false alarms.
+// a plain difference with one threshold at equal false alarms, `evened` with the light taken out before it too.
 #include "demo/fitted_reeds.h"
 #include "inspect/inspect.h"
 #include "recipe/recipe_file.h"
@@ -26,8 +26,8 @@ using vision::PatchBox;
 constexpr int kW = 2448, kH = 2048;
 
 // Print of many small marks, grey.
-image::Image sheet(std::uint64_t seed, double blur, double light, double noise, geometry::Pose pose, const std::vector<demo::Ink>& more = {},
-                   int w = kW, int h = kH)
+image::Image sheet(std::uint64_t seed, double blur, double light, double noise, geometry::Pose pose,
+                   const std::vector<demo::Ink>& more = {}, int w = kW, int h = kH)
 {
     demo::Random marks(5), random(seed);
     std::vector<demo::Ink> inks;
@@ -64,7 +64,8 @@ Whole& whole()
         const PatchBox box{20, 20, kW - 40, kH - 40};
         demo::Random random(3);
         for (int i = 0; i < 8; ++i) {
-            const auto p = image::makePicture(sheet(std::uint64_t(i) + 1, random.uniform(0.7, 1.1), random.uniform(0.9, 1.1), 2, kMiddle));
+            const auto p = image::makePicture(
+                sheet(std::uint64_t(i) + 1, random.uniform(0.7, 1.1), random.uniform(0.9, 1.1), 2, kMiddle));
             good.push_back(vision::laid(p, false, box, [](Point q) { return q; }));
         }
         o.learned = *Learned::make(good, {}, {});
@@ -105,14 +106,16 @@ void turnedLaidAndCompared(benchmark::State& state)
 BENCHMARK(turnedLaidAndCompared)->Unit(benchmark::kMillisecond);
 void plainDifference(benchmark::State& state)
 {
-    for (auto _ : state) benchmark::DoNotOptimize(vision::difference(whole().reference.grey(), whole().here.grey(), 40));
+    for (auto _ : state)
+        benchmark::DoNotOptimize(vision::difference(whole().reference.grey(), whole().here.grey(), 40));
 }
 BENCHMARK(plainDifference)->Unit(benchmark::kMillisecond);
 #ifdef DIKKAT_BENCH_STICK
 void stickDifference(benchmark::State& state)
 {
     cv::setNumThreads(1);
-    const cv::Mat a(kH, kW, CV_8U, const_cast<std::uint8_t*>(whole().reference.row(0))), b(kH, kW, CV_8U, const_cast<std::uint8_t*>(whole().here.pixels.row(0)));
+    const cv::Mat a(kH, kW, CV_8U, const_cast<std::uint8_t*>(whole().reference.row(0))),
+        b(kH, kW, CV_8U, const_cast<std::uint8_t*>(whole().here.pixels.row(0)));
     cv::Mat d, t;
     for (auto _ : state) {
         cv::absdiff(a, b, d);
@@ -123,7 +126,8 @@ BENCHMARK(stickDifference)->Unit(benchmark::kMillisecond);
 void stickTurnDifference(benchmark::State& state)
 {
     cv::setNumThreads(1);
-    const cv::Mat a(kH, kW, CV_8U, const_cast<std::uint8_t*>(whole().reference.row(0))), b(kH, kW, CV_8U, const_cast<std::uint8_t*>(whole().turned.pixels.row(0)));
+    const cv::Mat a(kH, kW, CV_8U, const_cast<std::uint8_t*>(whole().reference.row(0))),
+        b(kH, kW, CV_8U, const_cast<std::uint8_t*>(whole().turned.pixels.row(0)));
     const cv::Mat turn = cv::getRotationMatrix2D({kW / 2.0f, kH / 2.0f}, 0.57, 1);
     cv::Mat laid, d, t;
     for (auto _ : state) {
@@ -148,7 +152,9 @@ void sixtyPlaces(benchmark::State& state)
             demo::Ink slots{{40, 40, 40}, {}}, bars{{190, 192, 196}, {}}, rivets{{110, 90, 60}, {}};
             for (int i = 0; i < 60; ++i) {
                 const Point at{180.0 + (i % 10) * 230, 200.0 + (i / 10) * 330};
-                const auto r = [&](double w, double h) { return geometry::Region::rectangle(at, w, h).outlines().front(); };
+                const auto r = [&](double w, double h) {
+                    return geometry::Region::rectangle(at, w, h).outlines().front();
+                };
                 slots.shapes.push_back(r(70, 110)), bars.shapes.push_back(r(54, 90));
                 rivets.shapes.push_back(demo::circleOutline(at + Point{0, 30}, 9));
             }
@@ -158,7 +164,9 @@ void sixtyPlaces(benchmark::State& state)
         };
         recipe::Recipe r;
         r.reference = *recipe::makeAsset("reference.png", *image::encodePng(draw(1, 1)), "reference.png");
-        for (std::uint64_t i = 2; i < 5; ++i) r.samples.push_back({*recipe::makeAsset("good.png", *image::encodePng(draw(i, 1 + 0.02 * double(i))), "good.png"), {}});
+        for (std::uint64_t i = 2; i < 5; ++i)
+            r.samples.push_back(
+                {*recipe::makeAsset("good.png", *image::encodePng(draw(i, 1 + 0.02 * double(i))), "good.png"), {}});
         recipe::Step s = recipe::makeStep(r, *recipe::findKind("component_places"));
         for (int i = 0; i < 60; ++i) {
             recipe::Place one;
@@ -198,11 +206,14 @@ int good(int count)
         pictures.push_back(image::makePicture(std::move(made.red), "red"));
         const auto a = inspect::evaluate(*reeds, image::Capture("reeds", std::move(pictures)), nullptr, nullptr, 0);
         demo::Random random(std::uint64_t(n) * 13 + 1);
-        const auto b = inspect::evaluate(*label, image::makeCapture(demo::drawLabel({1400, 700, 0.07}, demo::labelTruth({}, 98, 3 * n), random), "label"));
+        const auto b = inspect::evaluate(
+            *label,
+            image::makeCapture(demo::drawLabel({1400, 700, 0.07}, demo::labelTruth({}, 98, 3 * n), random), "label"));
         for (const auto* r : {&a, &b})
             if (r->outcome() != inspect::Outcome::Accept) {
                 ++wrong;
-                std::printf("%d: %s: %s\n", n, r->picture.c_str(), r->items.empty() ? "" : r->items.front().sentence().c_str());
+                std::printf("%d: %s: %s\n", n, r->picture.c_str(),
+                            r->items.empty() ? "" : r->items.front().sentence().c_str());
             }
     }
     std::printf("%d of %d good pictures are called faulty\n", wrong, 2 * count);
@@ -211,7 +222,7 @@ int good(int count)
 
 // Spots of every contrast and size at many places; the plain difference's threshold is the lowest at which no good one is
 // faulty.
-int table()
+int table(bool evened)
 {
     constexpr int w = 700, h = 500;
     const geometry::Pose middle{{w / 2.0, h / 2.0}, 0};
@@ -219,7 +230,8 @@ int table()
     demo::Random random(3);
     const auto draw = [&](std::uint64_t seed, const std::vector<demo::Ink>& more, geometry::Pose& pose) {
         pose = {middle.origin + Point{random.uniform(-3, 3), random.uniform(-3, 3)}, random.uniform(-0.01, 0.01)};
-        return image::makePicture(sheet(seed, random.uniform(0.6, 1.2), random.uniform(0.85, 1.15), random.uniform(1, 3), pose, more, w, h));
+        return image::makePicture(
+            sheet(seed, random.uniform(0.6, 1.2), random.uniform(0.85, 1.15), random.uniform(1, 3), pose, more, w, h));
     };
     const auto lay = [&](const image::Picture& p, const geometry::Pose& pose) {
         const geometry::Motion m{middle, pose};
@@ -234,11 +246,13 @@ int table()
     }
     vision::LearnOptions o;
     const auto learned = *Learned::make(good, {}, o);
+    // As it lies on the reference, the light as it is.
     const auto flat = [&](const Patch& p) {
         image::Image out(box.width, box.height, image::PixelFormat::Grey8);
-        const vision::Light light = learned.light(p);
+        const vision::Light light = evened ? learned.light(p) : vision::Light{};
         for (std::size_t i = 0; i < box.count(); ++i)
-            out.row(0)[i] = std::uint8_t(std::clamp((double(p.level(i)) - light.offset) / light.gain[0] + 0.5, 0.0, 255.0));
+            out.row(0)[i] =
+                std::uint8_t(std::clamp((double(p.level(i)) - light.offset) / light.gain[0] + 0.5, 0.0, 255.0));
         return out;
     };
     const image::Image reference = flat(good.front());
@@ -254,9 +268,12 @@ int table()
         const Patch patch = lay(p, pose);
         const image::Image a = flat(patch);
         while (threshold < 255 && largest(a, threshold) > 0) ++threshold;
-        alarms += !vision::places(learned, patch, learned.light(patch), vision::differ(learned, patch, learned.light(patch)), 6).empty();
+        alarms += !vision::places(learned, patch, learned.light(patch),
+                                  vision::differ(learned, patch, learned.light(patch)), 6)
+                       .empty();
     }
-    std::printf("plain difference: threshold %d, so that none of 40 good ones is faulty; learned: %d of 40\n", threshold, alarms);
+    std::printf("plain difference: threshold %d, so that none of 40 good ones is faulty; learned: %d of 40\n",
+                threshold, alarms);
     std::printf("share of spots found, learned / plain\ncontrast ");
     const double sizes[] = {3, 4, 6, 8, 12};
     for (const double s : sizes) std::printf("    %4.0f px   ", s);
@@ -269,7 +286,8 @@ int table()
             for (int n = 0; n < tries; ++n) {
                 const Point at{random.uniform(-0.4, 0.4) * w, random.uniform(-0.4, 0.4) * h};
                 // Darker than the ground, so that it is seen between the marks; on a mark it is a brighter one.
-                const demo::Ink spot{{190 - contrast, 190 - contrast, 190 - contrast}, {demo::circleOutline(at, size / 2)}};
+                const demo::Ink spot{{190 - contrast, 190 - contrast, 190 - contrast},
+                                     {demo::circleOutline(at, size / 2)}};
                 const auto p = draw(1000 + std::uint64_t(n), {spot}, pose);
                 const Patch patch = lay(p, pose);
                 const vision::Light light = learned.light(patch);
@@ -287,7 +305,7 @@ int table()
 int main(int argc, char** argv)
 {
     if (argc > 1 && !std::strcmp(argv[1], "good")) return good(argc > 2 ? std::atoi(argv[2]) : 100);
-    if (argc > 1 && !std::strcmp(argv[1], "table")) return table();
+    if (argc > 1 && !std::strcmp(argv[1], "table")) return table(argc > 2 && !std::strcmp(argv[2], "evened"));
     benchmark::Initialize(&argc, argv);
     benchmark::RunSpecifiedBenchmarks();
     return 0;

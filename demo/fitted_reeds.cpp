@@ -33,7 +33,8 @@ Field usable(const Field& f) { return f.width == Field{}.width && f.height == Fi
 
 std::vector<Point> box(Point c, double w, double h)
 {
-    return {{c.x - w / 2, c.y - h / 2}, {c.x + w / 2, c.y - h / 2}, {c.x + w / 2, c.y + h / 2}, {c.x - w / 2, c.y + h / 2}};
+    return {
+        {c.x - w / 2, c.y - h / 2}, {c.x + w / 2, c.y - h / 2}, {c.x + w / 2, c.y + h / 2}, {c.x - w / 2, c.y + h / 2}};
 }
 std::vector<Point> blobOf(Point c, double radius, Random& random)
 {
@@ -81,9 +82,11 @@ void addReed(Parts& parts, int i, const FittedTruth& t, Random& random)
     };
     if (!gone) {
         const double top = kReedTop, bottom = reedBottom(i);
-        parts.add({196 * shade, 199 * shade, 204 * shade}, {104, 62, 60}, {on(box({slotX(i), (top + bottom) / 2}, kReedWide, bottom - top))});
+        parts.add({196 * shade, 199 * shade, 204 * shade}, {104, 62, 60},
+                  {on(box({slotX(i), (top + bottom) / 2}, kReedWide, bottom - top))});
         // A ground strip down the tongue and a notch at the tip.
-        parts.add({160 * shade, 163 * shade, 170 * shade}, {86, 52, 50}, {on(box({slotX(i) - 0.5, (top + bottom) / 2 - 1}, 0.5, bottom - top - 4))});
+        parts.add({160 * shade, 163 * shade, 170 * shade}, {86, 52, 50},
+                  {on(box({slotX(i) - 0.5, (top + bottom) / 2 - 1}, 0.5, bottom - top - 4))});
         parts.add({110, 112, 118}, {60, 36, 34}, {on(box({slotX(i), top + 0.5}, 1.2, 0.45))});
     }
     if (!noRivet) {
@@ -120,8 +123,9 @@ void addGlue(Parts& parts, int i, const FittedTruth& t, Random& random)
 
 const char* name(ReedFault fault)
 {
-    constexpr const char* names[] = {"",          "reed missing",    "reed reversed", "reed turned", "reed shifted", "rivet missing",
-                                     "scratch",   "no glue",         "too little glue", "too much glue", "glue bridged"};
+    constexpr const char* names[] = {
+        "",        "reed missing", "reed reversed",   "reed turned",   "reed shifted", "rivet missing",
+        "scratch", "no glue",      "too little glue", "too much glue", "glue bridged"};
     return names[std::size_t(fault)];
 }
 
@@ -141,13 +145,16 @@ FittedPicture drawFitted(const Field& field, const FittedTruth& t, Random& rando
     for (const double x : {-46.0, 46.0})
         for (const double y : {-9.0, 9.0}) parts.add({52, 50, 52}, {18, 12, 12}, {circleOutline({x, y}, 1.6)});
     for (int i = 0; i < 10; ++i)
-        parts.add({46, 42, 38}, {16, 10, 10}, {box({slotX(i), kSlotTop + slotLength(i) / 2}, kSlotWide, slotLength(i))});
+        parts.add({46, 42, 38}, {16, 10, 10},
+                  {box({slotX(i), kSlotTop + slotLength(i) / 2}, kSlotWide, slotLength(i))});
     for (int i = 0; i < 10; ++i) addReed(parts, i, t, random);
     for (int i = 0; i < 10; ++i) addGlue(parts, i, t, random);
     if (t.fault == ReedFault::Scratch) {
         const Point from{random.uniform(-30, 20), -11.6};
         const double a = random.uniform(-0.12, 0.12);
-        parts.add({232, 214, 168}, {132, 60, 40}, {Region::rectangle(from + geometry::direction(a) * (t.amount / 2), t.amount, 0.28, a).outlines().front()});
+        parts.add(
+            {232, 214, 168}, {132, 60, 40},
+            {Region::rectangle(from + geometry::direction(a) * (t.amount / 2), t.amount, 0.28, a).outlines().front()});
     }
     FittedPicture out;
     out.truth = t;
@@ -168,7 +175,8 @@ FittedPicture drawFitted(const Field& field, const FittedTruth& t, Random& rando
         PaintLook own = look;
         own.darkCorner = red ? 0 : t.darkCorner;
         (red ? out.red : out.white) =
-            painted(red ? std::array<double, 3>{26, 14, 14} : std::array<double, 3>{58, 60, 64}, inks, field.width, field.height, own, random);
+            painted(red ? std::array<double, 3>{26, 14, 14} : std::array<double, 3>{58, 60, 64}, inks, field.width,
+                    field.height, own, random);
     }
     return out;
 }
@@ -188,7 +196,8 @@ FittedPicture fittedReeds(const Field& wanted, std::uint64_t seed, int n)
     Random random(seed * 7013ULL + std::uint64_t(n) * 1013ULL + 5);
     FittedTruth t;
     const double k = 1 / f.mmPerPixel;
-    t.pose = {Point{0.5 * f.width, 0.5 * f.height} + Point{random.uniform(-2.5, 2.5), random.uniform(-2.5, 2.5)} * k, random.uniform(-0.06, 0.06)};
+    t.pose = {Point{0.5 * f.width, 0.5 * f.height} + Point{random.uniform(-2.5, 2.5), random.uniform(-2.5, 2.5)} * k,
+              random.uniform(-0.06, 0.06)};
     if (n % 3 == 2) {
         t.fault = ReedFault(1 + (n / 3) % 10);
         t.place = 1 + random.below(t.fault == ReedFault::GlueBridged ? 9 : 10);
@@ -239,15 +248,19 @@ json fittedRecipe(const Field& f, const Pose& pose)
     json r = recipeHead("Reeds fitted", f);
     r["calibration"]["by"] = "lens and distance, stated";
     r["pictures"] = {{{"key", "white"}, {"file", "{id}.png"}}, {{"key", "red"}, {"file", "{id}-red.png"}}};
-    r["assets"]["reference"] = {{"files", {{"white", "reference.png"}, {"red", "reference-red.png"}}}, {"taken_from", "reference.png"}};
+    r["assets"]["reference"] = {{"files", {{"white", "reference.png"}, {"red", "reference-red.png"}}},
+                                {"taken_from", "reference.png"}};
     r["samples"] = json::array();
     for (int i = 1; i <= 8; ++i) {
         const std::string stem = "good-" + std::to_string(i);
-        r["samples"].push_back({{"files", {{"white", stem + ".png"}, {"red", stem + "-red.png"}}}, {"taken_from", stem + ".png"}});
+        r["samples"].push_back(
+            {{"files", {{"white", stem + ".png"}, {"red", stem + "-red.png"}}}, {"taken_from", stem + ".png"}});
     }
     for (const auto& [stem, step] : {std::pair{"no-reed", "reeds"}, {"no-rivet", "rivets"}}) {
         const std::string name = stem;
-        json bare{{"files", {{"white", name + ".png"}, {"red", name + "-red.png"}}}, {"taken_from", name + ".png"}, {"bare", json::array()}};
+        json bare{{"files", {{"white", name + ".png"}, {"red", name + "-red.png"}}},
+                  {"taken_from", name + ".png"},
+                  {"bare", json::array()}};
         bare["bare"].push_back({{"step", step}, {"place", "5"}});
         r["samples"].push_back(bare);
     }
@@ -269,10 +282,12 @@ json fittedRecipe(const Field& f, const Pose& pose)
         const double h = (reedBottom(i) - kReedTop) * k;
         places.push_back(placeJson(n, m, rectangleJson(m, (kReedWide + 0.3) * k, h + 0.3 * k), true));
         const Point q = at(rivetAt(i));
-        rivets.push_back(placeJson(n, q, {{"shape", "circle"}, {"centre", {q.x, q.y}}, {"radius", (kRivet + 0.1) * k}}, false));
+        rivets.push_back(
+            placeJson(n, q, {{"shape", "circle"}, {"centre", {q.x, q.y}}, {"radius", (kRivet + 0.1) * k}}, false));
         const Point j = at(jointAt(i));
         joints.push_back(placeJson(n, j, {{"shape", "circle"}, {"centre", {j.x, j.y}}, {"radius", 1.1 * k}}, false));
-        out.push_back(rectangleJson(at({slotX(i) + 0.8, (kSlotTop + reedBottom(i)) / 2 + 0.3}), (kSlotWide + 3.6) * k, (reedBottom(i) - kSlotTop + 1.6) * k));
+        out.push_back(rectangleJson(at({slotX(i) + 0.8, (kSlotTop + reedBottom(i)) / 2 + 0.3}), (kSlotWide + 3.6) * k,
+                                    (reedBottom(i) - kSlotTop + 1.6) * k));
     }
     steps.push_back({{"id", "ground"},
                      {"kind", "learned_area"},
@@ -286,14 +301,29 @@ json fittedRecipe(const Field& f, const Pose& pose)
                      {"kind", "component_places"},
                      {"name", "Reeds"},
                      {"datum", "plate"},
-                     {"params", {{"by", "colour"}, {"light", "uneven"}, {"may_shift", 0.2 * k}, {"may_turn", 2.5}, {"search", 1.1 * k}, {"search_turn", 16}, {"least_area", 12}}},
+                     {"params",
+                      {{"by", "colour"},
+                       {"light", "uneven"},
+                       {"may_shift", 0.2 * k},
+                       {"may_turn", 2.5},
+                       {"search", 1.1 * k},
+                       {"search_turn", 16},
+                       {"least_area", 12}}},
                      {"places", places},
                      {"checks", {checkJson("ratios", "Reeds", 2, {{"high", 1}})}}});
     steps.push_back({{"id", "rivets"},
                      {"kind", "component_places"},
                      {"name", "Rivets"},
                      {"datum", "plate"},
-                     {"params", {{"by", "colour"}, {"light", "uneven"}, {"may_shift", 0.9 * k}, {"may_turn", 90}, {"search", 1.3 * k}, {"search_turn", 0}, {"least_area", 20}, {"spreads", 8}}},
+                     {"params",
+                      {{"by", "colour"},
+                       {"light", "uneven"},
+                       {"may_shift", 0.9 * k},
+                       {"may_turn", 90},
+                       {"search", 1.3 * k},
+                       {"search_turn", 0},
+                       {"least_area", 20},
+                       {"spreads", 8}}},
                      {"places", rivets},
                      {"checks", {checkJson("ratios", "Rivets", 3, {{"high", 1}})}}});
     const Point c = at(jointAt(4)), brass = at({-42, 0});
@@ -302,7 +332,13 @@ json fittedRecipe(const Field& f, const Pose& pose)
                      {"name", "Glue"},
                      {"datum", "plate"},
                      {"pictures", {{"picture", "red"}}},
-                     {"params", {{"mode", "colour"}, {"tolerance", 26}, {"lightness", 0.5}, {"least", 38}, {"may_stick", std::round(0.9 * k * k)}, {"reach", std::round(1.6 * k)}}},
+                     {"params",
+                      {{"mode", "colour"},
+                       {"tolerance", 26},
+                       {"lightness", 0.5},
+                       {"least", 38},
+                       {"may_stick", std::round(0.9 * k * k)},
+                       {"reach", std::round(1.6 * k)}}},
                      {"samples", {{{"at", {c.x, c.y}}}, {{"at", {brass.x, brass.y}}, {"not", true}}}},
                      {"places", joints},
                      {"checks", {checkJson("ratios", "Glue", 4, {{"high", 1}})}}});
@@ -316,23 +352,28 @@ base::Status writeFittedReeds(const std::string& folder, std::uint64_t seed, int
     if (auto ok = makeFolder(folder); !ok) return ok;
     const FittedPicture reference = fittedReference(f);
     for (int i = 1; i <= 8; ++i)
-        if (auto ok = writeMade(folder, madeOf(fittedReeds(f, 7777, 3 * i)), "good-" + std::to_string(i) + ".png"); !ok) return ok;
-    for (const auto& [fault, leaf] : {std::pair{ReedFault::ReedMissing, "no-reed.png"}, {ReedFault::RivetMissing, "no-rivet.png"}}) {
+        if (auto ok = writeMade(folder, madeOf(fittedReeds(f, 7777, 3 * i)), "good-" + std::to_string(i) + ".png"); !ok)
+            return ok;
+    for (const auto& [fault, leaf] :
+         {std::pair{ReedFault::ReedMissing, "no-reed.png"}, {ReedFault::RivetMissing, "no-rivet.png"}}) {
         FittedTruth bare;
         bare.fault = fault, bare.place = 5, bare.pose = reference.truth.pose;
         Random random(5);
         if (auto ok = writeMade(folder, madeOf(drawFitted(f, bare, random)), leaf); !ok) return ok;
     }
     const Pose pose = reference.truth.pose;
-    return writeSet(folder, {"fitted-reeds", "reeds"}, seed, count, f, madeOf(fittedReference(f)), fittedRecipe(f, pose),
-                    [&](int n) { return madeOf(fittedReeds(f, seed, n)); });
+    return writeSet(folder, {"fitted-reeds", "reeds"}, seed, count, f, madeOf(fittedReference(f)),
+                    fittedRecipe(f, pose), [&](int n) { return madeOf(fittedReeds(f, seed, n)); });
 }
 
 // ---------------------------------------------------------------- a printed label
 namespace
 {
 constexpr double kLabelWide = 80, kLabelHigh = 34, kMayDrift = 0.3;
-Field labelField(const Field& f) { return f.width == Field{}.width && f.height == Field{}.height ? Field{1400, 700, 0.07} : f; }
+Field labelField(const Field& f)
+{
+    return f.width == Field{}.width && f.height == Field{}.height ? Field{1400, 700, 0.07} : f;
+}
 
 struct LabelInk {
     Ink ink; // mm
@@ -342,7 +383,9 @@ struct LabelInk {
 std::vector<LabelInk> labelInks(const LabelTruth& t)
 {
     std::vector<LabelInk> out;
-    out.push_back({{{232, 228, 216}, {roundedBox(-kLabelWide / 2, -kLabelHigh / 2, kLabelWide / 2, kLabelHigh / 2, 1.5)}}, false});
+    out.push_back(
+        {{{232, 228, 216}, {roundedBox(-kLabelWide / 2, -kLabelHigh / 2, kLabelWide / 2, kLabelHigh / 2, 1.5)}},
+         false});
     const auto frame = [](double w, double h) { return box({0, 0}, w, h); };
     out.push_back({{{28, 64, 120}, {frame(72, 27)}, {frame(70.8, 25.8)}}});
     Ink letters{{44, 44, 50}, {}};
@@ -363,10 +406,10 @@ std::vector<LabelInk> labelInks(const LabelTruth& t)
         }
     }
     out.push_back({letters});
-    for (int i = 0; i < 12; ++i)
-        out.push_back({{{40, 40, 44}, {box({12 + i * 1.1, 6.5}, i % 3 ? 0.35 : 0.62, 7)}}});
+    for (int i = 0; i < 12; ++i) out.push_back({{{40, 40, 44}, {box({12 + i * 1.1, 6.5}, i % 3 ? 0.35 : 0.62, 7)}}});
     const bool weak = t.fault == PrintFault::WeakColour;
-    out.push_back({{weak ? std::array<double, 3>{204, 116, 118} : std::array<double, 3>{182, 44, 56}, {circleOutline({24, -5}, 5.2)}}});
+    out.push_back({{weak ? std::array<double, 3>{204, 116, 118} : std::array<double, 3>{182, 44, 56},
+                    {circleOutline({24, -5}, 5.2)}}});
     out.push_back({{{232, 228, 216}, {box({24, -5}, 6.2, 1.1)}}});
     return out;
 }
@@ -408,7 +451,8 @@ LabelTruth labelTruth(const Field& wanted, std::uint64_t seed, int n)
     Random random(seed * 5003ULL + std::uint64_t(n) * 577ULL + 11);
     const double k = 1 / f.mmPerPixel;
     LabelTruth t;
-    t.pose = {Point{0.5 * f.width, 0.5 * f.height} + Point{random.uniform(-4, 4), random.uniform(-4, 4)} * k, random.uniform(-0.09, 0.09)};
+    t.pose = {Point{0.5 * f.width, 0.5 * f.height} + Point{random.uniform(-4, 4), random.uniform(-4, 4)} * k,
+              random.uniform(-0.09, 0.09)};
     const double way = random.uniform(0, 2 * geometry::kPi);
     t.drift = geometry::direction(way) * random.uniform(0, kMayDrift * 0.85);
     if (n % 3 == 2) {
@@ -451,7 +495,8 @@ base::Status writeLabelPrints(const std::string& folder, std::uint64_t seed, int
     r["samples"] = json::array();
     for (int i = 1; i <= 8; ++i) {
         const std::string leaf = "good-" + std::to_string(i) + ".png";
-        if (auto ok = writeMade(folder, madeLabel(f, labelTruth(f, 4242, 3 * i), std::uint64_t(9000 + i)), leaf); !ok) return ok;
+        if (auto ok = writeMade(folder, madeLabel(f, labelTruth(f, 4242, 3 * i), std::uint64_t(9000 + i)), leaf); !ok)
+            return ok;
         r["samples"].push_back({{"file", leaf}, {"taken_from", leaf}});
     }
     auto& steps = r["steps"];
@@ -464,15 +509,16 @@ base::Status writeLabelPrints(const std::string& folder, std::uint64_t seed, int
                      {"points", {{"origin", {good.pose.origin.x, good.pose.origin.y}}}},
                      {"leave_out", {rectangleJson(at({0, 0}), (kLabelWide - 4) * k, (kLabelHigh - 4) * k)}},
                      {"checks", {checkJson("score", "Label", 0, {{"low", 0.65}})}}});
-    steps.push_back({{"id", "print"},
-                     {"kind", "learned_area"},
-                     {"name", "Print, as learned"},
-                     {"datum", "label"},
-                     {"params", {{"by", "colour"}, {"light", "uneven"}, {"least_area", 10}, {"drift", std::round(1.2 * k)}}},
-                     {"regions", {{"region", rectangleJson(at({0, 0}), 74 * k, 29 * k)}}},
-                     {"checks",
-                      {checkJson("ratio", "Print, as learned", 1, {{"high", 1}}),
-                       checkJson("drift", "Print off by", 2, {{"high", kMayDrift}, {"unit", "mm"}, {"fault", "print off"}})}}});
+    steps.push_back(
+        {{"id", "print"},
+         {"kind", "learned_area"},
+         {"name", "Print, as learned"},
+         {"datum", "label"},
+         {"params", {{"by", "colour"}, {"light", "uneven"}, {"least_area", 10}, {"drift", std::round(1.2 * k)}}},
+         {"regions", {{"region", rectangleJson(at({0, 0}), 74 * k, 29 * k)}}},
+         {"checks",
+          {checkJson("ratio", "Print, as learned", 1, {{"high", 1}}),
+           checkJson("drift", "Print off by", 2, {{"high", kMayDrift}, {"unit", "mm"}, {"fault", "print off"}})}}});
     Made reference = madeLabel(f, good, 3);
     return writeSet(folder, {"label-print", "label"}, seed, count, f, reference, r, [&](int n) {
         return madeLabel(f, labelTruth(f, seed, n), seed * 31ULL + std::uint64_t(n) * 17ULL + 3);

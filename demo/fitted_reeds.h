@@ -47,8 +47,8 @@ const char* name(PrintFault fault);
 struct LabelTruth {
     PrintFault fault = PrintFault::None;
     geometry::Pose pose;
-    geometry::Point drift;  // of the print against the outline, mm; up to 0.3 is good
-    geometry::Point at;     // of the fault, mm from the label's middle
+    geometry::Point drift; // of the print against the outline, mm; up to 0.3 is good
+    geometry::Point at;    // of the fault, mm from the label's middle
 };
 image::Image drawLabel(const Field& field, const LabelTruth& truth, Random& random);
 LabelTruth labelTruth(const Field& field, std::uint64_t seed, int n);

@@ -65,10 +65,10 @@ image::Image painted(const std::array<double, 3>& ground, const std::vector<Ink>
                 here *= 1 - look.darkCorner * std::max(0.0, 1 - d / 0.7);
             }
             for (std::size_t ch = 0; ch < channels; ++ch)
-                out.row(y)[channels * std::size_t(x) + ch] = std::uint8_t(std::clamp(
-                    double(level[ch][std::size_t(y) * std::size_t(width) + std::size_t(x)]) * here +
-                        random.normal(look.noise, 4 * look.noise) + 0.5,
-                    0.0, 255.0));
+                out.row(y)[channels * std::size_t(x) + ch] = std::uint8_t(
+                    std::clamp(double(level[ch][std::size_t(y) * std::size_t(width) + std::size_t(x)]) * here +
+                                   random.normal(look.noise, 4 * look.noise) + 0.5,
+                               0.0, 255.0));
         }
     return out;
 }

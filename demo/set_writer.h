@@ -10,7 +10,6 @@
 namespace demo
 {
 
-
 struct Made {
     image::Image picture; // none: heights alone
     std::optional<image::Image> heights{};

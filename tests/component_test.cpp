@@ -28,7 +28,8 @@ std::vector<demo::Ink> place(What what, const vision::Beside& lie)
     };
     if (what == What::Bar || what == What::Red) {
         const bool red = what == What::Red;
-        inks.push_back({red ? std::array<double, 3>{190, 60, 50} : std::array<double, 3>{190, 192, 196}, {on(bar({0, 0}, 24, 100))}});
+        inks.push_back({red ? std::array<double, 3>{190, 60, 50} : std::array<double, 3>{190, 192, 196},
+                        {on(bar({0, 0}, 24, 100))}});
         inks.push_back({{150, 120, 50}, {on(demo::circleOutline({0, 38}, 8))}});
         inks.push_back({{120, 122, 128}, {on(bar({4, -10}, 3, 60))}});
     }
@@ -49,12 +50,14 @@ Component taught(bool colour, int samples, bool bare, double mayShift = 3)
     std::vector<vision::Light> lights, groundLights;
     const auto add = [&](What what, const SeenAs& s, std::uint64_t seed, auto& to, auto& light) {
         const auto motion = motionTo(s, kW, kH);
-        to.push_back(vision::laid(seen(what, {}, s, seed, colour), colour, kBox, [&](Point p) { return motion.carry(p); }));
+        to.push_back(
+            vision::laid(seen(what, {}, s, seed, colour), colour, kBox, [&](Point p) { return motion.carry(p); }));
         vision::Light l;
         l.gain[0] = s.look.light;
         light.push_back(l);
     };
-    for (int i = 0; i < samples; ++i) add(What::Bar, i ? anyLook(random, 3, 0.05) : SeenAs{}, std::uint64_t(i), good, lights);
+    for (int i = 0; i < samples; ++i)
+        add(What::Bar, i ? anyLook(random, 3, 0.05) : SeenAs{}, std::uint64_t(i), good, lights);
     if (bare) add(What::Nothing, anyLook(random, 3, 0.05), 77, ground, groundLights);
     ComponentOptions o;
     o.marked = true, o.mayShift = mayShift;
@@ -67,16 +70,19 @@ Component taught(bool colour, int samples, bool bare, double mayShift = 3)
     if (!c) qFatal("%s", c.error().text().c_str());
     return std::move(*c);
 }
-Component::Seen look(const Component& c, What what, const vision::Beside& lie, const SeenAs& s, std::uint64_t seed, bool colour)
+Component::Seen look(const Component& c, What what, const vision::Beside& lie, const SeenAs& s, std::uint64_t seed,
+                     bool colour)
 {
     const auto motion = motionTo(s, kW, kH);
     vision::Light light;
     light.gain[0] = s.look.light;
-    return c.look(seen(what, lie, s, seed, colour), [&](Point p) { return motion.carry(p); }, light);
+    return c.look(
+        seen(what, lie, s, seed, colour), [&](Point p) { return motion.carry(p); }, light);
 }
 const char* nameOf(Named n)
 {
-    constexpr const char* names[] = {"as usual", "missing", "turned", "reversed", "shifted", "another", "other colour", "different", "unseen"};
+    constexpr const char* names[] = {"as usual", "missing",      "turned",    "reversed", "shifted",
+                                     "another",  "other colour", "different", "unseen"};
     return names[int(n)];
 }
 } // namespace
@@ -100,8 +106,9 @@ private slots:
                 const auto found = look(c, What::Bar, lie, s, 200 + std::uint64_t(n), colour);
                 worst = std::max(worst, found.ratio);
                 placed = std::max(placed, geometry::distance(found.beside.shift, lie.shift));
-                QVERIFY2(found.named == Named::AsUsual,
-                         qPrintable(QStringLiteral("%1: %2, ratio %3").arg(n).arg(nameOf(found.named)).arg(found.ratio)));
+                QVERIFY2(
+                    found.named == Named::AsUsual,
+                    qPrintable(QStringLiteral("%1: %2, ratio %3").arg(n).arg(nameOf(found.named)).arg(found.ratio)));
             }
             qInfo("good: worst ratio %.3f, placed within %.3f px", worst, placed);
             QVERIFY(placed < 0.15);
@@ -137,9 +144,15 @@ private slots:
             }
             const auto found = look(c, what, lie, s, 700 + std::uint64_t(n), colour);
             QVERIFY(found.ratio > 1);
-            QVERIFY2(found.named == truth, qPrintable(QStringLiteral("%1: %2 called %3, alike %4 at place %5 bare %6 corr %7")
-                                                          .arg(n).arg(nameOf(truth)).arg(nameOf(found.named)).arg(found.alike)
-                                                          .arg(found.atPlace).arg(found.bare).arg(found.correlation)));
+            QVERIFY2(found.named == truth,
+                     qPrintable(QStringLiteral("%1: %2 called %3, alike %4 at place %5 bare %6 corr %7")
+                                    .arg(n)
+                                    .arg(nameOf(truth))
+                                    .arg(nameOf(found.named))
+                                    .arg(found.alike)
+                                    .arg(found.atPlace)
+                                    .arg(found.bare)
+                                    .arg(found.correlation)));
             if (truth == Named::Turned || truth == Named::Shifted) {
                 // In the reference's frame, the way it lies there.
                 worstPlace = std::max(worstPlace, geometry::distance(found.beside.shift, lie.shift));

@@ -57,9 +57,12 @@ private slots:
             QVERIFY(a.unseen.empty());
             const image::Image& from = colour ? picture.pixels : picture.levels();
             const int n = image::channels(from.format());
-            for (int y = 0; y < 70; ++y) QVERIFY(std::equal(a.pixels.row(y), a.pixels.row(y) + 90 * n, from.row(y + 26) + 27 * n));
+            for (int y = 0; y < 70; ++y)
+                QVERIFY(std::equal(a.pixels.row(y), a.pixels.row(y) + 90 * n, from.row(y + 26) + 27 * n));
             // By interpolation it is the same to the last bit or next to it.
-            const Patch b = vision::laid(picture, colour, {20, 30, 90, 70}, [](Point p) { return p + Point{7 + 1e-6, -4}; });
+            const Patch b = vision::laid(picture, colour, {20, 30, 90, 70}, [](Point p) {
+                return p + Point{7 + 1e-6, -4};
+            });
             for (std::size_t i = 0; i < b.box.count(); ++i) QVERIFY(std::abs(a.level(i) - b.level(i)) <= 1.0f);
         }
     }
@@ -91,11 +94,13 @@ private slots:
         s.look.light = light, s.look.slopeX = slope;
         if (covered) s.more.push_back({{10, 10, 10}, {bar({60, 30}, 90, 80)}}); // a tenth of the box
         const Patch here = patchOf(s, seenAs(print, s, kW, kH, 2, false), false);
-        const Light found = vision::lightOf(here, levelsOf(usual), {}, slope == 0 ? LightFollowed::Even : LightFollowed::Uneven);
+        const Light found =
+            vision::lightOf(here, levelsOf(usual), {}, slope == 0 ? LightFollowed::Even : LightFollowed::Uneven);
         if (slope == 0)
             for (const double u : {40.0, 120.0, 210.0})
                 // White is cut off at 255.
-                QVERIFY2(std::abs(found.gainAt(0, 0) * u + found.offset - light * u) < (light > 1 ? 2 : 1), QByteArray::number(found.gainAt(0, 0)));
+                QVERIFY2(std::abs(found.gainAt(0, 0) * u + found.offset - light * u) < (light > 1 ? 2 : 1),
+                         QByteArray::number(found.gainAt(0, 0)));
         if (slope != 0) {
             // Across the box the light changes as it does across the picture.
             const double rise = found.gainAt(1, 0) / found.gainAt(-1, 0);
@@ -121,7 +126,8 @@ private slots:
             s.look.light = random.uniform(0.85, 1.15), s.look.blur = random.uniform(0.6, 1.2);
             if (n % 2) s.more.push_back({{10, 10, 10}, {bar({60, 30}, 70, 60)}});
             const auto picture = image::makePicture(seenAs(print, s, kW, kH, std::uint64_t(n) + 40, false));
-            const auto here = vision::settled(picture, false, kBox, [](Point p) { return p; }, levelsOf(usual), counts, LightFollowed::Even, 12);
+            const auto here = vision::settled(
+                picture, false, kBox, [](Point p) { return p; }, levelsOf(usual), counts, LightFollowed::Even, 12);
             worst = std::max(worst, geometry::distance(here.shift, s.drift));
         }
         qInfo("worst shift %.4f px", worst);
@@ -189,7 +195,8 @@ private slots:
             const auto d = vision::differ(*l, here, light);
             const auto found = vision::places(*l, here, light, d, 4);
             QVERIFY(!found.empty());
-            const Point truth = Point{(kW - 1) / 2.0, (kH - 1) / 2.0} + f.at - Point{double(kBox.left), double(kBox.top)};
+            const Point truth =
+                Point{(kW - 1) / 2.0, (kH - 1) / 2.0} + f.at - Point{double(kBox.left), double(kBox.top)};
             double nearest = 1e9;
             for (const auto& p : found) nearest = std::min(nearest, geometry::distance(p.centre, truth));
             QVERIFY2(nearest < 30, QByteArray::number(nearest));
@@ -227,7 +234,8 @@ private slots:
         Patch p;
         p.box = {0, 0, 30, 20};
         p.pixels = image::Image(30, 20, image::PixelFormat::Colour8);
-        for (std::size_t k = 0; k < p.box.count(); ++k) p.pixels.row(0)[3 * k] = 120, p.pixels.row(0)[3 * k + 1] = 80, p.pixels.row(0)[3 * k + 2] = 60;
+        for (std::size_t k = 0; k < p.box.count(); ++k)
+            p.pixels.row(0)[3 * k] = 120, p.pixels.row(0)[3 * k + 1] = 80, p.pixels.row(0)[3 * k + 2] = 60;
         good.push_back(p);
         LearnOptions o;
         o.light = LightFollowed::AsItIs, o.least = 4, o.edge = 0;
@@ -238,8 +246,10 @@ private slots:
             Patch q = p;
             const int c[3] = {random.below(256), random.below(256), random.below(256)};
             for (int k = 0; k < 3; ++k) q.pixels.row(0)[k] = std::uint8_t(c[k]);
-            const double truth = vision::colourDistance(vision::labOf(120, 80, 60), vision::labOf(c[0], c[1], c[2]), 1) / 4;
-            QVERIFY2(std::abs(l->ratio(q, {}, 0) - truth) < 0.05 + 0.01 * truth, qPrintable(QStringLiteral("%1 %2").arg(l->ratio(q, {}, 0)).arg(truth)));
+            const double truth =
+                vision::colourDistance(vision::labOf(120, 80, 60), vision::labOf(c[0], c[1], c[2]), 1) / 4;
+            QVERIFY2(std::abs(l->ratio(q, {}, 0) - truth) < 0.05 + 0.01 * truth,
+                     qPrintable(QStringLiteral("%1 %2").arg(l->ratio(q, {}, 0)).arg(truth)));
         }
     }
     void heightsAreCompared()
@@ -251,7 +261,8 @@ private slots:
                 for (int x = 0; x < 60; ++x) {
                     const bool in = std::hypot(x - 30, y - 20) < 5;
                     reinterpret_cast<float*>(m.row(y))[x] =
-                        in && hole ? std::nanf("") : float(1.0 + 0.01 * x + random.normal(0.002, 0.01) + (in ? bump : 0));
+                        in && hole ? std::nanf("")
+                                   : float(1.0 + 0.01 * x + random.normal(0.002, 0.01) + (in ? bump : 0));
                 }
             return vision::laid(image::makeHeights(std::move(m), {}), false, {5, 5, 50, 30}, [](Point p) { return p; });
         };

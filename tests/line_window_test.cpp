@@ -478,7 +478,8 @@ private slots:
         QVERIFY(child<RunSheet>("runSheet")->pointed().has_value() == true);
         click(faults->findChild<QPushButton*>("confirmFault"));
         auto said = events("fault confirmed");
-        QVERIFY(said.size() == 1 && said[0].by == "Otto" && said[0].subject.contains(name) && said[0].subject.contains("item "));
+        QVERIFY(said.size() == 1 && said[0].by == "Otto" && said[0].subject.contains(name) &&
+                said[0].subject.contains("item "));
         QVERIFY(faults->head().contains("1 decided"));
         whenDialog<QInputDialog>([](QInputDialog& d) {
             d.setTextValue("glare");

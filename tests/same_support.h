@@ -88,7 +88,8 @@ inline recipe::Recipe labelRecipe(const Print& print, int width, int height, boo
     });
     return r;
 }
-inline void learnFrom(recipe::Recipe& r, image::Image picture, const std::string& name, std::vector<recipe::LearnedSample::Bare> bare = {})
+inline void learnFrom(recipe::Recipe& r, image::Image picture, const std::string& name,
+                      std::vector<recipe::LearnedSample::Bare> bare = {})
 {
     auto asset = recipe::makeAsset(name, *image::encodePng(picture), name);
     if (!asset) qFatal("%s", asset.error().text().c_str());

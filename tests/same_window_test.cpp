@@ -71,7 +71,7 @@ private slots:
         QVERIFY(!faults()->isVisible());
         key(Qt::Key_Period);
         QVERIFY(!faults()->isVisible()); // nothing is wrong there
-        trial(8); // a reed turned
+        trial(8);                        // a reed turned
         key(Qt::Key_Period);
         QVERIFY(faults()->isVisible());
         QVERIFY2(faults()->head().startsWith("Faults of trial 9: "), qPrintable(faults()->head()));

@@ -289,19 +289,19 @@ void Studio::drawings()
 void Studio::same()
 {
     open("label-print");
-    look("print", 6, "ratio");
+    look("print", 5, "ratio");
     sheet()->fitPicture();
     shoot("same-area");
     open("fitted-reeds");
-    look("reeds", 9, "ratios");
+    look("reeds", 8, "ratios");
     sheet()->fitPicture();
     action("nextFault")->trigger();
     done();
     shoot("same-places");
     m_window.setupPage()->faults()->hide();
-    look("reeds", 3, "ratios");
+    look("reeds", 2, "ratios");
     shoot("same-missing");
-    look("joints", 30, "ratios");
+    look("joints", 29, "ratios");
     action("nextFault")->trigger();
     done();
     shoot("same-joints");

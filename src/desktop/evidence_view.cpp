@@ -61,7 +61,7 @@ EvidenceView::EvidenceView(Session& session, QWidget* parent) : QWidget(parent),
     makePages(layout);
     into = plots;
     m_pair = new PairView(this);
-    plots->addWidget(m_pair, 5);
+    plots->addWidget(m_pair, 6);
     connect(m_pair, &PairView::goodWanted, this, [this] { emit actWanted(QStringLiteral("addSample")); });
     connect(m_pair, &PairView::bareWanted, this, [this] { emit actWanted(QStringLiteral("addBareGround")); });
     m_plotTitle = label("plotTitle", 12, false);
@@ -372,7 +372,7 @@ void EvidenceView::refreshMap()
     m_map->setSpots(std::move(spots), m_session.selectedElement());
     // The plots give the map its room, so that nothing else has to.
     for (EvidencePlot* plot : {m_plot, m_trials})
-        plot->setMinimumHeight(m_map->isHidden() ? 104 : 104 - m_map->height() / 2);
+        plot->setMinimumHeight(!m_pair->isHidden() ? 72 : m_map->isHidden() ? 104 : 104 - m_map->height() / 2);
 }
 
 void EvidenceView::refreshHead()
@@ -598,7 +598,10 @@ void EvidenceView::drawPlot(const Evidence& shown)
         m_plot->dots(x[0], y[0], QCPScatterStyle(QCPScatterStyle::ssCircle, QPen(th.second, 1), Qt::NoBrush, 5));
         m_plot->dots(x[1], y[1], QCPScatterStyle(QCPScatterStyle::ssDisc, QPen(th.pass, 1.4), QBrush(th.pass), 7));
         m_plot->dots(x[2], y[2], QCPScatterStyle(QCPScatterStyle::ssCross, QPen(th.fail, 2.2), Qt::NoBrush, 9));
-        m_plot->wholeNumbers(true, false);
+        QSharedPointer<QCPAxisTickerText> names(new QCPAxisTickerText);
+        for (const auto& d : e->dots)
+            if (!d.text.empty()) names->addTick(d.x, q(d.text));
+        m_plot->xAxis->setTicker(names);
     }
     if (x0 > x1) x0 = 0, x1 = 1;
     m_params = e->handles;
@@ -614,6 +617,11 @@ void EvidenceView::drawPlot(const Evidence& shown)
         m_plot->yAxis->setTicker(QSharedPointer<QCPAxisTickerLog>(new QCPAxisTickerLog));
         m_plot->yAxis->setNumberFormat(QStringLiteral("eb")), m_plot->yAxis->setNumberPrecision(0);
         m_plot->yAxis->setRange(e->dots.empty() ? 0.7 : 0.1, std::max(10.0, y1 * 2));
+        if (!e->dots.empty()) { // ratios: whole decades, in plain figures
+            QSharedPointer<QCPAxisTickerText> plain(new QCPAxisTickerText);
+            for (const double v : {0.1, 1.0, 10.0, 100.0}) plain->addTick(v, QString::number(v));
+            m_plot->yAxis->setTicker(plain);
+        }
     } else if (e->ownRange) {
         if (y0 > y1) y0 = 0, y1 = 1;
         const double room = std::max(0.08 * (y1 - y0), 1e-4);

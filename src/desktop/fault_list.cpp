@@ -35,14 +35,16 @@ public:
         const QColor& mark = measured ? th.fail : th.notMeasured;
         p->setFont(report::uiFont(13, true));
         p->setPen(mark);
-        p->drawText(QRect(r.left(), r.top(), 16, r.height()), Qt::AlignVCenter, measured ? QStringLiteral("✕") : QStringLiteral("?"));
+        p->drawText(QRect(r.left(), r.top(), 16, r.height()), Qt::AlignVCenter,
+                    measured ? QStringLiteral("✕") : QStringLiteral("?"));
         int x = r.left() + 20;
         const QString number = i.data(Qt::UserRole).toString(), name = i.data(Qt::UserRole + 1).toString(),
                       detail = i.data(Qt::UserRole + 2).toString(), decided = i.data(Qt::UserRole + 4).toString();
         p->drawText(QRect(x, r.top(), 46, r.height()), Qt::AlignVCenter, number);
         x += 50;
         p->setFont(report::uiFont(12));
-        const int right = decided.isEmpty() ? 0 : std::min(p->fontMetrics().horizontalAdvance(decided) + 8, r.width() / 2);
+        const int right =
+            decided.isEmpty() ? 0 : std::min(p->fontMetrics().horizontalAdvance(decided) + 8, r.width() / 2);
         p->setFont(report::uiFont(13, true));
         const int room = r.right() - right - x;
         const QString bold = p->fontMetrics().elidedText(name, Qt::ElideRight, std::max(40, room));
@@ -119,7 +121,8 @@ FaultList::FaultList(QWidget* parent) : QWidget(parent)
 
 QString FaultList::head() const { return m_head->text(); }
 
-void FaultList::show(const QString& of, std::vector<inspect::Fault> faults, std::map<std::string, FaultDecision> decided)
+void FaultList::show(const QString& of, std::vector<inspect::Fault> faults,
+                     std::map<std::string, FaultDecision> decided)
 {
     const inspect::Fault* before = chosen();
     const std::string key = before ? before->key() : std::string();
@@ -195,6 +198,14 @@ bool FaultList::eventFilter(QObject* of, QEvent* e)
         }
     }
     return QWidget::eventFilter(of, e);
+}
+
+void FaultList::paintEvent(QPaintEvent*)
+{
+    QPainter p(this);
+    p.setPen(QPen(report::theme().ink, 1));
+    p.setBrush(report::theme().paper);
+    p.drawRect(rect().adjusted(0, 0, -1, -1));
 }
 
 void FaultList::keyPressEvent(QKeyEvent* e)

@@ -36,6 +36,7 @@ signals:
     void closed();
 
 protected:
+    void paintEvent(QPaintEvent*) override;
     void keyPressEvent(QKeyEvent* e) override;
     bool eventFilter(QObject* of, QEvent* e) override;
 

@@ -299,11 +299,12 @@ void MainWindow::makeActions()
     }));
     edit->addSeparator();
     for (const char* id :
-         {"takeReference",     "takeEmpty",  "kinds",         "rename",      "useStep",    "reverse",  "nextShape",
-          "leaveOut",          "copyStep",   "cutStep",       "pasteStep",   "repeatStep", "moveUp",   "moveDown",
-          "numberAnew",        "formula",    "measure",       "howCome",     "objects",    "likeThis", "notThis",
-          "nextFault", "previousFault", "placesFromObjects", "addPlace", "savePlaces", "loadPlaces", "addSample", "addBareGround", "samples",
-          "deleteStep", "deleteReaders", "removeTrial", "setAside"})
+         {"takeReference", "takeEmpty",     "kinds",       "rename",    "useStep",       "reverse",
+          "nextShape",     "leaveOut",      "copyStep",    "cutStep",   "pasteStep",     "repeatStep",
+          "moveUp",        "moveDown",      "numberAnew",  "formula",   "measure",       "howCome",
+          "objects",       "likeThis",      "notThis",     "nextFault", "previousFault", "placesFromObjects",
+          "addPlace",      "savePlaces",    "loadPlaces",  "addSample", "addBareGround", "samples",
+          "deleteStep",    "deleteReaders", "removeTrial", "setAside"})
         edit->addAction(m_setup->action(QString::fromLatin1(id)));
     edit->addSeparator();
     for (const char* id : {"labelGood", "labelRestGood", "labelBad", "labelOpen"})

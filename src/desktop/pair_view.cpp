@@ -41,7 +41,6 @@ public:
     };
     std::vector<One> shown;
     std::vector<One> all; // good, here, difference
-    QString low, high; // of a scale drawn below the picture; empty: none
 
 protected:
     void paintEvent(QPaintEvent*) override
@@ -50,23 +49,29 @@ protected:
         p.setRenderHint(QPainter::Antialiasing);
         if (shown.empty()) return;
         const report::Theme& th = theme();
-        const double gap = 8, scale = low.isEmpty() ? 0 : 18;
+        const double gap = 8;
         // Beside each other, or below where they are much wider than high.
         const QSize size = shown.front().picture.size();
         if (size.isEmpty()) return;
-        const bool below = shown.size() > 1 && size.width() > 2 * size.height();
+        const bool below = shown.size() > 1 && size.width() > 1.8 * size.height();
         const double n = double(shown.size());
-        const double w = below ? width() : (width() - gap * (n - 1)) / n, h = below ? (height() - gap * (n - 1)) / n : height() - scale;
+        const double w = below ? width() : (width() - gap * (n - 1)) / n,
+                     h = below ? (height() - gap * (n - 1)) / n : height();
         for (std::size_t i = 0; i < shown.size(); ++i) {
             const One& one = shown[i];
             const QRectF room(below ? 0 : double(i) * (w + gap), below ? double(i) * (h + gap) : 0, w, h);
-            const double k = std::min({room.width() / size.width(), room.height() / size.height(), 12.0});
-            const QRectF box(room.left() + (room.width() - k * size.width()) / 2, room.top() + (room.height() - k * size.height()) / 2,
-                             k * size.width(), k * size.height());
+            const QSize own = one.picture.size();
+            if (own.isEmpty()) continue;
+            const double k = std::min({room.width() / own.width(), room.height() / own.height(), 12.0});
+            const QRectF box(room.left() + (room.width() - k * own.width()) / 2,
+                             room.top() + (room.height() - k * own.height()) / 2, k * own.width(), k * own.height());
             p.setRenderHint(QPainter::SmoothPixmapTransform, k < 2);
             p.drawImage(box, one.picture);
-            const auto at = [&](geometry::Point c) { return QPointF(box.left() + (c.x + 0.5) * k, box.top() + (c.y + 0.5) * k); };
-            const auto line = [&](const std::vector<geometry::Point>& points, const QColor& colour, Qt::PenStyle style, double wide) {
+            const auto at = [&](geometry::Point c) {
+                return QPointF(box.left() + (c.x + 0.5) * k, box.top() + (c.y + 0.5) * k);
+            };
+            const auto line = [&](const std::vector<geometry::Point>& points, const QColor& colour, Qt::PenStyle style,
+                                  double wide) {
                 if (points.size() < 2) return;
                 QPolygonF path;
                 for (const auto c : points) path << at(c);
@@ -84,23 +89,15 @@ protected:
             p.drawRect(box);
             if (one.text.isEmpty()) continue;
             p.setFont(report::uiFont(12, true));
-            const QRectF plate(box.left(), box.top(), std::min(box.width(), p.fontMetrics().horizontalAdvance(one.text) + 14.0), 20);
+            const double wide = p.fontMetrics().horizontalAdvance(one.text) + 12.0;
+            const QRectF plate(std::clamp(box.center().x() - wide / 2, 0.0, std::max(0.0, width() - wide)), box.top(),
+                               wide, 18);
             p.setPen(QPen(one.frame, 1.2));
             p.setBrush(th.paper);
             p.drawRect(plate);
             p.setPen(one.frame);
             p.drawText(plate, Qt::AlignCenter, one.text);
         }
-        if (low.isEmpty()) return;
-        const QRectF bar(width() * 0.28, height() - 13, width() * 0.44, 9);
-        QLinearGradient g(bar.topLeft(), bar.topRight());
-        g.setColorAt(0, Qt::white), g.setColorAt(1, Qt::black);
-        p.setPen(QPen(th.ink, 1));
-        p.setBrush(g);
-        p.drawRect(bar);
-        p.setFont(report::uiFont(12));
-        p.drawText(QRectF(0, bar.top() - 4, bar.left() - 6, 17), Qt::AlignRight | Qt::AlignVCenter, low);
-        p.drawText(QRectF(bar.right() + 6, bar.top() - 4, width() - bar.right() - 6, 17), Qt::AlignLeft | Qt::AlignVCenter, high);
     }
 };
 
@@ -111,6 +108,8 @@ QPushButton* button(QWidget* parent, const char* name, const QString& text, cons
     auto* b = new QPushButton(text, parent);
     b->setObjectName(QLatin1String(name));
     b->setToolTip(help);
+    b->setFixedHeight(24);
+    b->setAutoDefault(false);
     return b;
 }
 } // namespace
@@ -123,15 +122,17 @@ PairView::PairView(QWidget* parent) : QWidget(parent)
     grid->setContentsMargins(12, 0, 12, 2);
     grid->setHorizontalSpacing(8);
     m_pictures = new Pictures(this);
-    m_pictures->setMinimumHeight(120);
-    grid->addWidget(m_pictures, 0, 0, 2, 1);
+    m_pictures->setMinimumHeight(176);
+    grid->addWidget(m_pictures, 0, 0);
     auto* side = new QVBoxLayout;
-    side->setSpacing(4);
+    side->setSpacing(2);
     m_blinkButton = button(this, "blink", tr("Blink"), tr("Hold: the good one in this one's place, in turns"));
-    m_differenceButton = button(this, "pairDifference", tr("Difference"), tr("What differs instead of this one: paper where it is as usual"));
+    m_differenceButton = button(this, "pairDifference", tr("Difference"),
+                                tr("What differs instead of this one: paper where it is as usual"));
     m_differenceButton->setCheckable(true);
     m_good = button(this, "addGood", tr("Add good"), tr("This picture is one of the good ones: it is learned from"));
-    m_bare = button(this, "addBare", tr("Bare ground"), tr("Nothing is mounted at this place here: learn what the bare ground looks like"));
+    m_bare = button(this, "addBare", tr("Bare ground"),
+                    tr("Nothing is mounted at this place here: learn what the bare ground looks like"));
     for (auto* b : {m_blinkButton, m_differenceButton, m_good, m_bare}) side->addWidget(b);
     m_facts = new QLabel(this);
     m_facts->setObjectName(QStringLiteral("pairFacts"));
@@ -139,17 +140,9 @@ PairView::PairView(QWidget* parent) : QWidget(parent)
     m_facts->setWordWrap(true);
     side->addWidget(m_facts);
     side->addStretch(1);
-    grid->addLayout(side, 0, 1, 2, 1);
+    grid->addLayout(side, 0, 1);
     grid->setColumnStretch(0, 1);
-    grid->setColumnMinimumWidth(1, 128);
-    m_mapTitle = new QLabel(this);
-    m_mapTitle->setFont(report::uiFont(12));
-    m_mapTitle->setProperty("aside", true);
-    grid->addWidget(m_mapTitle, 2, 0, 1, 2);
-    m_map = new Pictures(this);
-    m_map->setMinimumHeight(70);
-    grid->addWidget(m_map, 3, 0, 1, 2);
-    grid->setRowStretch(0, 3), grid->setRowStretch(3, 2);
+    grid->setColumnMinimumWidth(1, 132);
     connect(m_blinkButton, &QPushButton::pressed, this, [this] {
         m_blink = true;
         refresh();
@@ -180,20 +173,22 @@ void PairView::show(const recipe::Evidence& e, bool failed)
     for (const auto& f : pair.facts)
         words += (words.isEmpty() ? QString() : QStringLiteral("<br>")) +
                  QStringLiteral("<span style='color:%1'>%2 %3</span>")
-                     .arg((f.good ? th.ink : th.fail).name(), q(f.text).toHtmlEscaped(), f.good ? QStringLiteral("✓") : QStringLiteral("✕"));
+                     .arg((f.good ? th.ink : th.fail).name(), q(f.text).toHtmlEscaped(),
+                          f.good ? QStringLiteral("✓") : QStringLiteral("✕"));
     m_facts->setText(words);
-    m_map->setVisible(e.map.has_value()), m_mapTitle->setVisible(e.map.has_value());
-    m_map->shown.clear();
     if (e.map) {
-        m_mapTitle->setText(tr("Learned variation · %1").arg(q(e.map->text)));
-        m_map->shown = {{imageOf(e.map->picture), {}, th.second, false, {}, {}}};
         const int places = e.map->high < 1 ? 3 : e.map->high < 20 ? 1 : 0;
-        m_map->low = QString::number(e.map->low, 'f', places);
-        m_map->high = QStringLiteral("%1 %2").arg(QString::number(e.map->high, 'f', places), q(e.map->unit));
+        m_pictures->all.push_back(
+            {imageOf(e.map->picture),
+             tr("±%1 … %2").arg(QString::number(e.map->low, 'f', places), QString::number(e.map->high, 'f', places)),
+             th.second,
+             false,
+             {},
+             {}});
+        m_pictures->setToolTip(tr("What may vary, dark is much, in %1; %2").arg(q(e.map->unit), q(e.map->text)));
     }
     QWidget::show();
     refresh();
-    m_map->update();
 }
 
 void PairView::clear()
@@ -209,9 +204,12 @@ QString PairView::facts() const { return m_facts->text(); }
 void PairView::refresh()
 {
     m_pictures->shown.clear();
-    if (m_pictures->all.size() == 3) {
+    if (m_pictures->all.size() >= 3) {
         m_pictures->shown = {m_pictures->all[0], m_pictures->all[m_showDifference ? 2 : 1]};
-        if (m_blink) m_pictures->shown[1].picture = m_pictures->all[0].picture, m_pictures->shown[1].text = m_pictures->all[0].text;
+        if (m_pictures->all.size() > 3) m_pictures->shown.push_back(m_pictures->all[3]);
+        if (m_blink)
+            m_pictures->shown[1].picture = m_pictures->all[0].picture,
+            m_pictures->shown[1].text = m_pictures->all[0].text;
     }
     m_pictures->update();
 }

@@ -32,9 +32,8 @@ private:
     class Pictures;
     void refresh();
     Pictures* m_pictures;
-    Pictures* m_map;
     QPushButton *m_blinkButton, *m_differenceButton, *m_good, *m_bare;
-    QLabel *m_facts, *m_mapTitle;
+    QLabel* m_facts;
     bool m_blink = false, m_showDifference = false;
 };
 

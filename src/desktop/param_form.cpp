@@ -552,20 +552,28 @@ void ParamForm::addPlaceActs(const Step& step, const StepKind& kind)
         auto* b = new QPushButton(text, line);
         b->setObjectName(QLatin1String(name));
         b->setToolTip(help);
-        connect(b, &QPushButton::clicked, this, [this, action] { QTimer::singleShot(0, this, [this, action] { emit actWanted(action); }); });
+        connect(b, &QPushButton::clicked, this,
+                [this, action] { QTimer::singleShot(0, this, [this, action] { emit actWanted(action); }); });
         row->addWidget(b);
     };
-    button("addPlace", tr("Add a place"), tr("One more like the last one, on along the row; drag its square where it belongs"), QStringLiteral("addPlace"));
-    button("savePlaces", tr("Save…"), tr("These places as a set in a file, for other recipes"), QStringLiteral("savePlaces"));
-    button("loadPlaces", tr("Load…"), tr("A set of places out of a file instead of these"), QStringLiteral("loadPlaces"));
+    button("addPlace", tr("Add a place"),
+           tr("One more like the last one, on along the row; drag its square where it belongs"),
+           QStringLiteral("addPlace"));
+    button("savePlaces", tr("Save…"), tr("These places as a set in a file, for other recipes"),
+           QStringLiteral("savePlaces"));
+    button("loadPlaces", tr("Load…"), tr("A set of places out of a file instead of these"),
+           QStringLiteral("loadPlaces"));
     m_form->addRow(line);
     if (!kind.bySamples || step.places.empty()) return;
     const auto marked = std::count_if(step.places.begin(), step.places.end(), [](const Place& p) { return p.marked; });
     auto* ends = new QCheckBox(tr("Ends can be told apart"), m_body);
     ends->setObjectName(QStringLiteral("placesMarked"));
     ends->setTristate(marked > 0 && std::size_t(marked) < step.places.size());
-    ends->setCheckState(marked == 0 ? Qt::Unchecked : std::size_t(marked) == step.places.size() ? Qt::Checked : Qt::PartiallyChecked);
-    ends->setToolTip(tr("One end of the components differs from the other: those that lie the other way round are named reversed"));
+    ends->setCheckState(marked == 0                                 ? Qt::Unchecked
+                        : std::size_t(marked) == step.places.size() ? Qt::Checked
+                                                                    : Qt::PartiallyChecked);
+    ends->setToolTip(
+        tr("One end of the components differs from the other: those that lie the other way round are named reversed"));
     connect(ends, &QCheckBox::clicked, this, [this](bool on) {
         QTimer::singleShot(0, this, [this, on] {
             emit edited(tr("ends"),

@@ -29,8 +29,8 @@ signals:
     // What to do to the step; `merge` joins a row of like edits into one undo.
     void edited(const QString& what, const std::function<void(recipe::Step&)>& edit, const QString& merge);
     void actWanted(const QString& action); // one of the window's, on the step
-    void againWanted(); // to be shown as things are now: fields say what they were made with
-    void entered();     // a field was finished by Enter: the keyboard may go back to the part
+    void againWanted();                    // to be shown as things are now: fields say what they were made with
+    void entered();                        // a field was finished by Enter: the keyboard may go back to the part
     void jumpTo(const QString& step);
     void problem(const QString& text);
     void detailsWanted(const QString& output); // of a check

@@ -54,7 +54,8 @@ SamplesDialog::SamplesDialog(Session& session, QWidget* parent) : QDialog(parent
     layout->addWidget(buttons);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     connect(m_drop, &QPushButton::clicked, this, &SamplesDialog::drop);
-    connect(m_list, &QListWidget::itemSelectionChanged, this, [this] { m_drop->setEnabled(!m_list->selectedItems().isEmpty()); });
+    connect(m_list, &QListWidget::itemSelectionChanged, this,
+            [this] { m_drop->setEnabled(!m_list->selectedItems().isEmpty()); });
     connect(&session, &Session::recipeChanged, this, &SamplesDialog::refresh);
     refresh();
 }
@@ -72,17 +73,19 @@ void SamplesDialog::refresh()
         }
         for (const auto& b : s.bare) {
             const Step* step = r.find(b.step);
-            text += QStringLiteral("\n") + tr("bare ground of %1, place %2").arg(step ? q(step->name) : tr("a step that is gone"), q(b.place));
+            text += QStringLiteral("\n") +
+                    tr("bare ground of %1, place %2").arg(step ? q(step->name) : tr("a step that is gone"), q(b.place));
         }
         auto* item = new QListWidgetItem(text, m_list);
         if (s.picture.capture) item->setIcon(QIcon(QPixmap::fromImage(thumb(*s.picture.capture))));
         item->setToolTip(text);
     }
     m_drop->setEnabled(false);
-    m_said->setText(r.samples.empty()
-                        ? tr("Comparisons know the reference alone. Show a good trial and press Shift+S: what varies between good parts is "
-                             "then no fault. Eight are a good number.")
-                        : tr("Comparisons learn from %1, the reference among them.").arg(counted(good, tr("good part"), tr("good parts"))));
+    m_said->setText(r.samples.empty() ? tr("Comparisons know the reference alone. Show a good trial and press Shift+S: "
+                                           "what varies between good parts is "
+                                           "then no fault. Eight are a good number.")
+                                      : tr("Comparisons learn from %1, the reference among them.")
+                                            .arg(counted(good, tr("good part"), tr("good parts"))));
 }
 
 void SamplesDialog::drop()

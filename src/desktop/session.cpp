@@ -463,11 +463,13 @@ base::Status Session::addBareGround()
     const Place* place = selectedPlace();
     const StepKind* kind = s ? findKind(s->kind) : nullptr;
     if (!kind || !kind->bySamples || !place)
-        return base::fail(base::ErrorCode::NotFound, "choose the place whose component is missing here: a row below its step");
+        return base::fail(base::ErrorCode::NotFound,
+                          "choose the place whose component is missing here: a row below its step");
     LearnedSample sample;
     sample.bare.push_back({s->id, place->name});
-    return keepSample(std::move(sample), tr("bare ground"),
-                      tr("This is what the bare ground of place %1 looks like").arg(QString::fromStdString(place->name)));
+    return keepSample(
+        std::move(sample), tr("bare ground"),
+        tr("This is what the bare ground of place %1 looks like").arg(QString::fromStdString(place->name)));
 }
 
 // Once all is answered anew: what a sample lets pass among the bad ones is said.
@@ -482,9 +484,10 @@ void Session::saySampleResult()
         if (before.count(recipe().trials[t].picture) && all[t] && !all[t]->rejected())
             pass << QFileInfo(QString::fromStdString(recipe().trials[t].picture)).fileName();
     if (pass.isEmpty()) return;
-    emit said(tr("With this sample %1 pass that were rejected: %2 (Ctrl+Z takes it back)")
-                  .arg(counted(pass.size(), tr("bad trial"), tr("bad trials")),
-                       pass.mid(0, 3).join(QStringLiteral(", ")) + (pass.size() > 3 ? QStringLiteral(" …") : QString())));
+    emit said(
+        tr("With this sample %1 pass that were rejected: %2 (Ctrl+Z takes it back)")
+            .arg(counted(pass.size(), tr("bad trial"), tr("bad trials")),
+                 pass.mid(0, 3).join(QStringLiteral(", ")) + (pass.size() > 3 ? QStringLiteral(" …") : QString())));
 }
 
 void Session::dropSamples(const std::set<int>& which)
@@ -537,7 +540,8 @@ base::Status Session::savePlaces(const QString& path) const
 {
     const Step* s = selectedStep();
     if (!s || s->places.empty()) return base::fail(base::ErrorCode::NotFound, "the chosen step has no places");
-    nlohmann::json j{{"format", "dikkat-places"}, {"version", 1}, {"kind", s->kind}, {"places", nlohmann::json::array()}};
+    nlohmann::json j{
+        {"format", "dikkat-places"}, {"version", 1}, {"kind", s->kind}, {"places", nlohmann::json::array()}};
     for (const Place& p : s->places) j["places"].push_back(placeToJson(p));
     return base::writeAtomic(base::realFiles(), path.toStdString(), j.dump(2) + "\n");
 }
@@ -552,8 +556,10 @@ base::Status Session::loadPlaces(const QString& path)
     if (!text) return base::passOn(text.error());
     const auto j = parseJson(*text);
     if (!j) return base::passOn(j.error(), where);
-    if (!j->is_object() || j->value("format", std::string()) != "dikkat-places" || !j->contains("places") || !(*j)["places"].is_array())
-        return base::fail(base::ErrorCode::InvalidArgument, "is no set of places: format must be \"dikkat-places\"", where);
+    if (!j->is_object() || j->value("format", std::string()) != "dikkat-places" || !j->contains("places") ||
+        !(*j)["places"].is_array())
+        return base::fail(base::ErrorCode::InvalidArgument, "is no set of places: format must be \"dikkat-places\"",
+                          where);
     std::vector<Place> places;
     for (std::size_t i = 0; i < (*j)["places"].size(); ++i) {
         auto one = placeFromJson((*j)["places"][i], where + ": places[" + std::to_string(i) + "]");

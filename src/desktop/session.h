@@ -252,7 +252,7 @@ private:
     base::Status keepSample(recipe::LearnedSample sample, const QString& what, const QString& word);
     void saySampleResult();
     std::optional<std::set<std::string>> m_rejectedBefore; // bad trials that were, when a sample was added
-    std::string m_proposeFor, m_proposeOutput; // limits are proposed once every trial has answered
+    std::string m_proposeFor, m_proposeOutput;             // limits are proposed once every trial has answered
     std::optional<inspect::PictureResult> m_referenceResult;
     void readNext();
     QTimer m_announce, m_readings;

@@ -45,11 +45,13 @@ std::vector<std::pair<std::string, Region>> SheetView::regionsOf(const Step& ste
         if (const auto motion = ownMotion(step))
             out.emplace_back("-" + std::to_string(i), motion->toPicture(step.leaveOut[i]));
     // The outline of the place that is meant; it is moved by the place's own square.
-    if (const Place* place = m_session.draft() ? (step.places.empty() ? nullptr : &step.places.front()) : m_session.selectedPlace();
+    if (const Place* place =
+            m_session.draft() ? (step.places.empty() ? nullptr : &step.places.front()) : m_session.selectedPlace();
         place && place->outline)
         if (const auto motion = followingMotion(step))
             for (std::size_t i = 0; i < step.places.size(); ++i)
-                if (step.places[i].name == place->name) out.emplace_back("@" + std::to_string(i), motion->toPicture(*step.places[i].outline));
+                if (step.places[i].name == place->name)
+                    out.emplace_back("@" + std::to_string(i), motion->toPicture(*step.places[i].outline));
     return out;
 }
 

@@ -1,6 +1,7 @@
 // What the sheet draws: picture, results, regions, the stroke under way, loupe and offers.
 #include "desktop/sheet_view.h"
 
+#include "desktop/fault_list.h"
 #include "report/theme.h"
 
 #include <QPainter>
@@ -48,6 +49,9 @@ void SheetView::paintEvent(QPaintEvent*)
     scene.obstacle = report::titleBlockBox(scene, m_session.pictureName(), QRectF(rect()));
     if (m_session.draft() && m_drag == Drag::None)
         scene.covered = offerRect(0).united(offerRect(int(m_session.draft()->offers.size()))).adjusted(-3, -3, 3, 3);
+    // What stands over the sheet's foot is kept clear of labels.
+    for (const auto* list : findChildren<FaultList*>(Qt::FindDirectChildrenOnly))
+        if (list->isVisible()) scene.covered = scene.covered.united(QRectF(list->geometry()));
     m_labels.clear();
     if (!m_bare) {
         if (const Step* s = editedStep(); s && m_drag != Drag::Stroke) {

@@ -20,6 +20,13 @@ std::optional<geometry::Point> placeOf(const ItemResult& item, const std::string
     }
     return {};
 }
+// How far beyond its limit: what is used of the tolerance, of one limit alone the value by it.
+double worstOf(double value, std::optional<double> low, std::optional<double> high, std::optional<double> share)
+{
+    if (high && !low && *high > 0) return value / *high;
+    if (low && !high && *low > 0) return value > 0 ? *low / value : 1e6;
+    return share.value_or(1);
+}
 } // namespace
 
 std::vector<Fault> faultsOf(const ItemResult& item)
@@ -45,7 +52,7 @@ std::vector<Fault> faultsOf(const ItemResult& item)
             f.name = !e.says.empty() ? e.says : e.value < 0 ? e.reason : !c.fault.empty() ? c.fault : c.name;
             f.detail = e.value < 0 ? c.name : c.name + " " + value + (e.reason.empty() ? "" : ", " + e.reason);
             // What is missing has no share: it is the worst.
-            f.worst = e.value < 0 ? 1e9 : e.share.value_or(1);
+            f.worst = e.value < 0 ? 1e9 : worstOf(c.values[std::size_t(e.value)], e.low, e.high, e.share);
             f.at = e.at;
             add(std::move(f));
         }
@@ -55,7 +62,9 @@ std::vector<Fault> faultsOf(const ItemResult& item)
         f.measured = c.verdict == Verdict::Fail;
         f.name = !c.fault.empty() ? c.fault : c.name;
         f.detail = (c.fault.empty() ? "" : c.name + " ") + c.valueText() + (c.reason.empty() ? "" : ", " + c.reason);
-        f.worst = f.measured ? c.share.value_or(1) : 0;
+        f.worst = f.measured && !c.list && !c.values.empty() ? worstOf(c.values.front(), c.low, c.high, c.share)
+                  : f.measured                               ? 1
+                                                             : 0;
         f.at = placeOf(item, c.step);
         add(std::move(f));
     }

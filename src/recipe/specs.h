@@ -52,10 +52,10 @@ struct OutputSpec {
     // Which way a part is better, for limits that are proposed: where better has no end, one limit is enough.
     enum class Better { Within, More, Less };
     Better better = Better::Within;
-    std::optional<double> least{}, most{}; // what the value can be at all: 0 for a size, 1 for a score
-    bool filters = true;                   // of a list: objects have this value, so it can filter them
+    std::optional<double> least{}, most{};         // what the value can be at all: 0 for a size, 1 for a score
+    bool filters = true;                           // of a list: objects have this value, so it can filter them
     std::optional<double> usualLow{}, usualHigh{}; // limits a new check on it begins with
-    bool place = false;                    // says where something lies, not what it is
+    bool place = false;                            // says where something lies, not what it is
     // How a drawing states it: of the step's round feature, between the legs of its angle mark, in a tolerance frame
     // without or with a datum.
     enum class Drawn { Plain, Diameter, Radius, Angle, Tolerance, ToleranceTo };

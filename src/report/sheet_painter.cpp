@@ -561,7 +561,8 @@ private:
         std::vector<const inspect::ElementResult*> named;
         for (const auto& e : c.elements)
             if (e.verdict == Verdict::Fail && !e.says.empty() && e.at) named.push_back(&e);
-        std::stable_sort(named.begin(), named.end(), [](const auto* a, const auto* b) { return a->share.value_or(0) > b->share.value_or(0); });
+        std::stable_sort(named.begin(), named.end(),
+                         [](const auto* a, const auto* b) { return a->share.value_or(0) > b->share.value_or(0); });
         if (named.size() > most) named.resize(most);
         for (const auto* e : named) {
             LabelItem l;

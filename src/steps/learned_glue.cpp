@@ -77,30 +77,47 @@ std::vector<std::uint8_t> countsIn(const Region& region, const std::vector<Regio
 std::string fewSamples(int samples)
 {
     if (samples >= 5) return {};
-    return samples == 1 ? "variation unknown: learned from one good part alone; add some 7 good ones"
-                        : "variation hardly known: learned from " + std::to_string(samples) + " good parts; 8 are better";
+    return samples == 1
+               ? "variation unknown: learned from one good part alone; add some 7 good ones"
+               : "variation hardly known: learned from " + std::to_string(samples) + " good parts; 8 are better";
 }
 std::string sideOf(double brighter)
 {
     return brighter > 0.75 ? "brighter" : brighter < 0.25 ? "darker" : "brighter and darker";
 }
 
-image::Image differencePicture(const vision::Learned& learned, const Patch& here, const vision::Light& light)
+namespace
 {
-    const PatchBox& box = learned.box();
-    image::Image out(box.width, box.height, PixelFormat::Colour8);
-    const image::Image good = learned.picture();
-    for (std::size_t i = 0; i < box.count(); ++i) {
-        std::uint8_t* to = out.row(0) + 3 * i;
-        float side = 0;
-        const double r = learned.ratio(here, light, i, &side);
-        const double pale = 150 + good.row(0)[i] / 255.0 * 90;
-        // Paper where nothing differs; the two signs of the deviation scale beyond what is allowed, fainter below.
-        const double much = std::min(1.0, std::max(0.0, r - 0.5) / 2.5);
-        const double dark[3] = {138, 42, 122}, bright[3] = {79, 90, 16};
-        for (int k = 0; k < 3; ++k)
-            to[k] = std::uint8_t(std::lround(pale * (1 - much) + (side < 0 ? dark[k] : bright[k]) * much));
-    }
+image::Image toGreyShown(const Patch& patch)
+{
+    image::Image shown = shownPatch(patch);
+    return shown.format() == PixelFormat::Colour8 ? image::toGrey(shown) : std::move(shown);
+}
+} // namespace
+
+image::Image differencePicture(const vision::Learned& learned, const Patch& here, const vision::Light& light,
+                               const Patch& shown)
+{
+    const PatchBox &box = learned.box(), &all = shown.box;
+    image::Image out(all.width, all.height, PixelFormat::Colour8);
+    const image::Image grey = toGreyShown(shown);
+    for (int y = 0; y < all.height; ++y)
+        for (int x = 0; x < all.width; ++x) {
+            std::uint8_t* to = out.row(y) + 3 * x;
+            const int bx = x + all.left - box.left, by = y + all.top - box.top;
+            // Paper where nothing differs; the two signs of the deviation scale beyond what is allowed.
+            const double pale = 175 + grey.row(y)[x] / 255.0 * 70;
+            double much = 0;
+            float side = 0;
+            if (bx >= 0 && by >= 0 && bx < box.width && by < box.height) {
+                const double r =
+                    learned.ratio(here, light, std::size_t(by) * std::size_t(box.width) + std::size_t(bx), &side);
+                much = std::min(1.0, std::max(0.0, r - 0.5) / 1.5);
+            }
+            const double dark[3] = {138, 42, 122}, bright[3] = {79, 90, 16};
+            for (int k = 0; k < 3; ++k)
+                to[k] = std::uint8_t(std::lround(pale * (1 - much) + (side < 0 ? dark[k] : bright[k]) * much));
+        }
     return out;
 }
 image::Image shownPatch(const Patch& patch)

@@ -34,7 +34,9 @@ std::string fewSamples(int samples);
 // "brighter", "darker", or neither.
 std::string sideOf(double brighter);
 // Half grey, half what differs: red-free, so that it is no verdict.
-image::Image differencePicture(const vision::Learned& learned, const vision::Patch& here, const vision::Light& light);
+// Over all that `shown` covers; beyond what was compared it is pale.
+image::Image differencePicture(const vision::Learned& learned, const vision::Patch& here, const vision::Light& light,
+                               const vision::Patch& shown);
 // Grey or colour, to be shown beside another one.
 image::Image shownPatch(const vision::Patch& patch);
 
@@ -45,13 +47,15 @@ template <class P> recipe::Declare<P>& declareLearned(recipe::Declare<P>& d)
     return d.template inherits<LearnSettings>()
         .picture()
         .readsSamples()
-        .param(static_cast<CompareBy P::*>(&LearnSettings::by),
-               {"by", "Compared by", "What is compared with the good ones: grey levels, or colours as the eye sees them."},
-               {{"grey", "Grey level"}, {"colour", "Colour"}}, true)
-        .param(&P::spreads,
-               {"spreads", "Allowed spreads",
-                "How many times the good ones' own spread a pixel may differ from the usual value; more lets more pass."},
-               Unit::None, Real{1, 50, 0.5, 3, 15}, true)
+        .param(
+            static_cast<CompareBy P::*>(&LearnSettings::by),
+            {"by", "Compared by", "What is compared with the good ones: grey levels, or colours as the eye sees them."},
+            {{"grey", "Grey level"}, {"colour", "Colour"}}, true)
+        .param(
+            &P::spreads,
+            {"spreads", "Allowed spreads",
+             "How many times the good ones' own spread a pixel may differ from the usual value; more lets more pass."},
+            Unit::None, Real{1, 50, 0.5, 3, 15}, true)
         .param(&P::leastGrey,
                {"least_grey", "Allowed at least",
                 "By grey level: a smaller difference is none, however alike the good ones are."},

@@ -15,7 +15,10 @@ namespace
 {
 constexpr std::size_t kSteep = 500, kCells = 260;
 
-Point turned(Point p, double by) { return {p.x * std::cos(by) + p.y * std::sin(by), p.y * std::cos(by) - p.x * std::sin(by)}; }
+Point turned(Point p, double by)
+{
+    return {p.x * std::cos(by) + p.y * std::sin(by), p.y * std::cos(by) - p.x * std::sin(by)};
+}
 double fullTurn(const Beside& b) { return b.turn + (b.reversed ? geometry::kPi : 0); }
 } // namespace
 
@@ -97,10 +100,13 @@ base::Result<Component> Component::make(const std::vector<Patch>& good, const st
         while (level.at.size() > 4 * kCells) { // thinned evenly
             Level thin;
             thin.each = level.each;
-            for (std::size_t i = 0; i < level.at.size(); i += 2) thin.at.push_back(level.at[i]), thin.value.push_back(level.value[i]);
+            for (std::size_t i = 0; i < level.at.size(); i += 2)
+                thin.at.push_back(level.at[i]), thin.value.push_back(level.value[i]);
             level = std::move(thin);
         }
-        const double mean = level.value.empty() ? 0 : std::accumulate(level.value.begin(), level.value.end(), 0.0) / double(level.value.size());
+        const double mean = level.value.empty() ? 0
+                                                : std::accumulate(level.value.begin(), level.value.end(), 0.0) /
+                                                      double(level.value.size());
         double length = 0;
         for (float& v : level.value) v -= float(mean), length += double(v) * double(v);
         length = std::sqrt(length);
@@ -120,7 +126,8 @@ base::Result<Component> Component::make(const std::vector<Patch>& good, const st
         const auto k = std::size_t(y) * w + std::size_t(x);
         if (!in[k] || !first.sees(i) || !first.sees(k)) continue;
         ++looked;
-        same += std::abs(double(first.level(k)) - double(first.level(i))) <= double(std::min(c.m_learned.allowed(i), 1e6f)) * 1.5;
+        same += std::abs(double(first.level(k)) - double(first.level(i))) <=
+                double(std::min(c.m_learned.allowed(i), 1e6f)) * 1.5;
     }
     c.m_endsDiffer = looked > 20 && double(same) < 0.93 * double(looked);
     return c;
@@ -191,7 +198,8 @@ struct Looking {
             }
         return r;
     }
-    double correlation(const Raster& r, const Component::Level& l, const std::vector<int>& offsets, int dx, int dy) const
+    double correlation(const Raster& r, const Component::Level& l, const std::vector<int>& offsets, int dx,
+                       int dy) const
     {
         double s = 0, ss = 0, st = 0, n = 0;
         const int move = dy * r.width + dx;
@@ -236,18 +244,21 @@ struct Looking {
                     top.push_back({{shift, turn, reversed}, s});
                 }
         }
-        std::stable_sort(top.begin(), top.end(), [](const Candidate& a, const Candidate& b) { return a.score > b.score; });
+        std::stable_sort(top.begin(), top.end(),
+                         [](const Candidate& a, const Candidate& b) { return a.score > b.score; });
         std::vector<Candidate> few;
         for (const Candidate& one : top) {
             const bool near = std::any_of(few.begin(), few.end(), [&](const Candidate& f) {
-                return geometry::distance(f.at.shift, one.at.shift) < 1.6 * coarse.each && std::abs(f.at.turn - one.at.turn) < 1.6 * step;
+                return geometry::distance(f.at.shift, one.at.shift) < 1.6 * coarse.each &&
+                       std::abs(f.at.turn - one.at.turn) < 1.6 * step;
             });
             if (!near) few.push_back(one);
             if (few.size() == 4) break;
         }
         for (Candidate& one : few) {
             double turnStep = step / 2;
-            for (std::size_t k = 1; k < c.m_levels.size(); ++k, turnStep /= 2) one = climbed(c.m_levels[k], one, turnStep);
+            for (std::size_t k = 1; k < c.m_levels.size(); ++k, turnStep /= 2)
+                one = climbed(c.m_levels[k], one, turnStep);
             if (c.m_levels.size() == 1) one = climbed(c.m_levels.front(), one, turnStep);
         }
         return few;

@@ -20,12 +20,12 @@ enum class Named { AsUsual, Missing, Turned, Reversed, Shifted, Another, OtherCo
 
 struct ComponentOptions {
     LearnOptions learn;
-    double search = 15;             // px
-    double searchTurn = 25;         // degrees
+    double search = 15;               // px
+    double searchTurn = 25;           // degrees
     double mayShift = 3, mayTurn = 3; // px, degrees: less is no fault
-    double leastArea = 6;           // px²; smaller places are no difference
-    double leastAlike = 0.6;        // share of the pixels that make a hypothesis
-    bool marked = false;            // its ends can be told apart
+    double leastArea = 6;             // px²; smaller places are no difference
+    double leastAlike = 0.6;          // share of the pixels that make a hypothesis
+    bool marked = false;              // its ends can be told apart
 };
 
 // Beside its usual place: turned about the middle of its box, then shifted; px of the reference, radians.
@@ -52,13 +52,13 @@ public:
 
     struct Seen {
         Named named = Named::AsUsual;
-        double ratio = 0;      // largest: of the differences, of the shift and of the turn by what they may be
+        double ratio = 0; // largest: of the differences, of the shift and of the turn by what they may be
         Beside beside;
-        double alike = 0;      // share of its pixels that are as usual where it was found
-        double atPlace = 0;    // and where it should lie
-        double bare = 0;       // share that is as the bare ground; 0: not known
+        double alike = 0;   // share of its pixels that are as usual where it was found
+        double atPlace = 0; // and where it should lie
+        double bare = 0;    // share that is as the bare ground; 0: not known
         double correlation = 0;
-        Patch here;            // laid as it should lie
+        Patch here; // laid as it should lie
         Light light;
     };
     Seen look(const image::Picture& picture, const Carry& carry, const Light& light) const;

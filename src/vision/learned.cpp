@@ -106,8 +106,7 @@ std::vector<float> largestNear(const std::vector<float>& v, int w, int h)
     const auto at = [&](int x, int y) { return std::size_t(y) * std::size_t(w) + std::size_t(x); };
     for (int y = 0; y < h; ++y)
         for (int x = 0; x < w; ++x)
-            rows[at(x, y)] =
-                std::max({v[at(x, y)], v[at(std::max(0, x - 1), y)], v[at(std::min(w - 1, x + 1), y)]});
+            rows[at(x, y)] = std::max({v[at(x, y)], v[at(std::max(0, x - 1), y)], v[at(std::min(w - 1, x + 1), y)]});
     for (int y = 0; y < h; ++y)
         for (int x = 0; x < w; ++x)
             out[at(x, y)] =
@@ -127,9 +126,8 @@ std::vector<float> quietedNear(const std::vector<float>& v, int w, int h)
         for (int x = 0; x < w; ++x) rows[at(x, y)] = sq(x - 1, y) + sq(x, y) + sq(x + 1, y);
     for (int y = 0; y < h; ++y)
         for (int x = 0; x < w; ++x)
-            out[at(x, y)] = std::sqrt((rows[at(x, std::max(0, y - 1))] + rows[at(x, y)] +
-                                       rows[at(x, std::min(h - 1, y + 1))]) /
-                                      9);
+            out[at(x, y)] =
+                std::sqrt((rows[at(x, std::max(0, y - 1))] + rows[at(x, y)] + rows[at(x, std::min(h - 1, y + 1))]) / 9);
     return out;
 }
 } // namespace
@@ -241,7 +239,8 @@ struct Learning {
         to.m_allowed.assign(count(), kInfinite);
         for (std::size_t i = 0; i < count(); ++i)
             if (to.m_counts[i] && std::isfinite(to.m_levels[i]))
-                to.m_allowed[i] = std::max(floor, float(o.spreads) * quiet[i]) + float(o.edge) * steep[i];
+                to.m_allowed[i] = std::max(floor, float(o.spreads) * quiet[i]) + float(o.edge) * steep[i],
+                ++to.m_compared;
     }
     void takeBytes()
     {
@@ -336,7 +335,8 @@ image::Image Learned::picture() const
     }
     for (std::size_t i = 0; i < m_box.count(); ++i)
         if (std::isfinite(m_levels[i]))
-            out.row(0)[i] = std::uint8_t(std::lround(std::clamp(255 * (m_levels[i] - low) / (high - low), 0.0f, 255.0f)));
+            out.row(0)[i] =
+                std::uint8_t(std::lround(std::clamp(255 * (m_levels[i] - low) / (high - low), 0.0f, 255.0f)));
     return out;
 }
 image::Image Learned::map(double& low, double& high) const
@@ -355,7 +355,8 @@ image::Image Learned::map(double& low, double& high) const
     image::Image out(m_box.width, m_box.height, PixelFormat::Grey8);
     for (std::size_t i = 0; i < m_allowed.size(); ++i)
         out.row(0)[i] = std::isfinite(m_allowed[i])
-                            ? std::uint8_t(std::lround(255 - 255 * std::clamp((double(m_allowed[i]) - low) / (high - low), 0.0, 1.0)))
+                            ? std::uint8_t(std::lround(
+                                  255 - 255 * std::clamp((double(m_allowed[i]) - low) / (high - low), 0.0, 1.0)))
                             : 255;
     return out;
 }
@@ -456,8 +457,10 @@ Difference differ(const Learned& learned, const Patch& here, const Light& light,
 {
     Difference to;
     to.over = image::Image::unwritten(learned.box().width, learned.box().height, PixelFormat::Grey8);
-    for (std::size_t i = 0; i < learned.box().count(); ++i)
-        if (std::isfinite(learned.allowed(i))) ++to.compared, to.unseen += !here.sees(i);
+    to.compared = learned.compared();
+    if (!here.unseen.empty())
+        for (std::size_t i = 0; i < learned.box().count(); ++i)
+            to.unseen += here.unseen[i] && std::isfinite(learned.allowed(i));
     ComparingRows rows{learned, here, to};
     const bool likeTaught = here.pixels.format() == PixelFormat::Grey8 && here.unseen.empty();
     if (learned.quick() && likeTaught) rows.bytes(light, limit);
@@ -483,14 +486,16 @@ std::vector<DifferentPlace> places(const Learned& learned, const Patch& here, co
         DifferentPlace& p = out[std::size_t(run.blob)];
         for (int x = run.from; x < run.to; ++x) {
             float side = 0;
-            const double r = learned.ratio(here, light, std::size_t(run.y) * std::size_t(box.width) + std::size_t(x), &side);
+            const double r =
+                learned.ratio(here, light, std::size_t(run.y) * std::size_t(box.width) + std::size_t(x), &side);
             if (r > p.worst) p.worst = r, p.worstAt = {double(x), double(run.y)};
             p.brighter += side > 0;
         }
     }
     std::vector<std::size_t> order(out.size());
     for (std::size_t i = 0; i < order.size(); ++i) order[i] = i;
-    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return out[a].worst > out[b].worst; });
+    std::stable_sort(order.begin(), order.end(),
+                     [&](std::size_t a, std::size_t b) { return out[a].worst > out[b].worst; });
     const BlobRuns runs(list);
     std::vector<DifferentPlace> sorted;
     for (const std::size_t i : order) {

@@ -43,6 +43,7 @@ public:
     const std::vector<std::uint8_t>& counts() const { return m_counts; }
     // Allowed difference; infinite where nothing is compared.
     float allowed(std::size_t i) const { return m_allowed[i]; }
+    std::size_t compared() const { return m_compared; } // pixels
     // The noise the good ones have where nothing else varies, in the differences' unit; 0: not known, of one sample.
     double noise() const { return m_noise; }
     // The largest ratio of each good one.
@@ -77,13 +78,14 @@ private:
     std::vector<std::uint8_t> m_usualByte; // of 8 bit grey, for the quick way
     std::vector<std::uint16_t> m_weight;   // 200 × 256 / allowed; 0: not compared
     double m_noise = 0;
+    std::size_t m_compared = 0;
     std::vector<double> m_own;
 };
 
 struct Difference {
-    image::Image over;   // 255 where the ratio is above `limit`
-    double worst = 0;    // largest ratio, 0 to kMostRatio
-    std::size_t at = 0;  // its pixel
+    image::Image over;                    // 255 where the ratio is above `limit`
+    double worst = 0;                     // largest ratio, 0 to kMostRatio
+    std::size_t at = 0;                   // its pixel
     std::size_t unseen = 0, compared = 0; // of the pixels that count
 };
 constexpr double kMostRatio = 250;
@@ -91,12 +93,12 @@ constexpr double kMostRatio = 250;
 Difference differ(const Learned& learned, const Patch& here, const Light& light, double limit = 1);
 
 struct DifferentPlace {
-    double area = 0;         // px²
-    geometry::Point centre;  // px of the patch
+    double area = 0;        // px²
+    geometry::Point centre; // px of the patch
     int left = 0, top = 0, right = 0, bottom = 0;
-    double worst = 0;        // ratio
-    geometry::Point worstAt; // px of the patch
-    double brighter = 0;     // share of its area that is brighter or higher
+    double worst = 0;                     // ratio
+    geometry::Point worstAt;              // px of the patch
+    double brighter = 0;                  // share of its area that is brighter or higher
     std::vector<geometry::Point> outline; // px of the patch
 };
 // Places of a difference, worst first; smaller ones than `leastArea` are none. `most`: how many get an outline.

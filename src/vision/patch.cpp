@@ -6,6 +6,7 @@
 #include <cstring>
 #include <limits>
 #include <optional>
+#include <type_traits>
 
 namespace vision
 {
@@ -26,7 +27,9 @@ std::optional<std::array<int, 2>> wholeShift(const PatchBox& b, const Carry& car
     const Point first = carry(origin);
     if (!whole(first) || std::abs(first.x) > 1e8 || std::abs(first.y) > 1e8) return {};
     const Point d = first - origin;
-    const Point places[] = {{double(b.width), 0}, {0, double(b.height)}, {double(b.width), double(b.height)},
+    const Point places[] = {{double(b.width), 0},
+                            {0, double(b.height)},
+                            {double(b.width), double(b.height)},
                             {b.width / 2.0, b.height / 2.0}};
     for (const Point p : places)
         if (geometry::distance(carry(origin + p), origin + p + d) > 1e-7) return {};
@@ -37,8 +40,27 @@ template <int Channels, class T, class Out>
 void sampleRow(const T* data, std::ptrdiff_t stride, int width, int height, const double* xs, const double* ys, int n,
                Out* to, std::uint8_t* unseen)
 {
+    using Whole = std::conditional_t<sizeof(T) == 1, std::int32_t, std::int64_t>;
+    // Where both ends lie inside, all between them do.
+    const auto within = [&](double x, double y) { return x >= 0 && y >= 0 && x < width - 1 && y < height - 1; };
+    bool inside = false;
     for (int i = 0; i < n; ++i) {
         const double x = xs[i], y = ys[i];
+        if (i % kBlock == 0) {
+            const int end = std::min(n, i + kBlock) - 1;
+            inside = within(x, y) && within(xs[end], ys[end]);
+        }
+        if (inside) {
+            const int ix = int(x), iy = int(y);
+            const auto fx = Whole((x - ix) * 256 + 0.5), fy = Whole((y - iy) * 256 + 0.5);
+            const T* a = data + iy * stride + ix * Channels;
+            for (int k = 0; k < Channels; ++k, ++a) {
+                const Whole top = Whole(a[0]) * (256 - fx) + Whole(a[Channels]) * fx;
+                const Whole low = Whole(a[stride]) * (256 - fx) + Whole(a[stride + Channels]) * fx;
+                to[Channels * i + k] = Out((top * (256 - fy) + low * fy + 32768) >> 16);
+            }
+            continue;
+        }
         if (!(x >= 0 && y >= 0 && x <= width - 1 && y <= height - 1)) {
             for (int k = 0; k < Channels; ++k) to[Channels * i + k] = Out(0);
             unseen[i] = 1;
@@ -175,7 +197,7 @@ Patch laid(const image::Picture& picture, bool inColour, const PatchBox& box, co
             sampleRow<1>(reinterpret_cast<const std::uint16_t*>(source->row(0)), w, w, h, xs.data(), ys.data(),
                          box.width, reinterpret_cast<std::uint16_t*>(to), unseen);
         else sampleRow<1>(source->row(0), w, w, h, xs.data(), ys.data(), box.width, to, unseen);
-        any = any || std::any_of(unseen, unseen + box.width, [](std::uint8_t u) { return u != 0; });
+        any = any || std::memchr(unseen, 1, std::size_t(box.width));
     }
     if (!any) out.unseen.clear();
     return out;
@@ -237,22 +259,26 @@ Light lightOf(const Patch& here, const std::vector<float>& usual, const std::vec
     std::vector<double> off(at.size());
     for (int round = 0; round < 6; ++round) {
         for (std::size_t k = 0; k < at.size(); ++k) {
-            const double x = unit(double(at[k] % width), here.box.width), y = unit(double(at[k] / width), here.box.height);
+            const double x = unit(double(at[k] % width), here.box.width),
+                         y = unit(double(at[k] / width), here.box.height);
             off[k] = double(here.level(at[k])) - light.gainAt(x, y) * double(usual[at[k]]) - light.offset;
         }
         std::vector<double> sizes = off;
         for (double& s : sizes) s = std::abs(s);
         const double cut = std::max(6.0, 4.685 * 1.4826 * medianOf(sizes));
-        Eigen::MatrixXd a = Eigen::MatrixXd::Zero(n, n);
-        Eigen::VectorXd b = Eigen::VectorXd::Zero(n);
+        using Rows = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, 0, 7, 7>; // on the stack
+        using Row = Eigen::Matrix<double, Eigen::Dynamic, 1, 0, 7, 1>;
+        Rows a = Rows::Zero(n, n);
+        Row b = Row::Zero(n);
         double weights = 0;
         for (std::size_t k = 0; k < at.size(); ++k) {
             // What is as white as can be tells nothing of the light.
             const double w = double(here.level(at[k])) - off[k] > 250 ? 0 : tukey(off[k], cut);
             if (w == 0) continue;
-            const double x = unit(double(at[k] % width), here.box.width), y = unit(double(at[k] / width), here.box.height);
+            const double x = unit(double(at[k] % width), here.box.width),
+                         y = unit(double(at[k] / width), here.box.height);
             const double u = double(usual[at[k]]);
-            Eigen::VectorXd row(n);
+            Row row(n);
             if (n == 7) row << u, u * x, u * y, u * x * x, u * x * y, u * y * y, 1;
             else row << u, 1;
             a += w * row * row.transpose(), b += w * double(here.level(at[k])) * row;
@@ -262,7 +288,7 @@ Light lightOf(const Patch& here, const std::vector<float>& usual, const std::vec
         // Where nothing tells an offset from a gain there is none.
         a(n - 1, n - 1) += 1e-3 * weights;
         for (int k = 1; k + 1 < n; ++k) a(k, k) += 1e-3 * a(0, 0);
-        const Eigen::VectorXd s = a.ldlt().solve(b);
+        const Row s = a.ldlt().solve(b);
         if (!s.allFinite() || s(0) < 0.02) break;
         for (int k = 0; k + 1 < n; ++k) light.gain[std::size_t(k)] = s(k);
         light.offset = s(n - 1);
@@ -331,7 +357,8 @@ Point refined(const Small& s, Point d, int rounds)
                 const double hx = x + d.x, hy = y + d.y;
                 if (!s.counts[i] || hx < 1 || hy < 1 || hx >= s.width - 2 || hy >= s.height - 2) continue;
                 const double gx = (double(s.usual[i + 1]) - double(s.usual[i - 1])) / 2;
-                const double gy = (double(s.usual[i + std::size_t(s.width)]) - double(s.usual[i - std::size_t(s.width)])) / 2;
+                const double gy =
+                    (double(s.usual[i + std::size_t(s.width)]) - double(s.usual[i - std::size_t(s.width)])) / 2;
                 if (gx * gx + gy * gy < 4) continue;
                 const double r = double(between(s, s.here, hx, hy)) - double(s.usual[i]);
                 rows.push_back({gx, gy, r}), sizes.push_back(std::abs(r));
@@ -372,7 +399,10 @@ Point shiftOf(const Patch& here, const std::vector<float>& usual, const std::vec
             const bool known = std::isfinite(usual[i]);
             s.usual[i] = known ? usual[i] * scale : 0;
             s.here[i] =
-                here.sees(i) ? float((double(here.level(i)) - light.offset) / std::max(0.02, g[0] + g[1] * x + g[2] * x * x)) * scale : 0;
+                here.sees(i)
+                    ? float((double(here.level(i)) - light.offset) / std::max(0.02, g[0] + g[1] * x + g[2] * x * x)) *
+                          scale
+                    : 0;
             s.counts[i] = (counts.empty() || counts[i]) && known && here.sees(i);
         }
     }
@@ -410,7 +440,8 @@ Settled settled(const image::Picture& picture, bool inColour, const PatchBox& bo
 {
     Settled s;
     const auto lay = [&] {
-        s.patch = laid(picture, inColour, box, s.shift == Point{} ? carry : [&](Point p) { return carry(p + s.shift); });
+        s.patch = laid(
+            picture, inColour, box, s.shift == Point{} ? carry : [&](Point p) { return carry(p + s.shift); });
         s.light = lightOf(s.patch, usual, counts, follow);
     };
     lay();

@@ -20,7 +20,9 @@ class ComponentPlacesTest : public QObject
     {
         demo::Random random(seed);
         FittedTruth t = truth;
-        if (t.pose.origin == geometry::Point{}) t.pose = {{0.5 * 1600 + random.uniform(-20, 20), 0.5 * 640 + random.uniform(-20, 20)}, random.uniform(-0.05, 0.05)};
+        if (t.pose.origin == geometry::Point{})
+            t.pose = {{0.5 * 1600 + random.uniform(-20, 20), 0.5 * 640 + random.uniform(-20, 20)},
+                      random.uniform(-0.05, 0.05)};
         auto made = demo::drawFitted(demo::reedField(), t, random);
         std::vector<image::Picture> pictures;
         pictures.push_back(image::makePicture(std::move(made.white), "white"));
@@ -66,9 +68,10 @@ private slots:
             double amount;
             const char* step;
             const char* says;
-        } all[] = {{ReedFault::ReedMissing, 0, "reeds", "missing"},     {ReedFault::ReedReversed, 0, "reeds", "reversed"},
-                   {ReedFault::ReedTurned, 8, "reeds", "turned "},      {ReedFault::ReedTurned, -12, "reeds", "turned "},
-                   {ReedFault::ReedShifted, 0.5, "reeds", "shifted "},  {ReedFault::RivetMissing, 0, "rivets", "missing"}};
+        } all[] = {
+            {ReedFault::ReedMissing, 0, "reeds", "missing"},    {ReedFault::ReedReversed, 0, "reeds", "reversed"},
+            {ReedFault::ReedTurned, 8, "reeds", "turned "},     {ReedFault::ReedTurned, -12, "reeds", "turned "},
+            {ReedFault::ReedShifted, 0.5, "reeds", "shifted "}, {ReedFault::RivetMissing, 0, "rivets", "missing"}};
         int n = 0;
         for (const auto& f : all)
             for (const int place : {1, 4, 10}) {
@@ -77,7 +80,10 @@ private slots:
                 const auto r = inspected(t, 900 + std::uint64_t(++n));
                 const std::string says = saidOf(r, f.step, place);
                 QVERIFY2(QString::fromStdString(says).startsWith(QLatin1String(f.says)),
-                         qPrintable(QStringLiteral("%1 at %2 is called \"%3\"").arg(QLatin1String(f.says)).arg(place).arg(QString::fromStdString(says))));
+                         qPrintable(QStringLiteral("%1 at %2 is called \"%3\"")
+                                        .arg(QLatin1String(f.says))
+                                        .arg(place)
+                                        .arg(QString::fromStdString(says))));
                 QCOMPARE(failing(r, f.step), 1);
                 if (f.amount != 0 && f.fault == ReedFault::ReedTurned) {
                     const double degrees = QString::fromStdString(says).mid(7).chopped(1).toDouble();
@@ -87,23 +93,26 @@ private slots:
                     const double mm = QString::fromStdString(says).section(QLatin1Char(' '), 1, 1).toDouble();
                     QVERIFY2(std::abs(mm - 0.51) < 0.06, says.c_str());
                 }
-                QVERIFY(QString::fromStdString(r.items.front().sentence()).contains(QString::number(place) + QLatin1Char(' ')));
+                QVERIFY(QString::fromStdString(r.items.front().sentence())
+                            .contains(QString::number(place) + QLatin1Char(' ')));
             }
     }
     void glueIsNamedUnderRedLight()
     {
         const std::pair<ReedFault, const char*> all[] = {{ReedFault::GlueNone, "none"},
-                                                          {ReedFault::GlueLittle, "too little"},
-                                                          {ReedFault::GlueMuch, "sticks out"},
-                                                          {ReedFault::GlueBridged, "bridged with "}};
+                                                         {ReedFault::GlueLittle, "too little"},
+                                                         {ReedFault::GlueMuch, "sticks out"},
+                                                         {ReedFault::GlueBridged, "bridged with "}};
         for (const auto& [fault, says] : all)
             for (const int place : {2, 7}) {
                 FittedTruth t;
                 t.fault = fault, t.place = place;
                 const auto r = inspected(t, 70 + std::uint64_t(place));
-                QVERIFY2(QString::fromStdString(saidOf(r, "joints", place)).startsWith(QLatin1String(says)), saidOf(r, "joints", place).c_str());
+                QVERIFY2(QString::fromStdString(saidOf(r, "joints", place)).startsWith(QLatin1String(says)),
+                         saidOf(r, "joints", place).c_str());
                 if (fault == ReedFault::GlueBridged)
-                    QCOMPARE(QString::fromStdString(saidOf(r, "joints", place + 1)), QStringLiteral("bridged with %1").arg(place));
+                    QCOMPARE(QString::fromStdString(saidOf(r, "joints", place + 1)),
+                             QStringLiteral("bridged with %1").arg(place));
             }
     }
     void aDarkCornerIsNoFault()
@@ -119,7 +128,8 @@ private slots:
         std::vector<image::Picture> pictures;
         for (const char* key : {"white", "red"})
             pictures.push_back(image::makePicture(demo::painted({58, 60, 64}, {}, 1600, 640, {}, random), key));
-        QVERIFY(inspect::evaluate(*m_prepared, image::Capture("empty", std::move(pictures))).outcome() != inspect::Outcome::Accept);
+        QVERIFY(inspect::evaluate(*m_prepared, image::Capture("empty", std::move(pictures))).outcome() !=
+                inspect::Outcome::Accept);
         // Cut by the border.
         FittedTruth t;
         t.pose = {{330, 320}, 0};
@@ -161,7 +171,10 @@ private slots:
             const auto back = recipe::placeFromJson(recipe::placeToJson(p), "here");
             QVERIFY(back && *back == p);
         }
-        const auto bad = recipe::placeFromJson(nlohmann::json::parse(R"({"name": "1", "at": [3, 4], "outline": {"shape": "circle", "centre": [1, 2], "radius": 0}})"), "here");
+        const auto bad = recipe::placeFromJson(
+            nlohmann::json::parse(
+                R"({"name": "1", "at": [3, 4], "outline": {"shape": "circle", "centre": [1, 2], "radius": 0}})"),
+            "here");
         QVERIFY(!bad && bad.error().where == "here: outline");
     }
 };

@@ -11,7 +11,8 @@ namespace
 {
 constexpr int kW = 400, kH = 160;
 // Four places of 40 × 30 px in a row; what is bright is a joint.
-inspect::PictureResult seen(const demo::Outlines& bright, const std::function<void(JointAreasParams&)>& edit = {}, int places = 4)
+inspect::PictureResult seen(const demo::Outlines& bright, const std::function<void(JointAreasParams&)>& edit = {},
+                            int places = 4)
 {
     demo::Random random(6);
     demo::Ink ink{{210, 210, 210}, bright};
@@ -63,7 +64,8 @@ private slots:
         auto r = seen({joint(0, 26, 20), joint(2, 40, 30), joint(3, 26, 20, {16, 0})}, more);
         QVERIFY(says(r, 0).empty());
         QCOMPARE(QString::fromStdString(says(r, 1)), QStringLiteral("none"));
-        QVERIFY(QString::fromStdString(says(r, 2)).startsWith(QStringLiteral("too much: 1") ) || QString::fromStdString(says(r, 2)).startsWith(QStringLiteral("too much: 9")));
+        QVERIFY(QString::fromStdString(says(r, 2)).startsWith(QStringLiteral("too much: 1")) ||
+                QString::fromStdString(says(r, 2)).startsWith(QStringLiteral("too much: 9")));
         QCOMPARE(QString::fromStdString(says(r, 3)), QStringLiteral("sticks out"));
         QVERIFY(std::abs(listed(r, "sticking", 3) - 9 * 20) < 25);
         QCOMPARE(value(r, "count"), 3.0);
@@ -88,14 +90,16 @@ private slots:
     void aPlaceBeyondTheBorderIsNotMeasured()
     {
         demo::Random random(6);
-        const auto r = runStep("joint_areas", demo::painted({50, 50, 50}, {}, kW, kH, {}, random, false), [&](recipe::Step& s) {
-            recipe::Place one;
-            one.name = "1", one.at = {5, 80}, one.outline = Region::rectangle({5, 80}, 40, 30);
-            s.places.push_back(one);
-        });
+        const auto r =
+            runStep("joint_areas", demo::painted({50, 50, 50}, {}, kW, kH, {}, random, false), [&](recipe::Step& s) {
+                recipe::Place one;
+                one.name = "1", one.at = {5, 80}, one.outline = Region::rectangle({5, 80}, 40, 30);
+                s.places.push_back(one);
+            });
         QVERIFY(r.items.front().steps.back()->state == inspect::State::Failed);
         QVERIFY(QString::fromStdString(reason(r)).contains(QStringLiteral("outside the picture")));
-        const auto none = runStep("joint_areas", demo::painted({50, 50, 50}, {}, kW, kH, {}, random, false), [](recipe::Step&) {});
+        const auto none =
+            runStep("joint_areas", demo::painted({50, 50, 50}, {}, kW, kH, {}, random, false), [](recipe::Step&) {});
         QVERIFY(QString::fromStdString(reason(none)).contains(QStringLiteral("no place")));
     }
 };

@@ -19,7 +19,8 @@ recipe::Recipe printRecipe(const Print& print, int samples, bool colour, double 
     for (int i = 0; i < samples; ++i) {
         SeenAs s = anyLook(random);
         if (drift > 0) s.drift = geometry::direction(random.uniform(0, 6.28)) * random.uniform(0, drift);
-        learnFrom(r, seenAs(print, s, kW, kH, seed * 100 + std::uint64_t(i), colour), "good-" + std::to_string(i) + ".png");
+        learnFrom(r, seenAs(print, s, kW, kH, seed * 100 + std::uint64_t(i), colour),
+                  "good-" + std::to_string(i) + ".png");
     }
     chain(r, "learned_area", "p", [&](recipe::Step& s) {
         s.datum = "A";
@@ -51,8 +52,12 @@ private slots:
         demo::Random random(77);
         for (int n = 0; n < 20; ++n) {
             const SeenAs s = anyLook(random, 14, 0.12);
-            const auto r = inspect::evaluate(*prepared, captureOf(seenAs(print, s, kW, kH, 900 + std::uint64_t(n), colour)));
-            QVERIFY2(value(r, "p", "ratio") <= 1, qPrintable(QStringLiteral("%1: %2 %3").arg(n).arg(value(r, "p", "ratio")).arg(QString::fromStdString(reason(r)))));
+            const auto r =
+                inspect::evaluate(*prepared, captureOf(seenAs(print, s, kW, kH, 900 + std::uint64_t(n), colour)));
+            QVERIFY2(value(r, "p", "ratio") <= 1, qPrintable(QStringLiteral("%1: %2 %3")
+                                                                 .arg(n)
+                                                                 .arg(value(r, "p", "ratio"))
+                                                                 .arg(QString::fromStdString(reason(r)))));
             QCOMPARE(value(r, "p", "count"), 0.0);
             QVERIFY(r.items.front().outcome == inspect::Outcome::Accept);
         }
@@ -67,13 +72,15 @@ private slots:
             const Point at{random.uniform(-110, 110), random.uniform(-75, 75)};
             const double radius = 4;
             s.more.push_back({{120, 90, 70}, {demo::circleOutline(at, radius)}});
-            const auto r = inspect::evaluate(*prepared, captureOf(seenAs(print, s, kW, kH, 40 + std::uint64_t(n), true)));
+            const auto r =
+                inspect::evaluate(*prepared, captureOf(seenAs(print, s, kW, kH, 40 + std::uint64_t(n), true)));
             QVERIFY(value(r, "p", "ratio") > 1);
             QVERIFY(r.rejected());
             const auto* step = r.items.front().step("p");
             const geometry::Pose pose{Point{(kW - 1) / 2.0, (kH - 1) / 2.0} + s.at, s.angle};
             const Point truth = pose.toPicture(at);
-            QVERIFY2(geometry::distance(step->elementPlaces().front(), truth) < radius + 2, qPrintable(QString::number(n)));
+            QVERIFY2(geometry::distance(step->elementPlaces().front(), truth) < radius + 2,
+                     qPrintable(QString::number(n)));
             const double area = geometry::kPi * radius * radius;
             QVERIFY(value(r, "p", "largest") < 2 * area);
         }
@@ -81,7 +88,8 @@ private slots:
     void printMayLieALittleOff()
     {
         const Print print = labelPrint(8);
-        const auto stiff = inspect::Prepared::make(printRecipe(print, 8, false)), follows = inspect::Prepared::make(printRecipe(print, 8, false, 4));
+        const auto stiff = inspect::Prepared::make(printRecipe(print, 8, false)),
+                   follows = inspect::Prepared::make(printRecipe(print, 8, false, 4));
         SeenAs s;
         s.drift = {3, -2};
         const auto picture = captureOf(seenAs(print, s, kW, kH, 4, false));
@@ -119,15 +127,18 @@ private slots:
         const auto prepared = inspect::Prepared::make(printRecipe(print, 3, true));
         // No label, half a label, another label, the label half beyond the border.
         demo::Random random(3);
-        const auto none = inspect::evaluate(*prepared, captureOf(demo::painted({70, 74, 80}, {}, kW, kH, {}, random, true)));
+        const auto none =
+            inspect::evaluate(*prepared, captureOf(demo::painted({70, 74, 80}, {}, kW, kH, {}, random, true)));
         QVERIFY(none.outcome() != inspect::Outcome::Accept);
         SeenAs half;
         half.more.push_back({{70, 74, 80}, {bar({100, 0}, 200, 300)}});
-        QVERIFY(inspect::evaluate(*prepared, captureOf(seenAs(print, half, kW, kH, 4, true))).outcome() != inspect::Outcome::Accept);
+        QVERIFY(inspect::evaluate(*prepared, captureOf(seenAs(print, half, kW, kH, 4, true))).outcome() !=
+                inspect::Outcome::Accept);
         QVERIFY(inspect::evaluate(*prepared, captureOf(seenAs(labelPrint(5), {}, kW, kH, 4, true))).rejected());
         SeenAs away;
         away.at = {150, 0};
-        QVERIFY(inspect::evaluate(*prepared, captureOf(seenAs(print, away, kW, kH, 4, true))).outcome() != inspect::Outcome::Accept);
+        QVERIFY(inspect::evaluate(*prepared, captureOf(seenAs(print, away, kW, kH, 4, true))).outcome() !=
+                inspect::Outcome::Accept);
     }
     void whatIsLeftOutIsNotCompared()
     {
@@ -137,7 +148,8 @@ private slots:
         s.more.push_back({{20, 20, 20}, {demo::circleOutline({30, -20}, 6)}});
         const auto picture = captureOf(seenAs(print, s, kW, kH, 4, false));
         QVERIFY(value(inspect::evaluate(*inspect::Prepared::make(r), picture), "p", "ratio") > 1);
-        r.find("p")->leaveOut.push_back(geometry::Region::circle(Point{(kW - 1) / 2.0, (kH - 1) / 2.0} + Point{30, -20}, 12));
+        r.find("p")->leaveOut.push_back(
+            geometry::Region::circle(Point{(kW - 1) / 2.0, (kH - 1) / 2.0} + Point{30, -20}, 12));
         QVERIFY(value(inspect::evaluate(*inspect::Prepared::make(r), picture), "p", "ratio") <= 1);
     }
     void theEvidenceShowsBoth()
@@ -153,7 +165,9 @@ private slots:
         QCOMPARE(e->pair->good->width(), e->pair->here->width());
         QCOMPARE(e->pair->difference->height(), e->pair->here->height());
         QVERIFY(!e->pair->facts.front().good);
-        QCOMPARE(int(std::count_if(e->dots.begin(), e->dots.end(), [](const auto& d) { return d.of == recipe::Evidence::Dot::Of::Good; })), 4);
+        QCOMPARE(int(std::count_if(e->dots.begin(), e->dots.end(),
+                                   [](const auto& d) { return d.of == recipe::Evidence::Dot::Of::Good; })),
+                 4);
         QVERIFY(e->map->high > e->map->low);
     }
     void itIsSavedWithItsSamples()

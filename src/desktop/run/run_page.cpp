@@ -10,9 +10,9 @@
 #include "recipe/variants.h"
 #include "report/theme.h"
 
-#include <QInputDialog>
 #include <QDateTime>
 #include <QFileInfo>
+#include <QInputDialog>
 #include <QKeyEvent>
 #include <QSettings>
 #include <QVBoxLayout>
@@ -924,7 +924,8 @@ void RunPage::refreshFaults()
     const auto& items = shown->item.result().items;
     const bool there = std::size_t(m_item) < items.size();
     const long long record = recordInView();
-    m_faults->show(tr("item %1").arg(shown->number), there ? inspect::faultsOf(items[std::size_t(m_item)]) : std::vector<inspect::Fault>(),
+    m_faults->show(tr("item %1").arg(shown->number),
+                   there ? inspect::faultsOf(items[std::size_t(m_item)]) : std::vector<inspect::Fault>(),
                    m_decided.count(record) ? m_decided.at(record) : std::map<std::string, FaultDecision>());
     const int rows = std::clamp(int(m_faults->faults().size()), 1, 5), high = 40 + 26 * rows;
     m_faults->setGeometry(8, m_sheet->height() - 8 - high, std::clamp(m_sheet->width() - 40, 200, 520), high);
@@ -937,7 +938,9 @@ void RunPage::askFault(const inspect::Fault& fault, bool confirmed)
     QString why;
     if (!confirmed) {
         bool said = false;
-        why = QInputDialog::getText(this, tr("Overrule"), tr("Why is %1 %2 no fault?").arg(q(fault.number), q(fault.name)), QLineEdit::Normal, {}, &said);
+        why = QInputDialog::getText(this, tr("Overrule"),
+                                    tr("Why is %1 %2 no fault?").arg(q(fault.number), q(fault.name)), QLineEdit::Normal,
+                                    {}, &said);
         if (!said) return;
     }
     if (auto ok = decideFault(fault, confirmed, why); !ok) say(tr("Not said: %1").arg(q(ok.error().text())));
@@ -947,7 +950,8 @@ base::Status RunPage::decideFault(const inspect::Fault& fault, bool confirmed, c
 {
     const long long record = recordInView();
     if (!m_who.may(people::Right::Report)) return base::fail(base::ErrorCode::InvalidArgument, "sign in first");
-    if (!confirmed && why.trimmed().isEmpty()) return base::fail(base::ErrorCode::InvalidArgument, "a reason is needed");
+    if (!confirmed && why.trimmed().isEmpty())
+        return base::fail(base::ErrorCode::InvalidArgument, "a reason is needed");
     if (record == 0) return base::fail(base::ErrorCode::NotFound, "this item is not in the records");
     records::EventRow event;
     event.by = m_who.name();

@@ -1,8 +1,8 @@
 // run_views.h - Run's far-readable parts: the sheet of the item in view, its values on one ladder, the verdict across.
 // All are given one item and the line it was taken under; nothing is read from the recipe being edited.
 #pragma once
-#include "inspect/faults.h"
 #include "desktop/sheet_canvas.h"
+#include "inspect/faults.h"
 #include "station/line.h"
 
 #include <QWidget>

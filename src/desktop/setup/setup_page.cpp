@@ -10,12 +10,12 @@
 #include "inspect/labels.h"
 #include "report/step_symbols.h"
 
-#include <QFileDialog>
 #include <QAbstractSpinBox>
 #include <QAction>
 #include <QApplication>
 #include <QComboBox>
 #include <QDateTime>
+#include <QFileDialog>
 #include <QFileInfo>
 #include <QInputDialog>
 #include <QKeyEvent>
@@ -92,7 +92,8 @@ SetupPage::SetupPage(Session& session, QWidget* parent) : QWidget(parent), m_ses
     setTabOrder(m_sheet, m_grid);
     for (const auto signal : {&Session::trialChanged, &Session::resultsChanged, &Session::recipeChanged})
         connect(&session, signal, this, &SetupPage::refreshFaults);
-    connect(m_faults, &FaultList::led, this, [this](const inspect::Fault& f) { m_session.select(f.step, f.output, f.element); });
+    connect(m_faults, &FaultList::led, this,
+            [this](const inspect::Fault& f) { m_session.select(f.step, f.output, f.element); });
     connect(m_faults, &FaultList::decided, this, &SetupPage::decideFault);
     connect(m_faults, &FaultList::closed, this, [this] {
         m_faults->hide();
@@ -607,8 +608,12 @@ void SetupPage::decideFault(const inspect::Fault& fault, bool confirmed)
     d.at = QDateTime::currentDateTimeUtc().toString(Qt::ISODateWithMs);
     if (!confirmed) {
         bool said = false;
-        d.why = QInputDialog::getText(this, tr("Overrule"), tr("Why is %1 %2 no fault?").arg(QString::fromStdString(fault.number), QString::fromStdString(fault.name)),
-                                      QLineEdit::Normal, {}, &said).trimmed();
+        d.why =
+            QInputDialog::getText(this, tr("Overrule"),
+                                  tr("Why is %1 %2 no fault?")
+                                      .arg(QString::fromStdString(fault.number), QString::fromStdString(fault.name)),
+                                  QLineEdit::Normal, {}, &said)
+                .trimmed();
         if (!said) return;
         if (d.why.isEmpty()) return emit m_session.said(tr("A reason is needed"));
     }
@@ -819,8 +824,9 @@ void SetupPage::makeActions()
     add("savePlaces", [this, say] {
         const Step* s = m_session.selectedStep();
         if (!s || s->places.empty()) return emit m_session.said(tr("Choose a step with places first"));
-        const QString path = QFileDialog::getSaveFileName(this, tr("Save places"), QString::fromStdString(s->name) + QStringLiteral(".places.json"),
-                                                          tr("Sets of places (*.json)"));
+        const QString path = QFileDialog::getSaveFileName(
+            this, tr("Save places"), QString::fromStdString(s->name) + QStringLiteral(".places.json"),
+            tr("Sets of places (*.json)"));
         if (!path.isEmpty()) say(m_session.savePlaces(path));
     });
     add("loadPlaces", [this, say] {

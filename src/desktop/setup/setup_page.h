@@ -1,7 +1,7 @@
 // setup_page.h - Set up: strip of questions, sheet, evidence, and the grid of trials below.
 #pragma once
-#include "desktop/fault_list.h"
 #include "desktop/evidence_view.h"
+#include "desktop/fault_list.h"
 #include "desktop/setup/trial_grid.h"
 #include "desktop/sheet_view.h"
 

@@ -30,6 +30,7 @@ constexpr int kScene = 72; // samples each way of the field round all places, fo
 struct One {
     std::string name, picture;
     std::optional<Component> component; // none: see reason
+    Patch shown;                        // the reference with some of what lies round it, in its colours
     std::string reason;
 };
 // The field round all places, thinned out: its light is that of every place.
@@ -77,7 +78,8 @@ Light lightAt(const Light& field, const Scene& s, Point at)
 {
     Light l;
     l.offset = field.offset;
-    const double x = 2 * (at.x - s.left) / (s.stepX * (kScene - 1)) - 1, y = 2 * (at.y - s.top) / (s.stepY * (kScene - 1)) - 1;
+    const double x = 2 * (at.x - s.left) / (s.stepX * (kScene - 1)) - 1,
+                 y = 2 * (at.y - s.top) / (s.stepY * (kScene - 1)) - 1;
     l.gain[0] = std::max(0.02, field.gainAt(std::clamp(x, -1.0, 1.0), std::clamp(y, -1.0, 1.0)));
     return l;
 }
@@ -120,14 +122,17 @@ struct BareSeen {
 };
 
 base::Result<One> taughtPlace(const P& p, const Place& place, const Region& outline, const std::vector<Source>& sources,
-                              const std::vector<BareSeen>& bareSeen, const Scene& scene, const image::Picture& reference)
+                              const std::vector<BareSeen>& bareSeen, const Scene& scene,
+                              const image::Picture& reference)
 {
-    One one{place.name, place.picture, {}, {}};
+    One one{place.name, place.picture, {}, {}, {}};
     const auto box = boxOf(outline, 2, reference);
     if (!box) {
         one.reason = "it lies outside the reference";
         return one;
     }
+    const auto wide = boxOf(outline, 0.6 * std::min(box->width, box->height), reference);
+    one.shown = vision::laid(reference, true, wide.value_or(*box), [](Point q) { return q; });
     const bool colour = p.by == CompareBy::Colour;
     std::vector<Patch> good, bare;
     std::vector<Light> lights, bareLights;
@@ -207,7 +212,8 @@ base::Result<Taught> teach(const P& p, const TeachInput& in)
         if (!reference || reference->content == image::Content::Height) {
             for (const Place& place : places)
                 if (place.picture == key)
-                    t.places.push_back({place.name, key, {}, "the capture holds no picture \"" + key + "\" of light"});
+                    t.places.push_back(
+                        {place.name, key, {}, {}, "the capture holds no picture \"" + key + "\" of light"});
             continue;
         }
         const Scene& scene = t.scenes[key] = sceneOf(outlines, *reference);
@@ -248,7 +254,8 @@ std::string note(const P&, const Taught& t)
     std::string out;
     for (const One& one : t.places)
         if (!one.reason.empty()) out += (out.empty() ? "" : "; ") + ("place " + one.name + ": " + one.reason);
-    const auto first = std::find_if(t.places.begin(), t.places.end(), [](const One& o) { return o.component.has_value(); });
+    const auto first =
+        std::find_if(t.places.begin(), t.places.end(), [](const One& o) { return o.component.has_value(); });
     if (first == t.places.end()) return out;
     if (const std::string few = fewSamples(first->component->learned().samples()); !few.empty())
         out += (out.empty() ? "" : "; ") + few;
@@ -299,9 +306,10 @@ base::Result<Looked> look(const P& p, const RunInput& in, const Taught& t, int o
         if (!one.component || (only >= 0 && int(i) != only)) continue;
         const image::Picture* picture = pictureAt(in.capture, in.seen(), one.picture);
         if (!picture || picture->content == image::Content::Height)
-            return base::fail(base::ErrorCode::NotFound,
-                              "the capture holds no picture \"" + one.picture + "\" of light, place " + one.name + " is seen in it");
-        if (one.component->learned().colour() != (p.by == CompareBy::Colour && picture->content == image::Content::Colour))
+            return base::fail(base::ErrorCode::NotFound, "the capture holds no picture \"" + one.picture +
+                                                             "\" of light, place " + one.name + " is seen in it");
+        if (one.component->learned().colour() !=
+            (p.by == CompareBy::Colour && picture->content == image::Content::Colour))
             return base::fail(base::ErrorCode::NoResult, one.component->learned().colour()
                                                              ? "the picture has no colour, the good ones have"
                                                              : "the picture has colour, the good ones have none");
@@ -319,7 +327,8 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     const auto looked = look(p, in, t);
     if (!looked) return base::passOn(looked.error());
     RunOutput out;
-    auto &ratios = out.values["ratios"], &shifts = out.values["shifts"], &turns = out.values["turns"], &alike = out.values["alike"];
+    auto &ratios = out.values["ratios"], &shifts = out.values["shifts"], &turns = out.values["turns"],
+         &alike = out.values["alike"];
     double faults = 0, missing = 0;
     std::string unseen;
     const std::vector<Place> places = placesOf(in.places, in.regions);
@@ -344,7 +353,8 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
         out.elementNames[""].push_back(one.name);
         out.elementSays[""].push_back(saysOf(p, in, s));
         out.points["elements"].push_back(in.level(here(c.middle())));
-        const auto place = std::find_if(places.begin(), places.end(), [&](const Place& q) { return q.name == one.name; });
+        const auto place =
+            std::find_if(places.begin(), places.end(), [&](const Place& q) { return q.name == one.name; });
         if (place == places.end()) continue;
         const Region outline = outlineOf(*place, in.regions);
         for (const auto& line : outline.outlines()) {
@@ -383,7 +393,8 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
         const One& one = *looked->ones[i];
         const double x = double(i) + 1;
         if (one.component)
-            for (const double o : one.component->learned().own()) e.dots.push_back({x, o, Evidence::Dot::Of::Good, one.name});
+            for (const double o : one.component->learned().own())
+                e.dots.push_back({x, o, Evidence::Dot::Of::Good, one.name});
         const double r = looked->seen[i] ? looked->seen[i]->ratio : kNone;
         e.dots.push_back({x, r, Evidence::Dot::Of::Here, one.name});
         if (r > most) most = r, worst = i;
@@ -396,7 +407,6 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
     const std::string says = saysOf(p, in, s);
     e.note = "place " + one.name + ": " + (says.empty() ? "as the good ones" : says);
     const image::Picture* picture = pictureAt(in.capture, in.seen(), one.picture);
-    // With some of what lies round it.
     const PatchBox& box = c.learned().box();
     Evidence::Map map;
     map.picture = std::make_shared<const image::Image>(c.learned().map(map.low, map.high));
@@ -404,27 +414,33 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
     map.text = "allowed difference of place " + one.name + ", from " + std::to_string(c.learned().samples()) + " good";
     e.map = std::move(map);
     Evidence::Pair pair;
-    pair.good = std::make_shared<const image::Image>(c.learned().picture());
-    Patch patch = vision::laid(*picture, c.learned().colour(), box, carryTo(in));
+    pair.good = std::make_shared<const image::Image>(shownPatch(one.shown));
+    const Patch patch = vision::laid(*picture, true, one.shown.box, carryTo(in));
     pair.here = std::make_shared<const image::Image>(shownPatch(patch));
-    pair.difference = std::make_shared<const image::Image>(differencePicture(c.learned(), s.here, s.light));
+    pair.difference = std::make_shared<const image::Image>(differencePicture(c.learned(), s.here, s.light, patch));
     pair.goodText = "good", pair.hereText = "place " + one.name;
     const bool found = s.named != Named::Missing && s.named != Named::Another && s.named != Named::OtherColour;
-    const Point corner{double(box.left), double(box.top)};
+    const Point corner{double(one.shown.box.left), double(one.shown.box.top)};
     if (found) {
         // Its longer axis, as it should be and as it is.
         const bool upright = box.height > box.width;
         const Point half = upright ? Point{0, box.height / 2.0} : Point{box.width / 2.0, 0};
         pair.should = {c.middle() - half - corner, c.middle() + half - corner};
         if (s.named != Named::AsUsual)
-            pair.is = {c.carried(c.middle() - half, s.beside) - corner, c.carried(c.middle() + half, s.beside) - corner};
+            pair.is = {c.carried(c.middle() - half, s.beside) - corner,
+                       c.carried(c.middle() + half, s.beside) - corner};
         const double mm = in.mmPerPixel();
-        const auto length = [&](double px) { return mm > 0 ? base::toText(px * mm, 3) + " mm" : base::toText(px, 2) + " px"; };
+        const auto length = [&](double px) {
+            return mm > 0 ? base::toText(px * mm, 3) + " mm" : base::toText(px, 2) + " px";
+        };
         pair.facts.push_back({"shift " + length(s.beside.shift.x) + ", " + length(s.beside.shift.y),
                               geometry::distance(s.beside.shift, {}) <= p.mayShift || s.named == Named::Different});
-        pair.facts.push_back({"turn " + base::toText(degreesOf(s.beside), 1) + "°, may " + base::toText(p.mayTurn, 1) + "°",
-                              std::abs(degreesOf(s.beside)) <= p.mayTurn});
-        if (c.options().marked) pair.facts.push_back({s.beside.reversed ? "the other way round" : "the right way round", !s.beside.reversed});
+        pair.facts.push_back(
+            {"turn " + base::toText(degreesOf(s.beside), 1) + "°, may " + base::toText(p.mayTurn, 1) + "°",
+             std::abs(degreesOf(s.beside)) <= p.mayTurn});
+        if (c.options().marked)
+            pair.facts.push_back(
+                {s.beside.reversed ? "the other way round" : "the right way round", !s.beside.reversed});
     }
     pair.facts.push_back({base::toText(100 * s.alike, 0) + " % of it as usual", s.alike >= p.alike / 100});
     if (c.ground() && s.named != Named::AsUsual)
@@ -464,12 +480,14 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind component_places()
 {
-    Declare<P> d({"component_places", "Components in their places",
-                  "Places that each hold a component: compared with the good one, and what is wrong is named: missing, turned, "
-                  "reversed, shifted, another one, of another colour."},
-                 Question::Same, 1, "vision/component.h");
+    Declare<P> d(
+        {"component_places", "Components in their places",
+         "Places that each hold a component: compared with the good one, and what is wrong is named: missing, turned, "
+         "reversed, shifted, another one, of another colour."},
+        Question::Same, 1, "vision/component.h");
     d.called("Places")
-        .purpose("component part missing present turned rotated reversed polarity shifted wrong another assembly placement")
+        .purpose(
+            "component part missing present turned rotated reversed polarity shifted wrong another assembly placement")
         .drawn("Ctrl and drag a frame round one; more in the form")
         .region({"outline",
                  "Outline",
@@ -479,26 +497,28 @@ StepKind component_places()
         .places()
         .teaches(teach, note);
     return declareLearned(d)
-        .param(&P::mayShift,
-               {"may_shift", "May be shifted", "A component that lies so far beside its place is good."}, Unit::Pixel,
-               Real{0.2, 1000, 0.5, 0.5, 20}, true)
-        .param(&P::mayTurn, {"may_turn", "May be turned", "A component that is turned by so much is good."}, Unit::Degree,
-               Real{0.1, 90, 0.5, 0.5, 20}, true)
+        .param(&P::mayShift, {"may_shift", "May be shifted", "A component that lies so far beside its place is good."},
+               Unit::Pixel, Real{0.2, 1000, 0.5, 0.5, 20}, true)
+        .param(&P::mayTurn, {"may_turn", "May be turned", "A component that is turned by so much is good."},
+               Unit::Degree, Real{0.1, 90, 0.5, 0.5, 20}, true)
         .param(&P::search,
-               {"search", "Looked for within", "How far beside its place a component is looked for, to be called shifted."},
+               {"search", "Looked for within",
+                "How far beside its place a component is looked for, to be called shifted."},
                Unit::Pixel, Real{1, 300, 1, 3, 80})
         .param(&P::searchTurn,
-               {"search_turn", "Looked for turned", "How far turned a component is looked for, either way."}, Unit::Degree,
-               Real{0, 90, 1, 0, 60})
+               {"search_turn", "Looked for turned", "How far turned a component is looked for, either way."},
+               Unit::Degree, Real{0, 90, 1, 0, 60})
         .ordered("may_shift", "search")
         .param(&P::alike,
                {"alike", "Alike at least",
                 "Share of a component's pixels that must be as usual where it is found; else it is another one."},
                Unit::Percent, Real{10, 100, 1, 30, 95})
-        .param(&P::leastArea, {"least_area", "Smallest difference", "Connected places that are smaller are no difference."},
+        .param(&P::leastArea,
+               {"least_area", "Smallest difference", "Connected places that are smaller are no difference."},
                Unit::SquarePixel, Real{1, 1e6, 1, 1, 200})
         .output({"ratios", "Ratio of each",
-                 "Of each place the largest of its differences, its shift and its turn by what they may be: above 1 a fault.",
+                 "Of each place the largest of its differences, its shift and its turn by what they may be: above 1 a "
+                 "fault.",
                  Unit::None, true, false, true})
         .output({"shifts", "Shift of each", "How far each component lies beside its place.", Unit::Pixel, true})
         .output({"turns", "Turn of each", "How far each component is turned.", Unit::Degree, true})

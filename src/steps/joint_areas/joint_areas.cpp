@@ -63,7 +63,8 @@ Region fieldOf(const std::vector<Joint>& joints, double more)
     double l = 1e9, t = 1e9, r = -1e9, b = -1e9;
     for (const Joint& j : joints)
         for (const auto& outline : j.outline.outlines())
-            for (const Point p : outline) l = std::min(l, p.x), r = std::max(r, p.x), t = std::min(t, p.y), b = std::max(b, p.y);
+            for (const Point p : outline)
+                l = std::min(l, p.x), r = std::max(r, p.x), t = std::min(t, p.y), b = std::max(b, p.y);
     return Region::rectangle({(l + r) / 2, (t + b) / 2}, r - l + 2 * more, b - t + 2 * more);
 }
 
@@ -83,7 +84,8 @@ base::Result<Seen> look(const P& p, const RunInput& in)
         if (j.pixels < 0.97 * whole - 4)
             return base::fail(base::ErrorCode::NoResult, "place " + j.name + " lies outside the picture");
     }
-    const std::vector<Span> where = geometry::without(geometry::spans(fieldOf(s.joints, p.reach * grow), w, h), in.leaveOut, w, h);
+    const std::vector<Span> where =
+        geometry::without(geometry::spans(fieldOf(s.joints, p.reach * grow), w, h), in.leaveOut, w, h);
     const auto taken = select(p, in, where);
     if (!taken) return base::passOn(taken.error());
     vision::BlobOptions o;
@@ -179,7 +181,8 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
     for (const Place& place : placesOf(in)) joints.push_back({place.name, outlineOf(place, in), 0, 0, 0, {}, {}, 0});
     if (joints.empty()) return base::fail(base::ErrorCode::NoResult, "no place has been drawn");
     const int w = in.seen().pixels.width(), h = in.seen().pixels.height();
-    auto e = selectionEvidence(p, in, geometry::without(geometry::spans(fieldOf(joints, p.reach * in.grows()), w, h), in.leaveOut, w, h));
+    auto e = selectionEvidence(
+        p, in, geometry::without(geometry::spans(fieldOf(joints, p.reach * in.grows()), w, h), in.leaveOut, w, h));
     if (!e) return e;
     if (const auto s = look(p, in)) {
         const Joint* worst = nullptr;
@@ -187,7 +190,8 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
             if (!worst || j.ratio > worst->ratio) worst = &j;
         if (worst)
             e->note = (e->note.empty() ? "" : e->note + "; ") +
-                      ("place " + worst->name + ": " + (worst->says.empty() ? base::toText(worst->share(), 0) + " % covered" : worst->says));
+                      ("place " + worst->name + ": " +
+                       (worst->says.empty() ? base::toText(worst->share(), 0) + " % covered" : worst->says));
     }
     return e;
 }
@@ -217,7 +221,8 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
     if (in.seen().content == image::Content::Colour) {
         o.step.regions["learn"] = Region::rectangle(middle, std::max(3.0, w / 3), std::max(3.0, h / 3), angle);
     } else {
-        const auto around = geometry::spans(Region::rectangle(middle, 1.6 * w, 1.6 * h, angle), in.grey().width, in.grey().height);
+        const auto around =
+            geometry::spans(Region::rectangle(middle, 1.6 * w, 1.6 * h, angle), in.grey().width, in.grey().height);
         const auto t = vision::automaticThreshold(vision::histogram(in.grey(), around));
         if (!t) return {};
         p.mode = TakeBy::Fixed, p.low = std::ceil(*t), p.high = 255;
@@ -233,10 +238,11 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind joint_areas()
 {
-    Declare<P> d({"joint_areas", "Joints",
-                  "Places that must be covered by a material of one colour, such as solder or glue under coloured light: none, "
-                  "too little, too much, sticking out, or bridged with a neighbour."},
-                 Question::Same, 1, "shares of pixels and connected areas, vision/blobs.h, vision/colour.h");
+    Declare<P> d(
+        {"joint_areas", "Joints",
+         "Places that must be covered by a material of one colour, such as solder or glue under coloured light: none, "
+         "too little, too much, sticking out, or bridged with a neighbour."},
+        Question::Same, 1, "shares of pixels and connected areas, vision/blobs.h, vision/colour.h");
     d.called("Joints")
         .purpose("solder glue joint paste adhesive bridge short insufficient excess none area coloured light")
         .drawn("Ctrl and drag a frame round one; more in the form")
@@ -249,21 +255,23 @@ StepKind joint_areas()
     return declareSelection(d)
         .param(&P::none, {"none", "None below", "A place of which less is covered has no joint at all."}, Unit::Percent,
                Real{0, 100, 1, 1, 30}, true)
-        .param(&P::least, {"least", "Covered at least", "A place of which less is covered has too little."}, Unit::Percent,
-               Real{1, 100, 1, 5, 95}, true)
+        .param(&P::least, {"least", "Covered at least", "A place of which less is covered has too little."},
+               Unit::Percent, Real{1, 100, 1, 5, 95}, true)
         .param(&P::most, {"most", "Covered at most", "A place of which more is covered has too much; 100: never."},
                Unit::Percent, Real{1, 100, 1, 50, 100}, true)
         .ordered("none", "least")
         .ordered("least", "most")
-        .param(&P::mayStick,
-               {"may_stick", "May stick out", "So much may lie outside of the outline and hang together with the joint."},
-               Unit::SquarePixel, Real{0, 1e6, 5, 0, 500}, true)
-        .param(&P::reach, {"reach", "Looked at round it", "How far round the places the material is followed."}, Unit::Pixel,
-               Real{0, 1000, 1, 5, 100})
+        .param(
+            &P::mayStick,
+            {"may_stick", "May stick out", "So much may lie outside of the outline and hang together with the joint."},
+            Unit::SquarePixel, Real{0, 1e6, 5, 0, 500}, true)
+        .param(&P::reach, {"reach", "Looked at round it", "How far round the places the material is followed."},
+               Unit::Pixel, Real{0, 1000, 1, 5, 100})
         .param(&P::leastArea, {"least_area", "Smallest piece", "Connected pieces that are smaller are not looked at."},
                Unit::SquarePixel, Real{1, 1e6, 1, 1, 200})
         .output({"ratios", "Ratio of each",
-                 "Of each place how far it is from what it must be: above 1 there is too little, too much, or it sticks out; 10 and "
+                 "Of each place how far it is from what it must be: above 1 there is too little, too much, or it "
+                 "sticks out; 10 and "
                  "more when it is bridged or there is none.",
                  Unit::None, true, false, true})
         .output({"shares", "Covered of each", "Share of each place that is covered.", Unit::Percent, true})

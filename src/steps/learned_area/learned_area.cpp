@@ -21,6 +21,7 @@ namespace
 constexpr std::size_t kMostFaults = 1000; // listed
 struct Taught {
     Learned learned;
+    Patch shown; // the reference, in its colours
 };
 
 Region regionOf(const std::map<std::string, Region>& regions)
@@ -49,7 +50,7 @@ base::Result<Taught> teach(const P& p, const TeachInput& in)
     }
     auto learned = Learned::make(good, std::move(counts), learnOptions(p));
     if (!learned) return base::passOn(learned.error());
-    return Taught{std::move(*learned)};
+    return Taught{std::move(*learned), vision::laid(in.seen(), true, *box, [](Point q) { return q; })};
 }
 std::string note(const P&, const Taught& t) { return fewSamples(t.learned.samples()); }
 
@@ -66,8 +67,8 @@ base::Result<Seen> look(const P& p, const RunInput& in, const Learned& learned)
 {
     Seen s;
     const bool colour = p.by == CompareBy::Colour;
-    vision::Settled here = vision::settled(in.seen(), colour, learned.box(), carryTo(in), learned.levels(), learned.counts(),
-                                           p.light, p.drift);
+    vision::Settled here = vision::settled(in.seen(), colour, learned.box(), carryTo(in), learned.levels(),
+                                           learned.counts(), p.light, p.drift);
     s.patch = std::move(here.patch), s.light = here.light, s.drift = here.shift;
     if (s.patch.colour() != learned.colour() || s.patch.heights() != learned.heights())
         return base::fail(base::ErrorCode::NoResult, learned.colour()
@@ -96,7 +97,8 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     const Point corner{double(learned.box().left), double(learned.box().top)};
     const auto here = [&](Point patch) { return in.level(carry(corner + patch)); };
     ObjectTable& table = out.objects;
-    table.columns = {{"sizes", "Size", Unit::SquarePixel}, {"ratios", "Ratio", Unit::None}, {"sides", "Brighter", Unit::Percent}};
+    table.columns = {
+        {"sizes", "Size", Unit::SquarePixel}, {"ratios", "Ratio", Unit::None}, {"sides", "Brighter", Unit::Percent}};
     for (std::size_t i = 0; i < seen->faults.size(); ++i) {
         const auto& f = seen->faults[i];
         total += f.area * grow, largest = std::max(largest, f.area * grow);
@@ -105,12 +107,13 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
         row.at = here(f.worstAt);
         row.values = {f.area * grow, f.worst, 100 * f.brighter};
         row.number = int(i) + 1;
-        row.radius = std::max(4.0, (f.right - f.left + 1) / 2.0), row.across = std::max(4.0, (f.bottom - f.top + 1) / 2.0);
+        row.radius = std::max(4.0, (f.right - f.left + 1) / 2.0),
+        row.across = std::max(4.0, (f.bottom - f.top + 1) / 2.0);
         table.rows.push_back(row);
         out.points["elements"].push_back(row.at);
         out.elementSays[""].push_back(sideOf(f.brighter));
         if (f.outline.empty()) continue;
-        Mark m{MarkShape::Polygon, MarkRole::Found, {}, 0, std::to_string(i + 1), int(i) + 1};
+        Mark m{MarkShape::Polygon, MarkRole::Found, {}, 0, std::to_string(i + 1)};
         for (const Point q : f.outline) m.points.push_back(here(q));
         out.marks.push_back(std::move(m));
     }
@@ -122,11 +125,13 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     out.values["drift"] = {geometry::distance(seen->drift, {}) * in.grows()};
     if (!seen->faults.empty()) {
         const auto& f = seen->faults.front();
-        out.note = "worst place " + base::toText(f.worst, 1) + " times what is allowed, " + sideOf(f.brighter) + " than the good ones";
+        out.note = "worst place " + base::toText(f.worst, 1) + " times what is allowed, " + sideOf(f.brighter) +
+                   " than the good ones";
     }
-    // Where it looks, thin.
-    for (const auto& outline : in.region("region").outlines())
-        out.marks.push_back(levelled(in, {MarkShape::Polygon, MarkRole::Used, outline, 0, {}}));
+    // Where it looked, while there is nothing else to show.
+    if (out.marks.empty())
+        for (const auto& outline : in.region("region").outlines())
+            out.marks.push_back(levelled(in, {MarkShape::Polygon, MarkRole::Used, outline, 0, {}}));
     return out;
 }
 
@@ -141,23 +146,25 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
     e.xLabel = "", e.yLabel = "ratio";
     e.logarithmic = true;
     e.limit = 1;
-    for (std::size_t i = 0; i < learned.own().size(); ++i) e.dots.push_back({1, learned.own()[i], Evidence::Dot::Of::Good, "good"});
+    for (std::size_t i = 0; i < learned.own().size(); ++i)
+        e.dots.push_back({1, learned.own()[i], Evidence::Dot::Of::Good, "good"});
     e.dots.push_back({2, seen->worst, Evidence::Dot::Of::Here, "this one"});
     for (std::size_t i = 0; i < std::min<std::size_t>(30, seen->faults.size()); ++i)
         e.dots.push_back({3 + double(i), seen->faults[i].worst, Evidence::Dot::Of::Here, std::to_string(i + 1)});
     double most = 0;
     for (const double o : learned.own()) most = std::max(most, o);
-    e.note = "learned from " + std::to_string(learned.samples()) + (learned.samples() == 1 ? " good part" : " good parts") +
-             ", their own worst " + base::toText(most, 2);
+    e.note = "learned from " + std::to_string(learned.samples()) +
+             (learned.samples() == 1 ? " good part" : " good parts") + ", their own worst " + base::toText(most, 2);
     Evidence::Map map;
     map.picture = std::make_shared<const image::Image>(learned.map(map.low, map.high));
     map.unit = learned.colour() ? "colour difference" : learned.heights() ? "mm" : "grey";
     map.text = "allowed difference, from " + std::to_string(learned.samples()) + " good";
     e.map = std::move(map);
     Evidence::Pair pair;
-    pair.good = std::make_shared<const image::Image>(learned.picture());
-    pair.here = std::make_shared<const image::Image>(shownPatch(seen->patch));
-    pair.difference = std::make_shared<const image::Image>(differencePicture(learned, seen->patch, seen->light));
+    const Patch shown = vision::laid(in.seen(), true, learned.box(), carryTo(in, seen->drift));
+    pair.good = std::make_shared<const image::Image>(shownPatch(std::any_cast<const Taught&>(*in.taught).shown));
+    pair.here = std::make_shared<const image::Image>(shownPatch(shown));
+    pair.difference = std::make_shared<const image::Image>(differencePicture(learned, seen->patch, seen->light, shown));
     pair.goodText = "good", pair.hereText = "this one";
     const std::size_t chosen = in.chosen > 0 ? std::size_t(in.chosen) - 1 : 0;
     if (chosen < seen->faults.size()) {
@@ -172,7 +179,8 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
     if (!seen->light.even() || std::abs(seen->light.gain[0] - 1) > 0.005)
         pair.facts.push_back({"light × " + base::toText(seen->light.gain[0], 2), true});
     if (p.drift > 0)
-        pair.facts.push_back({"shifted " + base::toText(seen->drift.x, 2) + ", " + base::toText(seen->drift.y, 2) + " px", true});
+        pair.facts.push_back(
+            {"shifted " + base::toText(seen->drift.x, 2) + ", " + base::toText(seen->drift.y, 2) + " px", true});
     e.pair = std::move(pair);
     return e;
 }
@@ -204,10 +212,11 @@ std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 
 StepKind learned_area()
 {
-    Declare<P> d({"learned_area", "Area as learned",
-                  "An area compared with the same area of the reference and of the recipe's good samples, pixel by pixel: "
-                  "what differs more than good parts do is a fault."},
-                 Question::Same, 1, "median and robust spread, vision/learned.h");
+    Declare<P> d(
+        {"learned_area", "Area as learned",
+         "An area compared with the same area of the reference and of the recipe's good samples, pixel by pixel: "
+         "what differs more than good parts do is a fault."},
+        Question::Same, 1, "median and robust spread, vision/learned.h");
     d.called("As learned")
         .purpose("compare same golden sample print texture scratch stain missing surface difference defect anomaly")
         .drawn("Ctrl and drag a frame")
@@ -221,11 +230,12 @@ StepKind learned_area()
     return declareLearned(d)
         .param(&P::leastArea, {"least_area", "Smallest fault", "Connected places that are smaller are no fault."},
                Unit::SquarePixel, Real{1, 1e6, 1, 1, 200}, true)
-        .param(&P::drift,
-               {"drift", "May lie off by",
-                "Print may lie so far beside its usual place; it is looked for within this and then compared. 0: not at "
-                "all."},
-               Unit::Pixel, Real{0, 200, 0.5, 0, 20})
+        .param(
+            &P::drift,
+            {"drift", "May lie off by",
+             "Print may lie so far beside its usual place; it is looked for within this and then compared. 0: not at "
+             "all."},
+            Unit::Pixel, Real{0, 200, 0.5, 0, 20})
         .output({"ratio", "Largest ratio",
                  "Largest difference by what is allowed there: up to 1 as the good ones, above 1 a fault.", Unit::None,
                  false, false, true})
