@@ -139,7 +139,8 @@ base::Result<One> taughtPlace(const P& p, const Place& place, const Region& outl
     vision::ComponentOptions o;
     o.learn = learnOptions(p);
     o.mayShift = p.mayShift, o.mayTurn = p.mayTurn;
-    o.search = p.search, o.searchTurn = p.searchTurn;
+    // Never less far than it may lie.
+    o.search = std::max(p.search, p.mayShift), o.searchTurn = std::max(p.searchTurn, std::min(p.mayTurn, 90.0));
     o.leastArea = p.leastArea, o.leastAlike = p.alike / 100;
     o.marked = place.marked;
     const std::vector<std::uint8_t> counts = countsIn(outline, {}, *box, reference);
@@ -508,7 +509,6 @@ StepKind component_places()
         .param(&P::searchTurn,
                {"search_turn", "Looked for turned", "How far turned a component is looked for, either way."},
                Unit::Degree, Real{0, 90, 1, 0, 60})
-        .ordered("may_shift", "search")
         .param(&P::alike,
                {"alike", "Alike at least",
                 "Share of a component's pixels that must be as usual where it is found; else it is another one."},

@@ -79,10 +79,10 @@ base::Result<Seen> look(const P& p, const RunInput& in)
     for (Joint& j : s.joints) {
         spans.push_back(geometry::spans(j.outline, w, h));
         j.pixels = double(geometry::pixelCount(spans.back()));
-        double whole = 0;
-        for (const auto& o : j.outline.outlines()) whole = std::max(whole, geometry::areaOf(o));
-        if (j.pixels < 0.97 * whole - 4)
-            return base::fail(base::ErrorCode::NoResult, "place " + j.name + " lies outside the picture");
+        bool outside = j.pixels < 1;
+        for (const auto& o : j.outline.outlines())
+            for (const Point q : o) outside = outside || q.x < -1 || q.y < -1 || q.x > w || q.y > h;
+        if (outside) return base::fail(base::ErrorCode::NoResult, "place " + j.name + " lies outside the picture");
     }
     const std::vector<Span> where =
         geometry::without(geometry::spans(fieldOf(s.joints, p.reach * grow), w, h), in.leaveOut, w, h);
@@ -259,8 +259,6 @@ StepKind joint_areas()
                Unit::Percent, Real{1, 100, 1, 5, 95}, true)
         .param(&P::most, {"most", "Covered at most", "A place of which more is covered has too much; 100: never."},
                Unit::Percent, Real{1, 100, 1, 50, 100}, true)
-        .ordered("none", "least")
-        .ordered("least", "most")
         .param(
             &P::mayStick,
             {"may_stick", "May stick out", "So much may lie outside of the outline and hang together with the joint."},
