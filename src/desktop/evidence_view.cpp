@@ -526,7 +526,7 @@ void EvidenceView::refreshPlot()
                          return one.listed == chosen && one.verdict == inspect::Verdict::Fail;
                      });
         }
-    if (e && e->pair) m_pair->show(*e, failed);
+    if (e && e->pair) m_pair->show(*e, failed, findKind(s->kind)->hasPlaces);
     else m_pair->clear();
     const bool kindShows = s && findKind(s->kind) && findKind(s->kind)->evidence;
     m_plot->setVisible(bool(e));

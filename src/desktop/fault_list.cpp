@@ -132,7 +132,7 @@ void FaultList::show(const QString& of, std::vector<inspect::Fault> faults,
     int row = m_faults.empty() ? -1 : 0, said = 0;
     for (std::size_t i = 0; i < m_faults.size(); ++i) {
         const inspect::Fault& f = m_faults[i];
-        const auto d = m_decided.find(f.key());
+        const auto d = m_decided.find(f.said());
         said += d != m_decided.end();
         auto* item = new QListWidgetItem(m_list);
         const QString words = d == m_decided.end() ? tr("open") : d->second.words();

@@ -122,7 +122,7 @@ PairView::PairView(QWidget* parent) : QWidget(parent)
     grid->setContentsMargins(12, 0, 12, 2);
     grid->setHorizontalSpacing(8);
     m_pictures = new Pictures(this);
-    m_pictures->setMinimumHeight(176);
+    m_pictures->setMinimumHeight(116);
     grid->addWidget(m_pictures, 0, 0);
     auto* side = new QVBoxLayout;
     side->setSpacing(2);
@@ -133,7 +133,11 @@ PairView::PairView(QWidget* parent) : QWidget(parent)
     m_good = button(this, "addGood", tr("Add good"), tr("This picture is one of the good ones: it is learned from"));
     m_bare = button(this, "addBare", tr("Bare ground"),
                     tr("Nothing is mounted at this place here: learn what the bare ground looks like"));
-    for (auto* b : {m_blinkButton, m_differenceButton, m_good, m_bare}) side->addWidget(b);
+    auto* buttons = new QGridLayout;
+    buttons->setSpacing(2);
+    buttons->addWidget(m_blinkButton, 0, 0), buttons->addWidget(m_differenceButton, 0, 1);
+    buttons->addWidget(m_good, 1, 0), buttons->addWidget(m_bare, 1, 1);
+    side->addLayout(buttons);
     m_facts = new QLabel(this);
     m_facts->setObjectName(QStringLiteral("pairFacts"));
     m_facts->setFont(report::uiFont(12));
@@ -142,7 +146,7 @@ PairView::PairView(QWidget* parent) : QWidget(parent)
     side->addStretch(1);
     grid->addLayout(side, 0, 1);
     grid->setColumnStretch(0, 1);
-    grid->setColumnMinimumWidth(1, 132);
+    grid->setColumnMinimumWidth(1, 176);
     connect(m_blinkButton, &QPushButton::pressed, this, [this] {
         m_blink = true;
         refresh();
@@ -160,8 +164,9 @@ PairView::PairView(QWidget* parent) : QWidget(parent)
     hide();
 }
 
-void PairView::show(const recipe::Evidence& e, bool failed)
+void PairView::show(const recipe::Evidence& e, bool failed, bool ofPlaces)
 {
+    m_bare->setVisible(ofPlaces);
     if (!e.pair) return clear();
     const auto& pair = *e.pair;
     const report::Theme& th = theme();

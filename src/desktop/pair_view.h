@@ -17,8 +17,8 @@ class PairView : public QWidget
     Q_OBJECT
 public:
     explicit PairView(QWidget* parent = nullptr);
-    // `failed`: this one is no good one.
-    void show(const recipe::Evidence& evidence, bool failed);
+    // `failed`: this one is no good one. `ofPlaces`: bare ground can be shown at them.
+    void show(const recipe::Evidence& evidence, bool failed, bool ofPlaces);
     void clear();
     bool blinks() const { return m_blink; }
     bool showsDifference() const { return m_showDifference; }

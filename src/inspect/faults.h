@@ -16,6 +16,8 @@ struct Fault {
     std::optional<geometry::Point> at; // picture px
     // The same in the next picture too: step, output and element.
     std::string key() const { return step + "." + output + "." + number; }
+    // What a person decides of: another name or another value is another fault.
+    std::string said() const { return key() + " " + name + " " + detail; }
 };
 std::vector<Fault> faultsOf(const ItemResult& item);
 

@@ -569,6 +569,9 @@ private:
     {
         auto one = placeFromJson(x, here);
         if (!one) return base::passOn(one.error());
+        for (const Place& other : s.places)
+            if (other.name == one->name)
+                return fail(ErrorCode::InvalidArgument, "name \"" + one->name + "\" stands twice", here);
         s.places.push_back(std::move(*one));
         return {};
     }

@@ -294,4 +294,46 @@ std::optional<geometry::Point> bentLegs(const std::vector<geometry::Point>& path
     return corner;
 }
 
+std::optional<geometry::Region> framedBy(const Gesture& g, const OfferInput& in)
+{
+    if (g.type != Gesture::Type::Area) return {};
+    const Point d = g.to - g.from;
+    if (std::abs(d.x) < 4 || std::abs(d.y) < 4) return {};
+    const Point middle = (g.from + g.to) * 0.5;
+    if (!in.hasDatum) return geometry::Region::rectangle(middle, std::abs(d.x), std::abs(d.y), 0);
+    const Point u = geometry::direction(in.datumAngle), v = geometry::leftOf(u);
+    return geometry::Region::rectangle(middle, std::max(2.0, std::abs(geometry::dot(u, d))),
+                                       std::max(2.0, std::abs(geometry::dot(v, d))), in.datumAngle);
+}
+
+std::vector<Place> outlinedPlaces(const std::vector<Place>& places,
+                                  const std::map<std::string, geometry::Region>& regions,
+                                  const std::function<Point(Point)>& picture)
+{
+    const auto common = regions.find("outline");
+    std::vector<Place> out = places;
+    if (out.empty() && common != regions.end()) {
+        Place one = framedPlace(common->second);
+        one.marked = true;
+        return {one};
+    }
+    for (Place& p : out) {
+        if (p.outline) continue;
+        const Point at = picture(p.at);
+        if (common == regions.end()) {
+            p.outline = geometry::Region::rectangle(at, 40, 40);
+            continue;
+        }
+        const Point move = at - common->second.middle();
+        p.outline = common->second.mapped([&](Point q) { return q + move; });
+    }
+    return out;
+}
+Place framedPlace(const geometry::Region& frame)
+{
+    Place one;
+    one.name = "1", one.at = frame.middle(), one.outline = frame;
+    return one;
+}
+
 } // namespace steps

@@ -48,6 +48,15 @@ recipe::Mark edgeMark(const vision::Edge& edge, geometry::Point along, double wi
 recipe::RunOutput pointResult(const recipe::RunInput& in, geometry::Point p);
 // Values angle, datum_angle, length, the feature "line" and a mark.
 recipe::RunOutput lineResult(const recipe::RunInput& in, const geometry::Segment& s);
+// The frame of an area gesture, level with the datum; nothing: another gesture, or hardly a frame.
+std::optional<geometry::Region> framedBy(const recipe::Gesture& g, const recipe::OfferInput& in);
+// The places of a step, each with an outline: its own, else the region "outline" about it. Without places that region is
+// the only one. `picture`: from the frame the places are in to the outlines'.
+std::vector<recipe::Place> outlinedPlaces(const std::vector<recipe::Place>& places,
+                                          const std::map<std::string, geometry::Region>& regions,
+                                          const std::function<geometry::Point(geometry::Point)>& picture);
+// An offer's one place, framed.
+recipe::Place framedPlace(const geometry::Region& frame);
 // An offer of a kind with inputs "first" and "second" when a stroke runs between two features that fit.
 template <class P, class Fits>
 std::vector<recipe::Offer> pairOffer(const recipe::Gesture& g, const recipe::OfferInput& in, P params,

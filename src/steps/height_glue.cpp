@@ -226,18 +226,6 @@ void markRegion(const RunInput& in, const Region& region, RunOutput& out, MarkRo
     }
 }
 
-std::optional<Region> framedBy(const Gesture& g, const OfferInput& in)
-{
-    if (g.type != Gesture::Type::Area) return {};
-    const Point d = g.to - g.from;
-    if (std::abs(d.x) < 4 || std::abs(d.y) < 4) return {};
-    const Point middle = (g.from + g.to) * 0.5;
-    if (!in.hasDatum) return Region::rectangle(middle, std::abs(d.x), std::abs(d.y), 0);
-    const Point u = geometry::direction(in.datumAngle), v = geometry::leftOf(u);
-    return Region::rectangle(middle, std::max(2.0, std::abs(geometry::dot(u, d))),
-                             std::max(2.0, std::abs(geometry::dot(v, d))), in.datumAngle);
-}
-
 std::string planeThere(const OfferInput& in)
 {
     for (const auto& [id, f] : in.features)

@@ -65,8 +65,6 @@ std::vector<recipe::Mark> areaMarks(const recipe::RunInput& in, std::vector<visi
 void markRegion(const recipe::RunInput& in, const geometry::Region& region, recipe::RunOutput& out,
                 recipe::MarkRole role = recipe::MarkRole::Found, const std::string& text = {}, int element = 0);
 
-// Of an area gesture: the frame, level with the datum; nothing when it is too small.
-std::optional<geometry::Region> framedBy(const recipe::Gesture& g, const recipe::OfferInput& in);
 // Id of a step that found a plane; empty: none.
 std::string planeThere(const recipe::OfferInput& in);
 // Whether things stand out of the area's ground, and the heights between which they do.

@@ -17,6 +17,7 @@ namespace
 {
 constexpr int kBlock = 16; // within so many px every carry is straight enough
 constexpr float kNone = std::numeric_limits<float>::quiet_NaN();
+constexpr double kLeastGain = 0.5, kMostOffset = 8; // how much a light changes
 
 bool whole(Point p) { return std::abs(p.x - std::round(p.x)) < 1e-7 && std::abs(p.y - std::round(p.y)) < 1e-7; }
 
@@ -293,6 +294,9 @@ Light lightOf(const Patch& here, const std::vector<float>& usual, const std::vec
         for (int k = 0; k + 1 < n; ++k) light.gain[std::size_t(k)] = s(k);
         light.offset = s(n - 1);
     }
+    // What is paler or darker than a light makes it is no light: faded print must stay a difference.
+    light.gain[0] = std::clamp(light.gain[0], kLeastGain, 1 / kLeastGain);
+    light.offset = std::clamp(light.offset, -kMostOffset, kMostOffset);
     return light;
 }
 

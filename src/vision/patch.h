@@ -48,7 +48,8 @@ struct Patch {
 // `inColour`: of a colour picture its colours, else its grey.
 Patch laid(const image::Picture& picture, bool inColour, const PatchBox& box, const Carry& carry);
 
-// What the light did: level = gain × usual + offset.
+// What the light did: level = gain × usual + offset. The gain lies between 1/2 and 2, the offset within 8 grey levels: what
+// goes beyond is no light, and stays a difference.
 enum class LightFollowed { AsItIs, Even, Uneven };
 struct Light {
     // The gain in x and y, from -1 to 1 across the patch: 1, x, y, x², xy, y².

@@ -140,6 +140,20 @@ private slots:
         QVERIFY(inspect::evaluate(*prepared, captureOf(seenAs(print, away, kW, kH, 4, true))).outcome() !=
                 inspect::Outcome::Accept);
     }
+    void fadedPrintIsNoLight()
+    {
+        // All ink at half its strength: a gain and an offset would explain it.
+        const Print print = labelPrint(21);
+        Print faded = print;
+        for (std::size_t i = 1; i < faded.inks.size(); ++i)
+            for (std::size_t k = 0; k < 3; ++k)
+                faded.inks[i].colour[k] = (faded.inks[i].colour[k] + faded.inks[0].colour[k]) / 2;
+        for (const bool colour : {false, true}) {
+            const auto prepared = inspect::Prepared::make(printRecipe(print, 8, colour));
+            const auto r = inspect::evaluate(*prepared, captureOf(seenAs(faded, {}, kW, kH, 4, colour)));
+            QVERIFY2(value(r, "p", "ratio") > 1, QByteArray::number(value(r, "p", "ratio")));
+        }
+    }
     void whatIsLeftOutIsNotCompared()
     {
         const Print print = labelPrint(21);

@@ -966,7 +966,7 @@ base::Status RunPage::decideFault(const inspect::Fault& fault, bool confirmed, c
     if (!ok) return ok;
     FaultDecision d;
     d.confirmed = confirmed, d.why = event.after, d.by = event.by;
-    m_decided[record][fault.key()] = d;
+    m_decided[record][fault.said()] = d;
     refreshFaults();
     m_faults->walk(1);
     return {};

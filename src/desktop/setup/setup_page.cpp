@@ -588,6 +588,8 @@ void SetupPage::walkFaults(int by)
 
 void SetupPage::refreshFaults()
 {
+    // Of another recipe nothing has been decided here.
+    if (m_session.path() != m_decidedOf) m_decided.clear(), m_decidedOf = m_session.path();
     if (m_faults->isHidden()) return;
     const auto* item = m_session.currentItem();
     const int t = m_session.trial();
@@ -619,10 +621,10 @@ void SetupPage::decideFault(const inspect::Fault& fault, bool confirmed)
     }
     const std::string key = m_session.pictureName().toStdString() + "#" + std::to_string(m_session.item());
     auto& all = m_decided[key];
-    all[fault.key()] = d;
+    all[fault.said()] = d;
     const auto& faults = m_faults->faults();
     const bool every = std::all_of(faults.begin(), faults.end(), [&](const inspect::Fault& f) {
-        const auto it = all.find(f.key());
+        const auto it = all.find(f.said());
         return it != all.end() && !it->second.confirmed;
     });
     if (m_session.trial() >= 0 && !m_session.showsReference()) {

@@ -77,6 +77,7 @@ private:
     EvidenceView* m_evidence;
     GridView* m_grid;
     FaultList* m_faults;
+    QString m_decidedOf;                                                   // the recipe's path
     std::map<std::string, std::map<std::string, FaultDecision>> m_decided; // by picture and item, then fault
     QWidget *m_strip, *m_lower, *m_side;
     // Wide: m_whole holds the upper row and the grid. Tall: m_right, beside the sheet, holds evidence and grid.

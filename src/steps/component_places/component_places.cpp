@@ -45,26 +45,6 @@ struct Taught {
     std::map<std::string, Scene> scenes; // by picture
 };
 
-// A place's own outline, else the common one about its place.
-Region outlineOf(const Place& place, const std::map<std::string, Region>& regions)
-{
-    if (place.outline) return *place.outline;
-    const auto it = regions.find("outline");
-    if (it == regions.end()) return Region::rectangle(place.at, 40, 40);
-    const Point move = place.at - it->second.middle();
-    return it->second.mapped([&](Point p) { return p + move; });
-}
-// With no place the outline is the only one.
-std::vector<Place> placesOf(const std::vector<Place>& places, const std::map<std::string, Region>& regions)
-{
-    if (!places.empty()) return places;
-    const auto it = regions.find("outline");
-    if (it == regions.end()) return {};
-    Place one{"1", it->second.middle()};
-    one.marked = true;
-    return {one};
-}
-
 Patch scenePatch(const image::Picture& picture, const Scene& s, const vision::Carry& carry)
 {
     return vision::laid(picture, false, s.box(), [&](Point cell) { return carry(s.at(cell)); });
@@ -203,11 +183,11 @@ const image::Picture* pictureAt(const image::Capture& capture, const image::Pict
 base::Result<Taught> teach(const P& p, const TeachInput& in)
 {
     Taught t;
-    const std::vector<Place> places = placesOf(in.places, in.regions);
+    const std::vector<Place> places = outlinedPlaces(in.places, in.regions, [](Point q) { return q; });
     if (places.empty()) return base::fail(base::ErrorCode::NoResult, "no place has been drawn");
     std::vector<Region> outlines;
     std::set<std::string> keys;
-    for (const Place& place : places) outlines.push_back(outlineOf(place, in.regions)), keys.insert(place.picture);
+    for (const Place& place : places) outlines.push_back(*place.outline), keys.insert(place.picture);
     for (const std::string& key : keys) {
         const image::Picture* reference = pictureAt(in.reference, in.seen(), key);
         if (!reference || reference->content == image::Content::Height) {
@@ -295,7 +275,7 @@ struct Looked {
     std::vector<std::optional<Component::Seen>> seen; // none: cannot be
     std::vector<const One*> ones;
 };
-base::Result<Looked> look(const P& p, const RunInput& in, const Taught& t, int only = -1)
+base::Result<Looked> look(const P& p, const RunInput& in, const Taught& t)
 {
     Looked out;
     const vision::Carry carry = carryTo(in);
@@ -304,7 +284,7 @@ base::Result<Looked> look(const P& p, const RunInput& in, const Taught& t, int o
         const One& one = t.places[i];
         out.ones.push_back(&one);
         out.seen.emplace_back();
-        if (!one.component || (only >= 0 && int(i) != only)) continue;
+        if (!one.component) continue;
         const image::Picture* picture = pictureAt(in.capture, in.seen(), one.picture);
         if (!picture || picture->content == image::Content::Height)
             return base::fail(base::ErrorCode::NotFound, "the capture holds no picture \"" + one.picture +
@@ -332,7 +312,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
          &alike = out.values["alike"];
     double faults = 0, missing = 0;
     std::string unseen;
-    const std::vector<Place> places = placesOf(in.places, in.regions);
+    const std::vector<Place> places = outlinedPlaces(in.places, in.regions, [&](Point q) { return in.picture(q); });
     const auto here = carryTo(in);
     for (std::size_t i = 0; i < looked->ones.size(); ++i) {
         const One& one = *looked->ones[i];
@@ -357,8 +337,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
         const auto place =
             std::find_if(places.begin(), places.end(), [&](const Place& q) { return q.name == one.name; });
         if (place == places.end()) continue;
-        const Region outline = outlineOf(*place, in.regions);
-        for (const auto& line : outline.outlines()) {
+        for (const auto& line : place->outline->outlines()) {
             Mark m = levelled(in, {MarkShape::Polygon, MarkRole::Found, line, 0, one.name});
             m.element = int(i) + 1;
             out.marks.push_back(std::move(m));
@@ -452,23 +431,14 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
 
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
-    if (g.type != Gesture::Type::Area) return {};
-    const Point d = g.to - g.from;
-    if (std::abs(d.x) < 6 || std::abs(d.y) < 6) return {};
-    const Point middle = (g.from + g.to) * 0.5;
-    double w = std::abs(d.x), h = std::abs(d.y), angle = 0;
-    if (in.hasDatum) {
-        const Point u = geometry::direction(in.datumAngle), v = geometry::leftOf(u);
-        w = std::max(4.0, std::abs(geometry::dot(u, d))), h = std::max(4.0, std::abs(geometry::dot(v, d)));
-        angle = in.datumAngle;
-    }
+    const auto frame = framedBy(g, in);
+    if (!frame) return {};
     P p;
     if (in.seen().content == image::Content::Colour) p.by = CompareBy::Colour;
     Offer o;
     o.step.params = p;
     o.step.name = "Places";
-    Place one{"1", middle};
-    one.outline = Region::rectangle(middle, w, h, angle);
+    Place one = framedPlace(*frame);
     one.marked = true;
     o.step.places = {one};
     o.words = "component in its place";

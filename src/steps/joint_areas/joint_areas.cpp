@@ -22,25 +22,6 @@ namespace
 {
 constexpr double kMostRatio = 100;
 
-Region outlineOf(const Place& place, const RunInput& in)
-{
-    if (place.outline) return *place.outline;
-    const auto it = in.regions.find("outline");
-    const Point at = in.picture(place.at);
-    if (it == in.regions.end()) return Region::circle(at, 20);
-    const Point move = at - it->second.middle();
-    return it->second.mapped([&](Point p) { return p + move; });
-}
-std::vector<Place> placesOf(const RunInput& in)
-{
-    if (!in.places.empty()) return in.places;
-    const auto it = in.regions.find("outline");
-    if (it == in.regions.end()) return {};
-    Place one;
-    one.name = "1", one.at = in.level(it->second.middle());
-    return {one};
-}
-
 struct Joint {
     std::string name;
     Region outline;
@@ -57,6 +38,14 @@ struct Seen {
     std::vector<std::set<std::size_t>> touches; // by blob: joints
 };
 
+std::vector<Joint> jointsOf(const RunInput& in)
+{
+    std::vector<Joint> out;
+    for (const Place& place : outlinedPlaces(in.places, in.regions, [&](Point p) { return in.picture(p); }))
+        out.push_back({place.name, *place.outline, 0, 0, 0, {}, {}, 0});
+    return out;
+}
+
 // The box round all outlines and what may stick out of them.
 Region fieldOf(const std::vector<Joint>& joints, double more)
 {
@@ -71,7 +60,7 @@ Region fieldOf(const std::vector<Joint>& joints, double more)
 base::Result<Seen> look(const P& p, const RunInput& in)
 {
     Seen s;
-    for (const Place& place : placesOf(in)) s.joints.push_back({place.name, outlineOf(place, in), 0, 0, 0, {}, {}, 0});
+    s.joints = jointsOf(in);
     if (s.joints.empty()) return base::fail(base::ErrorCode::NoResult, "no place has been drawn");
     const int w = in.seen().pixels.width(), h = in.seen().pixels.height();
     const double grow = in.grows(), area = grow * grow;
@@ -177,8 +166,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
 
 base::Result<Evidence> evidence(const P& p, const RunInput& in)
 {
-    std::vector<Joint> joints;
-    for (const Place& place : placesOf(in)) joints.push_back({place.name, outlineOf(place, in), 0, 0, 0, {}, {}, 0});
+    const std::vector<Joint> joints = jointsOf(in);
     if (joints.empty()) return base::fail(base::ErrorCode::NoResult, "no place has been drawn");
     const int w = in.seen().pixels.width(), h = in.seen().pixels.height();
     auto e = selectionEvidence(
@@ -198,25 +186,16 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
 
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
-    if (g.type != Gesture::Type::Area || in.seen().content == image::Content::Height) return {};
-    const Point d = g.to - g.from;
-    if (std::abs(d.x) < 6 || std::abs(d.y) < 6) return {};
-    const Point middle = (g.from + g.to) * 0.5;
-    double w = std::abs(d.x), h = std::abs(d.y), angle = 0;
-    if (in.hasDatum) {
-        const Point u = geometry::direction(in.datumAngle), v = geometry::leftOf(u);
-        w = std::max(4.0, std::abs(geometry::dot(u, d))), h = std::max(4.0, std::abs(geometry::dot(v, d)));
-        angle = in.datumAngle;
-    }
+    const auto frame = framedBy(g, in);
+    if (!frame || in.seen().content == image::Content::Height) return {};
+    const Point middle = frame->middle();
+    const double w = frame->width, h = frame->height, angle = frame->angle;
     P p;
     p.mode = TakeBy::Colour;
     Offer o;
     o.step.params = p;
     o.step.name = "Joints";
-    Place one;
-    one.name = "1", one.at = middle;
-    one.outline = Region::rectangle(middle, w, h, angle);
-    o.step.places = {one};
+    o.step.places = {framedPlace(*frame)};
     // Taught on the reference: the colours of the middle of what was drawn. Without colour what is bright there.
     if (in.seen().content == image::Content::Colour) {
         o.step.regions["learn"] = Region::rectangle(middle, std::max(3.0, w / 3), std::max(3.0, h / 3), angle);

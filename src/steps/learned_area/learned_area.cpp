@@ -187,21 +187,14 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
 
 std::vector<Offer> offer(const Gesture& g, const OfferInput& in)
 {
-    if (g.type != Gesture::Type::Area) return {};
-    const Point d = g.to - g.from;
-    if (std::abs(d.x) < 8 || std::abs(d.y) < 8) return {};
-    Region region = Region::rectangle((g.from + g.to) * 0.5, std::abs(d.x), std::abs(d.y), 0);
-    if (in.hasDatum) {
-        const Point u = geometry::direction(in.datumAngle), v = geometry::leftOf(u);
-        region = Region::rectangle(region.centre, std::max(4.0, std::abs(geometry::dot(u, d))),
-                                   std::max(4.0, std::abs(geometry::dot(v, d))), in.datumAngle);
-    }
+    const auto region = framedBy(g, in);
+    if (!region) return {};
     P p;
     if (in.seen().content == image::Content::Colour) p.by = CompareBy::Colour;
     Offer o;
     o.step.params = p;
     o.step.name = "As learned";
-    o.step.regions["region"] = region;
+    o.step.regions["region"] = *region;
     o.words = "area as learned";
     o.rank = 6;
     o.judged = {"ratio"};
