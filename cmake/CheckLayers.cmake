@@ -3,13 +3,14 @@ cmake_minimum_required(VERSION 3.25)
 set(RULES
   "base:base" "image:base,image" "geometry:base,geometry" "drawing:base,geometry,drawing" "vision:base,image,geometry,vision"
   "recipe:base,image,geometry,drawing,recipe" "steps:base,image,geometry,drawing,vision,recipe,steps"
-  "inspect:base,image,geometry,drawing,vision,recipe,inspect" "records:base,image,geometry,recipe,inspect,records"
-  "report:base,image,geometry,drawing,recipe,inspect,records,report" "station:base,image,geometry,recipe,inspect,records,station"
+  "inspect:base,image,geometry,drawing,vision,recipe,inspect"
+  "proof:base,image,geometry,vision,recipe,inspect,proof" "records:base,image,geometry,recipe,inspect,records"
+  "report:base,image,geometry,drawing,recipe,inspect,proof,records,report" "station:base,image,geometry,recipe,inspect,records,station"
   "camera:base,image,recipe,station,camera" "people:base,recipe,people"
   "control:base,geometry,recipe,inspect,records,station,control"
-  "cli:base,image,geometry,drawing,recipe,inspect,records,report,station,control,camera,cli,demo"
-  "desktop:base,image,geometry,drawing,recipe,inspect,records,report,station,control,camera,people,desktop")
-set(QT_FREE base image geometry drawing vision recipe steps inspect people)
+  "cli:base,image,geometry,drawing,recipe,inspect,proof,records,report,station,control,camera,cli,demo"
+  "desktop:base,image,geometry,drawing,recipe,inspect,proof,records,report,station,control,camera,people,desktop")
+set(QT_FREE base image geometry drawing vision recipe steps inspect proof people)
 set(bad "")
 set(seen 0)
 foreach(rule ${RULES})

@@ -25,6 +25,8 @@ base::Status writeMade(const std::string& folder, const Made& m, const std::stri
     };
     if (!m.picture.empty())
         if (auto ok = writePng(m.picture, leaf); !ok) return ok;
+    for (const auto& [tile, picture] : m.tiles)
+        if (auto ok = writePng(picture, stem + "_" + tile + ".png"); !ok) return ok;
     for (const auto& [key, picture] : m.lights)
         if (auto ok = writePng(picture, stem + "-" + key + ".png"); !ok) return ok;
     if (!m.heights) return {};
@@ -43,7 +45,7 @@ base::Status writeSet(const std::string& folder, const SetNames& names, std::uin
     if (error) return base::fail(base::ErrorCode::Io, "cannot make the folder: " + error.message(), folder);
     auto& files = base::realFiles();
     const auto path = [&](const std::string& leaf) { return (fs::path(folder) / leaf).string(); };
-    const bool alone = reference.picture.empty();
+    const bool tiled = !reference.tiles.empty(), alone = reference.picture.empty() && !tiled;
     const auto writePicture = [&](const Made& m, const std::string& leaf) { return writeMade(folder, m, leaf, alone); };
     const auto leafOf = [&](int n) {
         const std::string digits = std::to_string(n + 1);
@@ -54,7 +56,9 @@ base::Status writeSet(const std::string& folder, const SetNames& names, std::uin
     std::vector<base::Status> done(static_cast<std::size_t>(count));
     base::parallelFor(count, 0, [&](int n) {
         const Made m = make(n);
-        rows[std::size_t(n)] = {{"picture", leafOf(n)},
+        std::string leaf = leafOf(n);
+        if (tiled) leaf.insert(leaf.rfind('.'), "_" + reference.tiles.front().first);
+        rows[std::size_t(n)] = {{"picture", leaf},
                                 {"label", m.bad ? "bad" : "good"},
                                 {"fault", m.bad ? json(m.fault) : json()},
                                 {"items", m.items}};

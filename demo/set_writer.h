@@ -14,6 +14,7 @@ struct Made {
     image::Image picture; // none: heights alone
     std::optional<image::Image> heights{};
     std::vector<std::pair<std::string, image::Image>> lights{}; // further pictures: STEM-KEY.png
+    std::vector<std::pair<std::string, image::Image>> tiles{};  // instead of `picture`: STEM_1_1.png by "1_1"
     nlohmann::json items = nlohmann::json::array();
     bool bad = false;
     std::string fault;

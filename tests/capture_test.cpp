@@ -27,13 +27,13 @@ class CaptureTest : public QObject
 private slots:
     void namingIsChecked()
     {
-        QVERIFY(check({}) && check(m_lights));
-        QVERIFY(why(check({{"a", "a.png", {}}})).find("{id}") != std::string::npos);
-        QVERIFY(why(check({{"a", "{id}-{id}.png", {}}})).find("{id}") != std::string::npos);
-        QVERIFY(why(check({{"", "{id}.png", {}}})).find("key") != std::string::npos);
-        QVERIFY(why(check({{"a", "x/{id}.png", {}}})).find("folders") != std::string::npos);
-        QVERIFY(why(check({{"a", "{id}.png", {}}, {"a", "{id}-2.png", {}}})).find("twice") != std::string::npos);
-        QVERIFY(why(check({{"a", "{id}.png", {}}, {"b", "{id}.png", {}}})).find("twice") != std::string::npos);
+        QVERIFY(check(Naming{}) && check(m_lights));
+        QVERIFY(why(check(Naming{{"a", "a.png", {}}})).find("{id}") != std::string::npos);
+        QVERIFY(why(check(Naming{{"a", "{id}-{id}.png", {}}})).find("{id}") != std::string::npos);
+        QVERIFY(why(check(Naming{{"", "{id}.png", {}}})).find("key") != std::string::npos);
+        QVERIFY(why(check(Naming{{"a", "x/{id}.png", {}}})).find("folders") != std::string::npos);
+        QVERIFY(why(check(Naming{{"a", "{id}.png", {}}, {"a", "{id}-2.png", {}}})).find("twice") != std::string::npos);
+        QVERIFY(why(check(Naming{{"a", "{id}.png", {}}, {"b", "{id}.png", {}}})).find("twice") != std::string::npos);
         Naming many;
         for (int i = 0; i < 17; ++i) many.push_back({std::to_string(i), "{id}-" + std::to_string(i) + ".png", {}});
         QVERIFY(why(check(many)).find("at most 16") != std::string::npos);

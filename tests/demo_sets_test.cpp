@@ -1,9 +1,7 @@
 // The demo's sets end to end: every verdict agrees with its label, every part is an item, values agree with the truth.
 #include "demo/drawn_parts.h"
-#include "demo/fitted_reeds.h"
 #include "demo/height_sets.h"
 #include "demo/small_sets.h"
-#include "inspect/faults.h"
 #include "support.h"
 
 #include <cmath>
@@ -136,57 +134,6 @@ private slots:
             }
         }
         QCOMPARE(bad, 4);
-    }
-    void comparisonsAgreeWithTheirTruth_data()
-    {
-        QTest::addColumn<int>("seed");
-        for (int seed = 1; seed <= 5; ++seed) QTest::addRow("%d", seed) << seed;
-    }
-    void comparisonsAgreeWithTheirTruth()
-    {
-        QFETCH(int, seed);
-        // Verdict, named fault and its place.
-        const std::map<std::string, std::pair<std::string, std::string>> shows{
-            {"reed missing", {"reeds", "missing"}},
-            {"reed reversed", {"reeds", "reversed"}},
-            {"reed turned", {"reeds", "turned "}},
-            {"reed shifted", {"reeds", "shifted "}},
-            {"rivet missing", {"rivets", "missing"}},
-            {"scratch", {"ground", "surface"}},
-            {"no glue", {"joints", "none"}},
-            {"too little glue", {"joints", "too little"}},
-            {"too much glue", {"joints", "sticks out"}},
-            {"glue bridged", {"joints", "bridged with "}},
-            {"line missing", {"print", "Print, as learned"}},
-            {"blot", {"print", "Print, as learned"}},
-            {"weak colour", {"print", "Print, as learned"}},
-            {"print off", {"print", "print off"}}};
-        std::set<std::string> seen;
-        for (const bool reeds : {true, false}) {
-            QTemporaryDir dir;
-            const std::string to = dir.path().toStdString();
-            QVERIFY(reeds ? demo::writeFittedReeds(to, std::uint64_t(seed), seed == 1 ? 30 : 9, {})
-                          : demo::writeLabelPrints(to, std::uint64_t(seed), seed == 1 ? 12 : 6, {}));
-            const Set s = inspected(dir, reeds ? "fitted-reeds" : "label-print");
-            for (std::size_t i = 0; i < s.results.size(); ++i) {
-                const json& p = s.truth["pictures"][i];
-                const auto& item = s.results[i].items.front();
-                const QString what = QString::fromStdString(p["picture"].get<std::string>() + " " + p["fault"].dump() +
-                                                            ": " + item.sentence());
-                QVERIFY2(item.accepted() == (p["label"] == "good"), qPrintable(what));
-                if (item.accepted()) continue;
-                const std::string fault = p["fault"].get<std::string>();
-                seen.insert(fault);
-                const auto& [step, word] = shows.at(fault);
-                const int place = p["items"][0].value("place", 0);
-                bool named = false;
-                for (const auto& f : inspect::faultsOf(item))
-                    named = named || (f.step == step && f.name.rfind(word, 0) == 0 &&
-                                      (place == 0 || f.number.substr(f.number.find('.') + 1) == std::to_string(place)));
-                QVERIFY2(named, qPrintable(what));
-            }
-        }
-        QCOMPARE(seen.size(), std::size_t(seed == 1 ? 14 : 5));
     }
     void platesAgreeWithTheirDrawing_data()
     {

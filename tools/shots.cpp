@@ -15,6 +15,7 @@
 #include "desktop/objects_view.h"
 #include "desktop/outputs_dialog.h"
 #include "desktop/person.h"
+#include "desktop/pictures_dialog.h"
 #include "desktop/proposals_dialog.h"
 #include "desktop/recipe_dialog.h"
 #include "desktop/records/events_dialog.h"
@@ -191,6 +192,8 @@ private:
     void heights();
     void drawings();
     void same();
+    void tiles();
+    void proof();
     void kinds()
     {
         for (const gestures::Making& m : gestures::makings())
@@ -313,6 +316,47 @@ void Studio::same()
     dialog.hide();
 }
 
+// A long plate in three tiles, one of them missing; its seams.
+void Studio::tiles()
+{
+    open("long-plate");
+    look("pitch", 0, "distance");
+    sheet()->fitPicture();
+    shoot("tiles-plate");
+    look("slots", 11, "count");
+    shoot("tiles-hole");
+    look("pitch", 0, "distance");
+    PicturesDialog dialog(s, &m_window);
+    dialog.show();
+    QElapsedTimer t;
+    t.start();
+    while ((!dialog.settled() || t.elapsed() < 400) && t.elapsed() < 20000) QTest::qWait(50);
+    dialog.findChild<QComboBox*>(QStringLiteral("seamShows"))->setCurrentIndex(0);
+    fine = dialog.grab().save(m_out + QStringLiteral("/tiles.png")) && fine;
+    dialog.hide();
+}
+
+// Strain, planted faults, uncertainty and approval of the reed plate.
+void Studio::proof()
+{
+    open("reed-plate");
+    m_window.showWorkspace(3);
+    shoot("proof-empty");
+    auto* page = m_window.proofPage();
+    page->prove(false);
+    QElapsedTimer t;
+    t.start();
+    while (page->proving() && t.elapsed() < 400000) QTest::qWait(100);
+    page->matrix()->chooseNextShort();
+    while (!page->settled() && t.elapsed() < 430000) QTest::qWait(100);
+    QTest::qWait(300);
+    shoot("proof");
+    page->matrix()->choose(0, 0);
+    while (!page->settled()) QTest::qWait(100);
+    shoot("proof-first");
+    m_window.showWorkspace(0);
+}
+
 const std::vector<Studio::Scene>& Studio::scenes()
 {
     static const std::vector<Scene> all{
@@ -352,6 +396,8 @@ const std::vector<Studio::Scene>& Studio::scenes()
         {"heights", false, &Studio::heights},
         {"drawings", false, &Studio::drawings},
         {"same", false, &Studio::same},
+        {"tiles", false, &Studio::tiles},
+        {"proof", false, &Studio::proof},
     };
     return all;
 }

@@ -9,6 +9,7 @@
 #include "cli/history_commands.h"
 #include "cli/json_results.h"
 #include "cli/line_commands.h"
+#include "cli/prove_command.h"
 #include "cli/records_command.h"
 #include "cli/review_command.h"
 #include "cli/study_commands.h"
@@ -60,6 +61,11 @@ const char* kUsage =
     "                      (logged items inspected again, with their own recipe or another: what differs?)\n"
     "       dikkat-cli review RECIPE [--json FILE|-] [--jobs N]      (what is doubtful about it, by its own trials)\n"
     "                      (inspect, run and review: --variant NAME puts that variant of the part in work)\n"
+    "       dikkat-cli prove RECIPE [PICTURE...] [--quick] [--json FILE|-] [--pdf FILE] [--paper a4|letter] [--against "
+    "N] "
+    "[--seed N] [--jobs N] [--variant NAME]\n"
+    "                      (how far it can be trusted: strain, planted faults, uncertainty; --against: revision N of "
+    "it)\n"
     "       dikkat-cli history RECIPE [--json FILE|-]                (its revisions: what changed, who, when, why)\n"
     "       dikkat-cli compare RECIPE[@N] RECIPE[@N] [PICTURE...] [--json FILE|-] [--jobs N]\n"
     "                      (what differs, and which pictures change their verdict; without pictures its trials)\n"
@@ -187,6 +193,7 @@ int command(const std::vector<std::string>& arguments, std::ostream& out, std::o
     if (what == "forward") return forward(arguments, out, err);
     if (what == "check") return check(arguments, out, err);
     if (what == "review") return review(arguments, out, err);
+    if (what == "prove") return prove(arguments, out, err);
     if (what == "history") return history(arguments, out, err);
     if (what == "compare" && isDrawing(arguments)) return compareWithDrawing(arguments, out, err);
     if (what == "compare") return compare(arguments, out, err);

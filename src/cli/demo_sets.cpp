@@ -4,6 +4,7 @@
 #include "demo/drawn_parts.h"
 #include "demo/fitted_reeds.h"
 #include "demo/height_sets.h"
+#include "demo/long_plate.h"
 #include "demo/small_sets.h"
 #include "demo/targets.h"
 
@@ -18,7 +19,7 @@ base::Result<DemoSet> demoSet(const std::string& name)
         {"targets", demo::writeTargets},         {"tilted-plate", demo::writeTiltedPlates},
         {"reed-gap", demo::writeReedGaps},       {"organ-tray", demo::writeOrganTrays},
         {"drawn-plate", demo::writeDrawnPlates}, {"fitted-reeds", demo::writeFittedReeds},
-        {"label-print", demo::writeLabelPrints}};
+        {"label-print", demo::writeLabelPrints}, {"long-plate", demo::writeLongPlates}};
     std::string all;
     for (const auto& [known, write] : sets) {
         if (name == known) return write;

@@ -49,7 +49,8 @@ ordered_json checkJson(const inspect::CheckResult& c)
     j["verdict"] = inspect::name(c.verdict);
     j["reason"] = orNull(c.reason);
     if (!c.fault.empty()) j["fault"] = c.fault;
-    if (c.guard > 0) j["uncertainty"] = c.guard;
+    if (c.guard > 0) j["guard"] = c.guard;
+    if (c.uncertainty) j["uncertainty"] = *c.uncertainty;
     j["share"] = c.share ? ordered_json(*c.share) : ordered_json();
     if (c.list && !c.elements.empty()) {
         const auto failed = c.failed();
@@ -62,6 +63,7 @@ ordered_json checkJson(const inspect::CheckResult& c)
             one["verdict"] = inspect::name(e.verdict), one["reason"] = orNull(e.reason);
             if (!e.says.empty()) one["says"] = e.says;
             one["nominal"] = orNull(e.nominal), one["low"] = orNull(e.low), one["high"] = orNull(e.high);
+            if (e.uncertainty) one["uncertainty"] = *e.uncertainty;
             if (e.at) one["at_px"] = {e.at->x, e.at->y};
             elements.push_back(std::move(one));
         }

@@ -15,6 +15,9 @@
 #include "desktop/keys.h"
 #include "desktop/outputs_dialog.h"
 #include "desktop/param_form.h"
+#include "desktop/person.h"
+#include "desktop/pictures_dialog.h"
+#include "desktop/proof/proof_page.h"
 #include "desktop/proposals_dialog.h"
 #include "desktop/recipe_dialog.h"
 #include "desktop/recovery.h"
@@ -89,6 +92,17 @@ MainWindow::MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder
     m_pages->addWidget(m_setup);
     m_pages->addWidget(m_run);
     m_pages->addWidget(m_records);
+    m_proof = new ProofPage(
+        m_session, [this] { return m_who.name().isEmpty() ? person() : m_who.name(); }, this);
+    m_pages->addWidget(m_proof);
+    connect(m_proof, &ProofPage::said, this, [this](const QString& text) { say(text); });
+    connect(m_proof, &ProofPage::openWanted, this,
+            [this](int trial, const std::string& step, const std::string& output) {
+                showWorkspace(0);
+                m_session.setTrial(trial);
+                m_session.select(step, output);
+            });
+    connect(m_proof, &ProofPage::signedOff, &m_who, &SignedIn::happened);
     makeHeader();
     makeActions();
     connect(&m_session, &Session::recipeChanged, this, &MainWindow::refreshHeader);
@@ -156,8 +170,8 @@ void MainWindow::makeHeader()
     m_menus->setNativeMenuBar(false);
     m_menus->setSizePolicy(QSizePolicy::Maximum, QSizePolicy::Preferred);
     row->addWidget(m_menus, 0, Qt::AlignVCenter);
-    const char* tabs[] = {"setup", "runPage", "records"};
-    for (int i = 0; i < 3; ++i) {
+    const char* tabs[] = {"setup", "runPage", "records", "proofPage"};
+    for (int i = 0; i < 4; ++i) {
         auto* b = new QToolButton(header);
         const Key& key = keyOf(QString::fromLatin1(tabs[i]));
         b->setObjectName(QStringLiteral("tab%1").arg(i));
@@ -337,6 +351,7 @@ void MainWindow::makeActions()
         TraceDialog(m_session, this).exec();
     }));
     edit->addAction(add("heights", [this] { HeightDialog(m_session, {}, this).exec(); }));
+    edit->addAction(add("pictures", [this] { PicturesDialog(m_session, this).exec(); }));
     edit->addAction(add("robot", [this] { RobotDialog(m_session, this).exec(); }));
     edit->addAction(add("camera", [this] {
         if (m_run->running()) return say(tr("The line has the camera: stop it first  (F8)"));
@@ -348,9 +363,9 @@ void MainWindow::makeActions()
 
     QMenu* view = m_menus->addMenu(tr("&View"));
     view->setToolTipsVisible(true);
-    for (const char* id :
-         {"fit", "zoomIn", "zoomOut", "steady", "quarterTurn", "nextPicture", "contours", "turningView", "difference",
-          "loupe", "noSnap", "greyUnder", "bare", "taken", "allMarks", "onlyFailed", "freeLabels", "showReference"})
+    for (const char* id : {"fit", "zoomIn", "zoomOut", "steady", "quarterTurn", "nextPicture", "contours",
+                           "turningView", "difference", "loupe", "noSnap", "greyUnder", "bare", "taken", "allMarks",
+                           "onlyFailed", "uncertainty", "freeLabels", "showReference"})
         view->addAction(m_setup->action(QString::fromLatin1(id)));
     QMenu* columns = view->addMenu(tr("Columns"));
     for (const char* id : {"unfoldItems", "byTaken", "byLabel", "byVerdict", "byName", "byShare", "showAll",
@@ -413,6 +428,7 @@ void MainWindow::makeActions()
     add("setup", [this] { showWorkspace(0); });
     add("runPage", [this] { showWorkspace(1); });
     add("records", [this] { showWorkspace(2); });
+    add("proofPage", [this] { showWorkspace(3); });
     rebuildRecent();
 }
 
@@ -559,7 +575,7 @@ void MainWindow::setWholeScreen(bool on)
 
 void MainWindow::showWorkspace(int index)
 {
-    if (index == 0 && !engineer()) index = 1;
+    if ((index == 0 || index == 3) && !engineer()) index = 1;
     if (index != 1 && m_run->fullScreen()) setWholeScreen(false);
     m_pages->setCurrentIndex(index);
     m_tabs[std::size_t(index)]->setChecked(true);
@@ -570,6 +586,10 @@ void MainWindow::showWorkspace(int index)
     if (index == 0) m_setup->sheet()->setFocus();
     if (index == 1) m_run->setFocus();
     if (index == 2) m_records->refresh();
+    if (index == 3) m_proof->refresh(), m_proof->matrix()->setFocus();
+    // There F3 leads to the next check that gives way.
+    if (auto* doubt = findChild<QAction*>(QStringLiteral("nextDoubt")); doubt && engineer())
+        doubt->setEnabled(index != 3);
     statusBar()->setVisible(index != 1); // Run has a line of its own
 }
 int MainWindow::workspace() const { return m_pages->currentIndex(); }

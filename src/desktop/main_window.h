@@ -1,5 +1,6 @@
 // main_window.h - header with the three workspaces, menus, files; everything else lives in the pages.
 #pragma once
+#include "desktop/proof/proof_page.h"
 #include "desktop/records/records_page.h"
 #include "desktop/run/run_page.h"
 #include "desktop/setup/setup_page.h"
@@ -32,6 +33,7 @@ public:
     SetupPage* setupPage() const { return m_setup; }
     RunPage* runPage() const { return m_run; }
     RecordsPage* recordsPage() const { return m_records; }
+    ProofPage* proofPage() const { return m_proof; }
     bool openRecipe(const QString& path);       // says what went wrong in the notice line
     void addPictures(const QStringList& paths); // pictures, folders and recipes, as dropped
     void offerRecovery();
@@ -106,6 +108,7 @@ private:
     SetupPage* m_setup = nullptr;
     RunPage* m_run = nullptr;
     RecordsPage* m_records = nullptr;
+    ProofPage* m_proof = nullptr;
     QTimer m_saidTimer, m_reviewTimer;
     LatestJob m_thumbnails; // last: its thread ends first
 };

@@ -52,6 +52,11 @@ RecipeDialog::RecipeDialog(Session& session, QWidget* parent) : QDialog(parent),
     m_guard->setObjectName(QStringLiteral("guardBand"));
     m_guard->setChecked(r.guardBand);
     form->addRow(tr("Guard band"), m_guard);
+    m_guardMeasured = new QCheckBox(tr("From the picture where none is stated: its noise and the calibration"), this);
+    m_guardMeasured->setObjectName(QStringLiteral("guardMeasured"));
+    m_guardMeasured->setChecked(r.guardMeasured), m_guardMeasured->setEnabled(r.guardBand);
+    connect(m_guard, &QCheckBox::toggled, m_guardMeasured, &QCheckBox::setEnabled);
+    form->addRow(QString(), m_guardMeasured);
     m_stop = new QCheckBox(tr("The line stops; else it goes on and says so"), this);
     m_stop->setObjectName(QStringLiteral("stopUnsaved"));
     m_stop->setToolTip(tr("A full disk or a log that cannot be written: nothing more is inspected without a record"));
@@ -155,7 +160,7 @@ base::Result<Recipe> RecipeDialog::edited() const
     Recipe r = m_session.recipe();
     r.shownIn = kUnits[m_unit->currentIndex()];
     r.toleranceClass = ToleranceClass(m_class->currentIndex());
-    r.guardBand = m_guard->isChecked();
+    r.guardBand = m_guard->isChecked(), r.guardMeasured = m_guardMeasured->isChecked();
     r.stopUnsaved = m_stop->isChecked();
     r.trialsInside = m_inside->isChecked();
     r.rule = withIds(m_rule->text().trimmed().toStdString(), r);

@@ -28,7 +28,7 @@ private:
     void refresh();
     Session& m_session;
     QComboBox *m_unit = nullptr, *m_class = nullptr;
-    QCheckBox *m_guard = nullptr, *m_stop = nullptr, *m_inside = nullptr, *m_back = nullptr;
+    QCheckBox *m_guard = nullptr, *m_guardMeasured = nullptr, *m_stop = nullptr, *m_inside = nullptr, *m_back = nullptr;
     QLineEdit *m_rule = nullptr, *m_accept = nullptr, *m_reject = nullptr;
     QTableWidget* m_totals = nullptr;
     QLabel* m_state = nullptr;

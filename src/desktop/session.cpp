@@ -231,7 +231,9 @@ base::Result<Asset> Session::assetOf(const std::string& role, const std::string&
     std::vector<Asset::File> files;
     for (image::FileBytes& f : *read) {
         const std::string end = "." + QFileInfo(QString::fromStdString(f.path)).suffix().toStdString();
-        files.push_back({f.key, role + (f.key.empty() ? "" : "-" + f.key) + end, std::move(f.bytes)});
+        std::string tail = f.key.empty() ? "" : "-" + f.key;
+        std::replace(tail.begin(), tail.end(), '/', '-');
+        files.push_back({f.key, role + tail + end, std::move(f.bytes)});
     }
     return makeAsset(recipe().pictures, std::move(files), origin);
 }
@@ -367,6 +369,17 @@ base::Status Session::setPictures(const image::Naming& naming)
         r.pictures = naming;
         r.reference = next.reference, r.empty = next.empty;
         r.samples = next.samples;
+        // Files that are one capture now are one trial; its label is that of the first of them that has one.
+        std::vector<recipe::Trial> trials;
+        for (const recipe::Trial& t : r.trials) {
+            const auto files = image::filesOf(naming, t.picture);
+            const std::string first = files && !naming.empty() ? files->first() : t.picture;
+            const auto same =
+                std::find_if(trials.begin(), trials.end(), [&](const auto& x) { return x.picture == first; });
+            if (same == trials.end()) trials.push_back({first, t.label, t.items});
+            else if (same->label == recipe::Label::Open) same->label = t.label, same->items = t.items;
+        }
+        r.trials = std::move(trials);
         for (const image::PictureName& n : naming)
             if (n.height && n.height->pixelMm > 0 && !r.calibrated())
                 r.calibration = geometry::Calibration::factor(n.height->pixelMm, "height picture, stated");

@@ -17,6 +17,40 @@ using geometry::Shape;
 using namespace recipe;
 using report::theme;
 
+namespace
+{
+// Where a tile is missing there is nothing, which is no grey: hatched, with the tile's name.
+void paintHoles(QPainter& p, const image::Joined& joined, const QTransform& t)
+{
+    if (joined.missing().empty()) return;
+    QPainterPath seen;
+    const auto boxOf = [&](const image::Joined::Tile& tile) {
+        QPainterPath box;
+        box.addPolygon(t.map(QPolygonF(QRectF(tile.x - 0.5, tile.y - 0.5, tile.width, tile.height))));
+        return box;
+    };
+    for (const auto& tile : joined.tiles)
+        if (tile.there) seen = seen.united(boxOf(tile));
+    const report::Theme& th = report::lightTheme();
+    for (const auto& tile : joined.tiles) {
+        if (tile.there) continue;
+        const QPainterPath hole = boxOf(tile).subtracted(seen);
+        const QRectF box = hole.boundingRect();
+        p.save();
+        p.setClipPath(hole, Qt::IntersectClip);
+        p.fillRect(box, th.paper);
+        report::hatch(p, box, th.fail, 9);
+        p.restore();
+        const QString text = SheetView::tr("tile %1 is missing").arg(QString::fromStdString(tile.name));
+        QRectF plate(0, 0, p.fontMetrics().horizontalAdvance(text) + 16, 24);
+        plate.moveCenter(box.center());
+        p.setPen(QPen(th.fail, 1)), p.setBrush(th.paper);
+        p.drawRect(plate);
+        p.drawText(plate, Qt::AlignCenter, text);
+    }
+}
+} // namespace
+
 void SheetView::paintEvent(QPaintEvent*)
 {
     QPainter p(this);
@@ -34,6 +68,7 @@ void SheetView::paintEvent(QPaintEvent*)
     }
     const QTransform t = toScreen();
     paintPicture(p, m_drag == Drag::Pan);
+    if (const auto& joined = m_session.shownPicture().joined) paintHoles(p, *joined, t);
     report::SheetScene scene;
     scene.recipe = &m_session.prepared()->recipe();
     scene.result = m_session.loading() ? nullptr : m_session.currentResult();
@@ -41,6 +76,7 @@ void SheetView::paintEvent(QPaintEvent*)
     scene.selected = m_session.draft() ? m_session.draft()->offer().step.id : m_session.selected();
     scene.all = m_all;
     scene.onlyFailed = m_onlyFailed;
+    scene.uncertainty = m_uncertainty;
     scene.pending = m_session.viewIsPending();
     scene.pictureSize = m_picture.size();
     scene.heights = sceneHeights();

@@ -61,6 +61,11 @@ public slots:
         m_all = on;
         update();
     }
+    void setUncertainty(bool on)
+    {
+        m_uncertainty = on;
+        update();
+    }
     void setOnlyFailed(bool on)
     {
         m_onlyFailed = on;
@@ -199,7 +204,7 @@ private:
     std::vector<double> m_stoodFor;
     report::PlacedLabel m_label; // being moved
     std::string m_snappedTo;     // name of what a handle jumped to
-    bool m_onlyFailed = false, m_steady = false, m_difference = false;
+    bool m_onlyFailed = false, m_uncertainty = false, m_steady = false, m_difference = false;
     int m_quarters = 0;
     QPointF m_anchor;                   // steady view: where the part's origin stands, widget px
     std::string m_drafted, m_justTaken; // a draft's step; the one whose handles sleep

@@ -262,7 +262,7 @@ base::Status Calibration::check() const
 bool operator==(const Calibration& a, const Calibration& b)
 {
     return a.m_kind == b.m_kind && a.m_mmPerPixel == b.m_mmPerPixel && a.m_by == b.m_by &&
-           a.m_thickness == b.m_thickness && a.m_distance == b.m_distance &&
+           a.m_thickness == b.m_thickness && a.m_distance == b.m_distance && a.m_scaleSpread == b.m_scaleSpread &&
            (a.m_kind != Calibration::Kind::Lens || a.m_lens == b.m_lens);
 }
 

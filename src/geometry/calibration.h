@@ -72,6 +72,10 @@ public:
     double lensDistance() const { return m_distance; } // as given; 0: not given
     double knownDistance() const;                      // from the lens model, else as given
 
+    // One standard deviation of mmPerPixel() against its true value, as a share of it; 0: not known.
+    double scaleSpread() const { return m_scaleSpread; }
+    void setScaleSpread(double share) { m_scaleSpread = share; }
+
     Point level(Point picture) const;
     Point picture(Point level) const;
     Point mm(Point picture) const; // at the height of the part
@@ -96,7 +100,7 @@ private:
     Point fromPlane(Point mm) const;
 
     Kind m_kind = Kind::None;
-    double m_mmPerPixel = 0, m_thickness = 0, m_distance = 0;
+    double m_mmPerPixel = 0, m_thickness = 0, m_distance = 0, m_scaleSpread = 0;
     std::string m_by;
     Lens m_lens;
     // worked out by prepare()

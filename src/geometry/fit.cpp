@@ -305,4 +305,38 @@ base::Result<Fit<Circle>> fitCircle(const std::vector<Point>& points, double rea
         [&](const std::vector<bool>& use, Circle& out) { return circleThrough(points, use, out); });
 }
 
+std::vector<std::vector<double>> fitSpread(const std::vector<std::vector<double>>& rows,
+                                           const std::vector<double>& sigma, const std::vector<int>& place,
+                                           const std::vector<double>& shared)
+{
+    const auto n = Eigen::Index(rows.size());
+    if (n == 0) return {};
+    const auto p = Eigen::Index(rows.front().size());
+    Eigen::MatrixXd j(n, p);
+    for (Eigen::Index i = 0; i < n; ++i)
+        for (Eigen::Index k = 0; k < p; ++k) j(i, k) = rows[std::size_t(i)][std::size_t(k)];
+    const Eigen::MatrixXd normal = j.transpose() * j;
+    const Eigen::LDLT<Eigen::MatrixXd> solver(normal);
+    if (solver.info() != Eigen::Success || !(solver.rcond() > 1e-14)) return {};
+    Eigen::MatrixXd middle = Eigen::MatrixXd::Zero(p, p);
+    for (Eigen::Index a = 0; a < n; ++a)
+        for (Eigen::Index b = a; b < n; ++b) {
+            const std::size_t apart = std::size_t(std::abs(place[std::size_t(b)] - place[std::size_t(a)]));
+            if (apart >= shared.size()) break; // points stand in their order
+            const double both = sigma[std::size_t(a)] * sigma[std::size_t(b)] * shared[apart];
+            const Eigen::MatrixXd one = j.row(a).transpose() * j.row(b) * both;
+            middle += a == b ? one : Eigen::MatrixXd(one + one.transpose());
+        }
+    const Eigen::MatrixXd half = solver.solve(middle);
+    const Eigen::MatrixXd covariance = solver.solve(half.transpose());
+    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> parts((covariance + covariance.transpose()) / 2);
+    std::vector<std::vector<double>> out;
+    out.resize(rows.front().size(), std::vector<double>(rows.front().size()));
+    for (Eigen::Index k = 0; k < p; ++k)
+        for (Eigen::Index i = 0; i < p; ++i)
+            out[std::size_t(i)][std::size_t(k)] =
+                parts.eigenvectors()(i, k) * std::sqrt(std::max(0.0, parts.eigenvalues()[k]));
+    return out;
+}
+
 } // namespace geometry

@@ -32,6 +32,13 @@ template <class Shape> struct Fit {
 base::Result<Fit<Segment>> fitLine(const std::vector<Point>& points, double reach = 0.25);
 base::Result<Fit<Circle>> fitCircle(const std::vector<Point>& points, double reach = 0.25);
 base::Result<Fit<Ellipse>> fitEllipse(const std::vector<Point>& points, double reach = 0.25);
+// What least squares makes of points that lie off by `sigma` (one standard deviation along the offset) each. `rows`: how
+// the offset of each point changes with each of the shape's numbers; `place`: where each point stands in its row, and
+// `shared[k]` how much of their error two points have in common that stand k apart. A matrix, number by source: L with
+// L Lᵀ the covariance of the numbers; empty when they cannot be told. Source: JCGM 102:2011, 6.2.
+std::vector<std::vector<double>> fitSpread(const std::vector<std::vector<double>>& rows,
+                                           const std::vector<double>& sigma, const std::vector<int>& place,
+                                           const std::vector<double>& shared);
 // Distance of p from the ellipse along its gradient, to first order; positive outside.
 double offsetFrom(const Ellipse& e, Point p);
 // Ends of a fitted circle's arc: the start angle and the sweep (counter-clockwise) that leave out the widest gap

@@ -58,6 +58,8 @@ struct HeightView {
     double mm(int x, int y) const { return scale.offsetMm + scale.mmPerStep * raw(x, y); }
 };
 
+struct Joined; // tiles.h
+
 struct Picture {
     std::string key; // as the recipe names it
     Content content = Content::Grey;
@@ -66,6 +68,7 @@ struct Picture {
     std::optional<HeightScale> scale;        // of heights
     std::shared_ptr<const std::string> file; // as it came, to be kept; none when it never was a file
     std::string fileName;                    // of the file, without its folder
+    std::shared_ptr<const Joined> joined;    // of tiles: where each lies, and which are missing
 
     const Image& levels() const { return greyed.empty() ? pixels : greyed; }
     // Of heights: the raw steps, of float heights something to look at; nothing is measured in it.

@@ -18,25 +18,46 @@ namespace fs = std::filesystem;
 
 namespace
 {
-constexpr std::string_view kId = "{id}";
+constexpr std::string_view kId = "{id}", kTile = "{tile}", kRow = "{row}", kColumn = "{column}";
 
-struct Halves {
-    std::string before, after;
-};
-Halves halvesOf(const std::string& file)
+std::size_t countOf(const std::string& text, std::string_view word)
 {
-    const auto at = file.find(kId);
-    return {file.substr(0, at), file.substr(at + kId.size())};
+    std::size_t n = 0;
+    for (std::size_t at = text.find(word); at != std::string::npos; at = text.find(word, at + 1)) ++n;
+    return n;
+}
+void replace(std::string& text, std::string_view word, const std::string& by)
+{
+    if (const auto at = text.find(word); at != std::string::npos) text.replace(at, word.size(), by);
+}
+// The name's pattern for one tile: only {id} is left open.
+std::string ofTile(const std::string& file, const std::string& tile)
+{
+    std::string out = file;
+    replace(out, kTile, tile);
+    const auto dot = tile.find('.');
+    replace(out, kRow, tile.substr(0, dot));
+    replace(out, kColumn, dot == std::string::npos ? std::string() : tile.substr(dot + 1));
+    return out;
 }
 // What {id} stands for in this file name; nothing when it does not fit.
-std::optional<std::string> idIn(const std::string& leaf, const PictureName& name)
+std::optional<std::string> idIn(const std::string& leaf, const std::string& pattern)
 {
-    const Halves h = halvesOf(name.file);
-    const std::size_t own = h.before.size() + h.after.size();
-    if (leaf.size() <= own || leaf.compare(0, h.before.size(), h.before) != 0 ||
-        leaf.compare(leaf.size() - h.after.size(), h.after.size(), h.after) != 0)
+    const auto at = pattern.find(kId);
+    const std::string before = pattern.substr(0, at), after = pattern.substr(at + kId.size());
+    const std::size_t own = before.size() + after.size();
+    if (leaf.size() <= own || leaf.compare(0, before.size(), before) != 0 ||
+        leaf.compare(leaf.size() - after.size(), after.size(), after) != 0)
         return std::nullopt;
-    return leaf.substr(h.before.size(), leaf.size() - own);
+    return leaf.substr(before.size(), leaf.size() - own);
+}
+// Every file of a picture as a pattern, with the key it has.
+std::vector<std::pair<std::string, std::string>> patternsOf(const PictureName& n)
+{
+    if (!n.tiles) return {{n.key, n.file}};
+    std::vector<std::pair<std::string, std::string>> out;
+    for (const TilePlan::Tile& t : n.tiles->tiles) out.emplace_back(n.key + "/" + t.name, ofTile(n.file, t.name));
+    return out;
 }
 std::string listed(const Naming& naming)
 {
@@ -57,11 +78,30 @@ base::Status check(const Naming& naming)
         if (n.key.empty()) return fail(ErrorCode::InvalidArgument, "a picture without a key");
         if (!keys.insert(n.key).second)
             return fail(ErrorCode::InvalidArgument, "the picture \"" + n.key + "\" stands twice");
+        if (n.key.find('/') != std::string::npos)
+            return fail(ErrorCode::InvalidArgument, "a picture's key holds no slash", n.key);
         if (at == std::string::npos || n.file.find(kId, at + 1) != std::string::npos)
             return fail(ErrorCode::InvalidArgument,
                         "file = \"" + n.file + "\" must hold {id} once, as in {id}-" + n.key + ".png", n.key);
         if (n.file.find('/') != std::string::npos)
             return fail(ErrorCode::InvalidArgument, "file = \"" + n.file + "\" must be a name without folders", n.key);
+        const std::size_t tile = countOf(n.file, kTile), row = countOf(n.file, kRow), column = countOf(n.file, kColumn);
+        if (!n.tiles && tile + row + column > 0)
+            return fail(ErrorCode::InvalidArgument,
+                        "file = \"" + n.file + "\" tells tiles apart, and there is no plan of them", n.key);
+        if (n.tiles) {
+            if (!(tile == 1 && row + column == 0) && !(tile == 0 && row == 1 && column == 1))
+                return fail(ErrorCode::InvalidArgument,
+                            "file = \"" + n.file +
+                                "\" must hold {tile} once, or {row} and {column}, as in {id}_{row}_{column}.png",
+                            n.key);
+            if (n.height) return fail(ErrorCode::InvalidArgument, "heights cannot be joined from tiles", n.key);
+            if (auto ok = check(*n.tiles); !ok) return base::passOn(ok.error(), n.key);
+            for (const TilePlan::Tile& t : n.tiles->tiles)
+                if (t.name.empty() || t.name.find('/') != std::string::npos || (row == 1 && countOf(t.name, ".") != 1))
+                    return fail(ErrorCode::InvalidArgument,
+                                "the tile \"" + t.name + "\" is to be called by row and column, as in 1.2", n.key);
+        }
         if (!files.insert(n.file).second)
             return fail(ErrorCode::InvalidArgument, "file = \"" + n.file + "\" stands twice", n.key);
     }
@@ -80,16 +120,20 @@ base::Result<CaptureFiles> filesOf(const Naming& naming, const std::string& path
     const std::string leaf = place.filename().string();
     std::size_t most = 0;
     for (const PictureName& n : naming)
-        if (const auto id = idIn(leaf, n); id && (out.id.empty() || n.file.size() > most)) {
-            out.id = *id;
-            most = n.file.size();
-        }
+        for (const auto& [key, pattern] : patternsOf(n))
+            if (const auto id = idIn(leaf, pattern); id && (out.id.empty() || pattern.size() > most)) {
+                out.id = *id;
+                most = pattern.size();
+            }
     if (out.id.empty())
         return fail(ErrorCode::InvalidArgument, "the file's name fits none of the recipe's pictures: " + listed(naming),
                     path);
     for (const PictureName& n : naming) {
-        const Halves h = halvesOf(n.file);
-        out.files.emplace_back(n.key, (place.parent_path() / (h.before + out.id + h.after)).string());
+        if (n.idle) continue;
+        for (auto [key, pattern] : patternsOf(n)) {
+            replace(pattern, kId, out.id);
+            out.files.emplace_back(key, (place.parent_path() / pattern).string());
+        }
     }
     return out;
 }
@@ -207,6 +251,9 @@ base::Result<std::vector<FileBytes>> readCapture(const Naming& naming, const std
     if (!files) return base::passOn(files.error());
     std::vector<FileBytes> out;
     for (const auto& [key, file] : files->files) {
+        const bool tile = key.find('/') != std::string::npos;
+        // A tile that is not there is a hole; without any there is no picture.
+        if (tile && !fs::exists(file)) continue;
         auto bytes = base::readFile(file);
         if (!bytes) {
             base::Error e = bytes.error();
@@ -223,6 +270,11 @@ base::Result<std::vector<FileBytes>> readCapture(const Naming& naming, const std
         }
         out.push_back({key, file, std::make_shared<const std::string>(std::move(*bytes))});
     }
+    for (const PictureName& n : naming)
+        if (n.tiles && !n.idle &&
+            std::none_of(out.begin(), out.end(), [&](const FileBytes& b) { return pictureOf(b.key) == n.key; }))
+            return fail(ErrorCode::NotFound, "picture \"" + n.key + "\": none of its tiles is there",
+                        (fs::path(path).parent_path() / n.file).string());
     return out;
 }
 
@@ -255,11 +307,61 @@ base::Result<Picture> decodedOne(const FileBytes& f, std::optional<HeightScale> 
     return makePicture(std::move(*pixels), f.key);
 }
 
+base::Status sameSize(const std::vector<Picture>& before, const Picture& p, const std::string& path)
+{
+    if (before.empty()) return {};
+    const Image& first = before.front().pixels;
+    if (p.pixels.width() == first.width() && p.pixels.height() == first.height()) return {};
+    return fail(ErrorCode::InvalidArgument,
+                "picture \"" + p.key + "\" has " + std::to_string(p.pixels.width()) + " × " +
+                    std::to_string(p.pixels.height()) + " px, \"" + before.front().key + "\" has " +
+                    std::to_string(first.width()) + " × " + std::to_string(first.height()) +
+                    ": the pictures of a capture lie on each other",
+                path);
+}
+
+// All tiles of one picture that are there, joined.
+base::Result<Picture> joinedFrom(const PictureName& name, const std::vector<FileBytes>& files)
+{
+    std::vector<Image> tiles(name.tiles->tiles.size());
+    std::string path;
+    for (const FileBytes& f : files) {
+        if (pictureOf(f.key) != name.key) continue;
+        const std::string tile = f.key.substr(name.key.size() + 1);
+        for (std::size_t i = 0; i < tiles.size(); ++i)
+            if (name.tiles->tiles[i].name == tile) {
+                auto one = decodedOne(f, {}, false);
+                if (!one) return base::passOn(one.error());
+                tiles[i] = std::move(one->pixels);
+                if (path.empty()) path = f.path;
+            }
+    }
+    auto joined = join(*name.tiles, tiles);
+    if (!joined) return base::passOn(joined.error(), path);
+    Picture out = makePicture(std::move(joined->pixels), name.key);
+    out.joined = std::make_shared<const Joined>(std::move(joined->how));
+    return out;
+}
+
 base::Result<Capture> decoded(const Naming& naming, const std::vector<FileBytes>& files, std::string id, bool keepFiles)
 {
     std::vector<Picture> pictures;
     for (const FileBytes& f : files) {
-        const auto name = std::find_if(naming.begin(), naming.end(), [&](const auto& n) { return n.key == f.key; });
+        const auto name =
+            std::find_if(naming.begin(), naming.end(), [&](const auto& n) { return n.key == pictureOf(f.key); });
+        if (f.key.find('/') != std::string::npos) {
+            if (name == naming.end() || !name->tiles)
+                return fail(ErrorCode::InvalidArgument,
+                            "\"" + f.key + "\" is a tile, and the recipe has no plan of tiles", f.path);
+            // With its first one all are joined.
+            if (std::any_of(pictures.begin(), pictures.end(), [&](const Picture& p) { return p.key == name->key; }))
+                continue;
+            auto picture = joinedFrom(*name, files);
+            if (!picture) return base::passOn(picture.error());
+            if (auto ok = sameSize(pictures, *picture, f.path); !ok) return base::passOn(ok.error());
+            pictures.push_back(std::move(*picture));
+            continue;
+        }
         auto picture = decodedOne(f, name == naming.end() ? std::optional<HeightScale>() : name->height,
                                   name == naming.end() || name->height);
         if (!picture) return base::passOn(picture.error());
@@ -268,21 +370,14 @@ base::Result<Capture> decoded(const Naming& naming, const std::vector<FileBytes>
             p.file = f.bytes;
             p.fileName = fs::path(f.path).filename().string();
         }
-        if (!pictures.empty()) {
-            const Image& first = pictures.front().pixels;
-            if (p.pixels.width() != first.width() || p.pixels.height() != first.height())
-                return fail(ErrorCode::InvalidArgument,
-                            "picture \"" + f.key + "\" has " + std::to_string(p.pixels.width()) + " × " +
-                                std::to_string(p.pixels.height()) + " px, \"" + pictures.front().key + "\" has " +
-                                std::to_string(first.width()) + " × " + std::to_string(first.height()) +
-                                ": the pictures of a capture lie on each other",
-                            f.path);
-        }
+        if (auto ok = sameSize(pictures, p, f.path); !ok) return base::passOn(ok.error());
         pictures.push_back(std::move(p));
     }
     return Capture(std::move(id), std::move(pictures));
 }
 } // namespace
+
+std::string pictureOf(const std::string& key) { return key.substr(0, key.find('/')); }
 
 base::Result<Capture> captureOf(const Naming& naming, const std::vector<FileBytes>& files, std::string id)
 {

@@ -9,12 +9,14 @@
 //         before the recipe's:
 //           {"mm_per_step": 0.001, "offset_mm": 0, "pixel_mm": 0.05, "missing": 0}
 //         Whoever keeps a picture's bytes keeps its scale: as a last line "# height-scale {…}" behind them.
+// Tiles: those whose file is not there are holes (tiles.h); without any of them the capture cannot be read.
 // Fails   InvalidArgument: a file that fits no name, naming them; two pictures of different size; heights in a picture
 //         that is not 16 bit grey; a field of a scale, naming file, field and bound. NotFound, Io, Corrupt …: as
 //         decode.h and point_cloud.h, naming the file.
 #pragma once
 #include "image/capture.h"
 #include "image/decode.h"
+#include "image/tiles.h"
 
 namespace image
 {
@@ -23,6 +25,9 @@ struct PictureName {
     std::string key;                   // "dome"
     std::string file;                  // "{id}-dome.png"
     std::optional<HeightScale> height; // it holds heights, of this scale
+    // It is joined from tiles, whose files are told apart by {tile}, or {row} and {column}.
+    std::optional<TilePlan> tiles{};
+    bool idle = false; // nobody looks at it: its file is not read; never stored
     friend bool operator==(const PictureName&, const PictureName&) = default;
 };
 using Naming = std::vector<PictureName>;
@@ -32,7 +37,8 @@ base::Status check(const Naming& naming);
 
 struct CaptureFiles {
     std::string id; // what {id} stands for; of a capture without names the file's name without its ending
-    std::vector<std::pair<std::string, std::string>> files; // key and path, in the naming's order
+    // Key and path, in the naming's order. Of a tile the key is the picture's, a slash and the tile's name: "plate/1.2".
+    std::vector<std::pair<std::string, std::string>> files;
     const std::string& first() const { return files.front().second; }
 };
 base::Result<CaptureFiles> filesOf(const Naming& naming, const std::string& path);
@@ -52,7 +58,9 @@ std::string scaleFileOf(const std::string& path);
 base::Result<HeightScale> scaleFrom(const std::string& text, const std::string& where);
 std::string toText(const HeightScale& scale); // JSON, as scaleFrom() reads it
 base::Result<std::vector<FileBytes>> readCapture(const Naming& naming, const std::string& path);
-// Decoded; the capture keeps the files' bytes, so that they can be put aside as they came.
+// The picture a file's key belongs to, without the tile.
+std::string pictureOf(const std::string& key);
+// Decoded; tiles are joined. The capture keeps the files' bytes, so that they can be put aside as they came.
 base::Result<Capture> captureOf(const Naming& naming, const std::vector<FileBytes>& files, std::string id);
 // The id is the first picture's path. The bytes are not kept.
 base::Result<Capture> loadCapture(const std::string& path, const Naming& naming = {});

@@ -2,6 +2,8 @@
 
 #include "inspect/calibrating.h"
 #include "inspect/evidence_of.h"
+#include "inspect/lying_together.h"
+#include "inspect/spreading.h"
 
 #include "base/files.h"
 #include "base/parallel.h"
@@ -315,6 +317,27 @@ std::uint64_t Prepared::fingerprint(const std::string& step) const
 
 namespace
 {
+// The missing tile a step would look at; empty: none. Datums look for parts wherever there is something to see.
+std::string missingTile(const StepKind& kind, const RunInput& in)
+{
+    if (kind.datum) return {};
+    for (const auto& [key, picture] : in.pictures) {
+        if (!picture->joined || picture->joined->missing().empty()) continue;
+        for (const RegionSpec& spec : kind.regions) {
+            const auto outlines = spec.teaching ? decltype(Region().outlines()){} : in.region(spec.key).outlines();
+            if (spec.teaching) continue;
+            if (outlines.empty()) return picture->joined->missing().front(); // the whole picture
+            Point low{1e18, 1e18}, high{-1e18, -1e18};
+            for (const auto& outline : outlines)
+                for (const Point p : outline)
+                    low = {std::min(low.x, p.x), std::min(low.y, p.y)},
+                    high = {std::max(high.x, p.x), std::max(high.y, p.y)};
+            if (std::string tile = picture->joined->holeIn(low.x, low.y, high.x, high.y); !tile.empty()) return tile;
+        }
+    }
+    return {};
+}
+
 // Gathers what a step reads; fails with the reason it cannot run.
 base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, const StepKind& kind,
                                 const image::Capture& capture, const ItemResult& item)
@@ -379,6 +402,8 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
         }
         in.regions[spec.key] = spec.follows && !spec.teaching ? here->toPicture(it->second) : it->second;
     }
+    if (std::string tile = missingTile(kind, in); !tile.empty())
+        return notRun("tile " + tile + " is missing, and it would be looked at there");
     for (const auto& [key, p] : step.points) in.points[key] = in.motion.carry(in.level(p));
     for (const Region& r : step.leaveOut) in.leaveOut.push_back(here->toPicture(r));
     in.filters = step.filters;
@@ -485,6 +510,7 @@ StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::C
         return r;
     }
     r->state = State::Ok;
+    spreadOut(prepared.recipe(), step, *kind, *in, item, *out);
     if (in->bends()) intoPicture(*kind, *in, *out);
     const double factor = prepared.recipe().mmPerPixel();
     if (out->objects.columns.empty()) out->objects = ofLists(*kind, *out);
@@ -503,6 +529,13 @@ StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::C
                 for (Find& f : *finds)
                     if (const auto own = f.values.find(spec.key); own != f.values.end())
                         own->second *= base::calibrationFactor(spec.unit, factor);
+        if (const auto s = out->spreads.find(spec.key);
+            s != out->spreads.end() && s->second.size() == v.values.size()) {
+            const bool turned = spec.calibrates && spec.unitParam.empty();
+            r->spreads[spec.key] =
+                turned ? inUnits(s->second, v.values, spec.unit, factor, prepared.recipe().calibration.scaleSpread())
+                       : std::move(s->second);
+        }
         r->outputs.push_back(std::move(v));
     }
     if (in->bends()) {
@@ -515,6 +548,7 @@ StepResultPtr runStep(const Prepared& prepared, const Step& step, const image::C
                          "part of this lies outside the area the calibration was proved in";
     }
     r->features = std::move(out->features);
+    r->featureSpreads = std::move(out->featureSpreads);
     r->marks = std::move(out->marks);
     r->finds = std::move(out->finds);
     r->surplusFinds = std::move(out->surplus);
@@ -624,9 +658,9 @@ public:
         PictureResult out;
         out.picture = m_capture.id();
         // Half a capture is none, even where every step would find its picture.
-        for (const image::PictureName& n : m_recipe.pictures)
-            if (!m_capture.find(n.key)) {
-                out.error = "the capture holds no picture \"" + n.key + "\", which the recipe names; there is " +
+        for (const std::string& key : m_recipe.picturesNeeded())
+            if (!m_capture.find(key)) {
+                out.error = "the capture holds no picture \"" + key + "\", which the recipe names; there is " +
                             m_capture.keys();
                 return out;
             }
@@ -657,6 +691,7 @@ public:
         });
         if (auto warning = pictureWarning(m_recipe.calibration, m_capture, wrong); !warning.empty())
             out.warnings.push_back(std::move(warning));
+        for (std::string& warning : captureWarnings(m_capture)) out.warnings.push_back(std::move(warning));
         if (const auto& reference = m_recipe.reference.capture)
             if (auto other = otherThanReference(*reference, m_capture); !other.empty())
                 out.warnings.push_back(std::move(other));

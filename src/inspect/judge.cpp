@@ -30,6 +30,8 @@ base::Result<Limits> usable(const Recipe& recipe, const Limits& stated, base::Un
     if (!l) return base::passOn(l.error());
     return l->in(unit);
 }
+constexpr double kCoverage = 2; // of the expanded uncertainty: about 95 %
+
 Judged judgeValue(const Limits& l, double x, double guard, base::Unit unit, base::Unit length)
 {
     Judged j;
@@ -129,6 +131,10 @@ void judgeList(const Recipe& recipe, const Check& check, const StepResult& resul
             return e;
         }
         e.nominal = l->nominal, e.low = l->lowest(), e.high = l->highest();
+        if (const auto s = result.spreads.find(check.output); s != result.spreads.end() && e.listed >= 0 &&
+                                                              std::size_t(e.listed) < s->second.size() &&
+                                                              s->second[std::size_t(e.listed)].known)
+            e.uncertainty = kCoverage * s->second[std::size_t(e.listed)].sigma();
         if (value < 0) {
             e.verdict = Verdict::Fail, e.reason = "missing";
             if (check.match != Match::Place && element < list.value.size()) ++c.missing;
@@ -246,6 +252,11 @@ CheckResult judgeCheck(const Recipe& recipe, const Step& step, const Check& chec
         c.verdict = Verdict::NotMeasured, c.reason = "no value";
         return c;
     }
+    if (const auto s = result->spreads.find(check.output); s != result->spreads.end())
+        for (const Spread& one : s->second)
+            if (const double u = kCoverage * one.sigma(); one.known && (!c.uncertainty || u > *c.uncertainty))
+                c.uncertainty = u;
+    if (recipe.guardBand && recipe.guardMeasured && !check.uncertainty && c.uncertainty) c.guard = *c.uncertainty;
     if (!judged) return c;
     if (!limits && (check.limits.any() || !base::convertible(check.limits.unit, c.unit))) {
         c.verdict = Verdict::NotMeasured;

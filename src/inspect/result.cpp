@@ -1,6 +1,7 @@
 #include "inspect/result.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace inspect
 {
@@ -71,6 +72,17 @@ std::string CheckResult::valueText() const
     if (verdict != Verdict::Unjudged && !elements.empty())
         return out ? std::to_string(out) + " of " + n + " out" : "all " + n + " pass";
     return n + " values";
+}
+
+std::string CheckResult::uncertaintyText() const
+{
+    if (!uncertainty || values.empty()) return {};
+    const base::Unit shown = base::shownAs(unit, shownIn);
+    const double u = base::convertible(unit, shown) ? base::converted(*uncertainty, unit, shown) : *uncertainty;
+    // As many places as its unit has, more where that would show nothing.
+    int places = base::decimals(shown);
+    while (places < 9 && u > 0 && u * std::pow(10, places) < 1) ++places;
+    return "± " + base::toText(u, places);
 }
 
 const CheckResult* ItemResult::check(const std::string& step, const std::string& output) const

@@ -36,9 +36,10 @@ struct StepResult {
     std::map<std::string, recipe::Feature> features;
     std::vector<recipe::Mark> marks;
     std::vector<recipe::Find> finds, surplusFinds;
-    std::map<std::string, std::vector<geometry::Point>> points;   // every edge point, for tolerances of form
-    std::map<std::string, std::vector<std::string>> elementNames; // by output; "": of every other list
-    std::map<std::string, std::vector<std::string>> says;         // of those that fail, likewise
+    std::map<std::string, std::vector<geometry::Point>> points;     // every edge point, for tolerances of form
+    std::map<std::string, std::vector<std::string>> elementNames;   // by output; "": of every other list
+    std::map<std::string, std::vector<std::string>> says;           // of those that fail, likewise
+    std::map<std::string, recipe::Spreads> spreads, featureSpreads; // RunOutput; sources are the recipe's
     recipe::ObjectTable objects; // what was looked at one by one, px; also what was turned away late
     std::string note;            // said beside the values
     geometry::Motion motion;     // reference → picture, as the step used it
@@ -68,6 +69,7 @@ struct ElementResult {
     std::optional<double> nominal, low, high;
     std::optional<double> share;       // of the tolerance used
     std::optional<geometry::Point> at; // picture px: where it lies or should lie
+    std::optional<double> uncertainty; // expanded, k = 2, in the check's unit; none: not known
 };
 
 struct CheckResult {
@@ -80,8 +82,10 @@ struct CheckResult {
     std::optional<double> nominal, low, high;
     Verdict verdict = Verdict::Unjudged;
     std::string reason;
-    std::optional<double> share;         // of the tolerance used, worst element
-    double guard = 0;                    // uncertainty the limits were narrowed by, in `unit`
+    std::optional<double> share; // of the tolerance used, worst element
+    double guard = 0;            // uncertainty the limits were narrowed by, in `unit`
+    // From this picture's own noise and the calibration: expanded, k = 2, in `unit`; of a list the largest. None: not known.
+    std::optional<double> uncertainty;
     std::string fault;                   // what to say when it fails
     std::vector<ElementResult> elements; // of a list that is judged
     int missing = 0, surplus = 0;        // by place
@@ -91,6 +95,8 @@ struct CheckResult {
 
     // "25.982 mm", "10", "3 of 10 out", "not measured"
     std::string valueText() const;
+    // "± 0.003", in the unit lengths are shown in; empty: not known.
+    std::string uncertaintyText() const;
 };
 
 struct ItemResult {

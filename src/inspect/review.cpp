@@ -181,7 +181,7 @@ private:
         if (auto l = limitsInValueUnit(m_recipe, s, c); !l && base::convertible(c.limits.unit, unitOf(s, c)))
             return say(Doubt::Limits, &s, c.output, -1, c.name, l.error().message,
                        "state the limit in full, or choose a class");
-        if (m_recipe.guardBand && !c.uncertainty)
+        if (m_recipe.guardBand && !m_recipe.guardMeasured && !c.uncertainty)
             say(Doubt::Uncertainty, &s, c.output, -1, c.name,
                 "the guard band is on, this check has no uncertainty: it is judged by its bare limits",
                 "enter the expanded uncertainty, or take it from a repeatability study");

@@ -18,6 +18,7 @@ json calibrationToJson(const Calibration& c)
     if (!c.by().empty()) j["by"] = c.by();
     if (c.thickness() != 0) j["thickness"] = c.thickness();
     if (c.lensDistance() > 0) j["lens_distance"] = c.lensDistance();
+    if (c.scaleSpread() > 0) j["scale_spread"] = c.scaleSpread();
     if (c.kind() == Calibration::Kind::Factor) {
         j["mm_per_px"] = c.mmPerPixelOfTarget();
         return j;
@@ -59,11 +60,12 @@ void triple(ObjectReader& o, const std::string& key, std::array<double, 3>& out)
 base::Result<Calibration> calibrationFromJson(const json& j, const std::string& where)
 {
     ObjectReader o(j, where);
-    double factor = 0, thickness = 0, distance = 0;
+    double factor = 0, thickness = 0, distance = 0, spread = 0;
     std::string by;
     const json* lens = o.field("lens");
     o.number("mm_per_px", factor, 1e-6, 1e3);
     o.text("by", by);
+    o.number("scale_spread", spread, 0, 0.5);
     o.number("thickness", thickness, -1e5, 1e5), o.number("lens_distance", distance, 0, 1e7);
     if (auto ok = o.done(); !ok) return base::passOn(ok.error());
     if (lens && factor > 0) return fail(ErrorCode::InvalidArgument, "give either mm_per_px or lens, not both", where);
@@ -100,6 +102,7 @@ base::Result<Calibration> calibrationFromJson(const json& j, const std::string& 
     } else if (!j.empty()) {
         return fail(ErrorCode::InvalidArgument, "mm_per_px or lens is missing", where);
     }
+    out.setScaleSpread(spread);
     if (auto ok = out.setHeight(thickness, distance); !ok) return base::passOn(ok.error(), where);
     return out;
 }

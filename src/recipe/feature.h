@@ -40,6 +40,11 @@ inline const char* name(FeatureType t)
 }
 // The place a feature stands for: its centre, its middle.
 geometry::Point placeOf(const Feature& f);
+// The numbers a feature is made of, where they are few: point x, y; line from and to; circle centre and radius; ellipse
+// centre, both axes, angle. Empty: none such.
+std::vector<double> numbersOf(const Feature& f);
+// The same feature with other numbers; as many as numbersOf() gives.
+Feature withNumbers(const Feature& f, const std::vector<double>& numbers);
 
 enum class MarkShape { Polyline, Polygon, Circle, Points, Dimension, Frame, Angle, Deviation };
 enum class MarkRole { Found, Stray, Used, Datum };

@@ -19,7 +19,7 @@ base::Result<Asset> makeAsset(const image::Naming& naming, std::vector<Asset::Fi
     Asset out;
     std::vector<image::FileBytes> pictures;
     for (const image::PictureName& n : naming)
-        if (std::none_of(files.begin(), files.end(), [&](const auto& f) { return f.key == n.key; }))
+        if (std::none_of(files.begin(), files.end(), [&](const auto& f) { return image::pictureOf(f.key) == n.key; }))
             return base::fail(base::ErrorCode::NotFound, "the picture \"" + n.key + "\" is missing", "reference");
     for (const Asset::File& f : files) {
         pictures.push_back({f.key, f.name, f.bytes});
@@ -82,6 +82,13 @@ std::set<std::string> Recipe::picturesNeeded() const
         for (const Place& p : s.places)
             if (!p.picture.empty()) out.insert(p.picture);
     }
+    return out;
+}
+image::Naming Recipe::picturesTaken() const
+{
+    image::Naming out = pictures;
+    const std::set<std::string> needed = picturesNeeded();
+    for (image::PictureName& n : out) n.idle = needed.count(n.key) == 0;
     return out;
 }
 std::vector<std::pair<std::string, Asset*>> Recipe::carried()

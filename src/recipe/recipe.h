@@ -5,6 +5,7 @@
 #include "image/capture_files.h"
 #include "recipe/camera.h"
 #include "recipe/outlet.h"
+#include "recipe/proof_ask.h"
 #include "recipe/screen.h"
 #include "recipe/step_kind.h"
 
@@ -104,9 +105,10 @@ struct Recipe {
     // real lengths are shown in mm, µm or inch; what is judged and logged stays in mm
     base::Unit shownIn = base::Unit::Millimetre;
     ToleranceClass toleranceClass = ToleranceClass::None;
-    bool stopUnsaved = false; // the line stops when an item could not be saved; else it goes on and says so
-    bool guardBand = false;   // ISO 14253-1: limits are narrowed by each check's uncertainty
-    std::string rule;         // formula over checks, 1 for pass; empty: all checks pass
+    bool stopUnsaved = false;   // the line stops when an item could not be saved; else it goes on and says so
+    bool guardBand = false;     // ISO 14253-1: limits are narrowed by each check's uncertainty
+    bool guardMeasured = false; // where none is stated by the one worked out from the picture
+    std::string rule;           // formula over checks, 1 for pass; empty: all checks pass
     std::string acceptWord = "ACCEPT", rejectWord = "REJECT";
     std::vector<Total> totals;
     std::vector<Outlet> outlets; // who is told of every item
@@ -120,6 +122,7 @@ struct Recipe {
     DrawingSettings drawn; // how it is read
     std::vector<LearnedSample> samples;
     std::vector<Trial> trials;
+    ProofAsk proof;
     bool trialsInside = false;         // their pictures are saved inside of the recipe, else by their paths
     std::vector<std::string> setAside; // pictures that are no parts (targets, empty ones): never trials
     std::vector<Step> steps;
@@ -147,6 +150,8 @@ struct Recipe {
     int freshBalloon() const;
     // The pictures of a capture that steps in use look at, and the first one: what need not be taken is not among them.
     std::set<std::string> picturesNeeded() const;
+    // The naming with pictures nobody looks at marked: they are not read.
+    image::Naming picturesTaken() const;
     // Ids of the steps this one reads: its datum and its inputs.
     static std::vector<std::string> reads(const Step& step);
     std::vector<std::string> readBy(const std::string& id) const;

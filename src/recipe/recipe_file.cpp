@@ -152,10 +152,87 @@ json namingToJson(const image::Naming& naming)
                 one["height"]["width"] = r.width, one["height"]["height"] = r.height;
             }
         }
+        if (n.tiles) {
+            json& t = one["tiles"] = {{"reach_px", n.tiles->reach}, {"by", n.tiles->byPicture ? "picture" : "plan"}};
+            if (!n.tiles->evenLight) t["even_light"] = false;
+            for (const auto& tile : n.tiles->tiles) {
+                t["places"].push_back({{"name", tile.name}, {"x", tile.x}, {"y", tile.y}});
+                if (tile.held) t["places"].back()["held"] = true;
+            }
+        }
         list.push_back(std::move(one));
     }
     return list;
 }
+
+namespace
+{
+json proofToJson(const ProofAsk& p)
+{
+    json j = json::object();
+    for (const auto& [key, level] : p.changes) j["changes"][key] = level;
+    for (const auto& [key, size] : p.faults) j["faults"][key] = size;
+    if (p.uncertaintyShare != ProofAsk{}.uncertaintyShare) j["uncertainty_share"] = p.uncertaintyShare;
+    for (const auto& r : p.reasons)
+        j["reasons"].push_back({{"point", r.point}, {"text", r.text}, {"by", r.by}, {"at", r.at}});
+    return j;
+}
+void numbersByKey(const json* j, const std::string& field, double most, ObjectReader& o,
+                  std::map<std::string, double>& out)
+{
+    if (!j) return;
+    if (!j->is_object()) return o.wrong(field + " must be an object of numbers");
+    for (const auto& [key, v] : j->items()) {
+        const double x = v.is_number() ? v.get<double>() : -1;
+        if (!(x >= 0 && x <= most))
+            return o.wrong(field + ": " + key + " must be a number from 0 to " + base::shortest(most));
+        out[key] = x;
+    }
+}
+base::Result<ProofAsk> proofFromJson(const json& j, const std::string& where)
+{
+    ObjectReader o(j, where);
+    ProofAsk p;
+    numbersByKey(o.field("changes"), "changes", 1e6, o, p.changes);
+    numbersByKey(o.field("faults"), "faults", 1e6, o, p.faults);
+    o.number("uncertainty_share", p.uncertaintyShare, 0, 10);
+    const json* reasons = o.field("reasons");
+    if (auto ok = o.done(); !ok) return base::passOn(ok.error());
+    if (reasons && (!reasons->is_array() || reasons->size() > 1000))
+        return fail(ErrorCode::InvalidArgument, "reasons must be a list of at most 1000", where);
+    for (std::size_t i = 0; reasons && i < reasons->size(); ++i) {
+        ObjectReader one((*reasons)[i], where + ": reasons[" + std::to_string(i) + "]");
+        ProofAsk::Reason r;
+        one.text("point", r.point, true), one.text("text", r.text, true), one.text("by", r.by), one.text("at", r.at);
+        if (auto ok = one.done(); !ok) return base::passOn(ok.error());
+        p.reasons.push_back(std::move(r));
+    }
+    return p;
+}
+base::Result<image::TilePlan> tilesFrom(const json& j, const std::string& where)
+{
+    ObjectReader o(j, where);
+    image::TilePlan plan;
+    std::string by = "picture";
+    o.number("reach_px", plan.reach, 0, 1000), o.text("by", by), o.flag("even_light", plan.evenLight);
+    if (by != "picture" && by != "plan") o.wrong("by = \"" + by + "\" is not one of: picture, plan");
+    plan.byPicture = by == "picture";
+    const json* places = o.field("places");
+    if (auto ok = o.done(); !ok) return base::passOn(ok.error());
+    if (!places || !places->is_array() || places->size() > image::kMostTiles)
+        return fail(ErrorCode::InvalidArgument,
+                    "places must be a list of at most " + std::to_string(image::kMostTiles) + " tiles", where);
+    for (std::size_t i = 0; i < places->size(); ++i) {
+        ObjectReader one((*places)[i], where + ": places[" + std::to_string(i) + "]");
+        image::TilePlan::Tile t;
+        one.text("name", t.name, true);
+        one.number("x", t.x, -1e6, 1e6, true), one.number("y", t.y, -1e6, 1e6, true), one.flag("held", t.held);
+        if (auto ok = one.done(); !ok) return base::passOn(ok.error());
+        plan.tiles.push_back(std::move(t));
+    }
+    return plan;
+}
+} // namespace
 
 json toJson(const Recipe& r, const std::string& folder)
 {
@@ -165,6 +242,7 @@ json toJson(const Recipe& r, const std::string& folder)
     if (r.toleranceClass != ToleranceClass::None)
         j["general_tolerance"] = std::string("ISO 2768-") + name(r.toleranceClass);
     if (r.guardBand) j["guard_band"] = true;
+    if (r.guardMeasured) j["guard_from_picture"] = true;
     if (r.stopUnsaved) j["when_not_saved"] = "stop";
     if (!r.rule.empty()) j["rule"] = r.rule;
     const Recipe usual;
@@ -219,6 +297,7 @@ json toJson(const Recipe& r, const std::string& folder)
     if (!r.arrangement.empty()) j["arrangement"] = r.arrangement;
     if (!r.variant.empty()) j["variant"] = r.variant;
     for (const auto& v : r.variants) j["variants"].push_back(toJson(*v, folder));
+    if (!(r.proof == usual.proof)) j["proof"] = proofToJson(r.proof);
     if (r.trialsInside) j["trials_inside"] = true;
     for (const std::string& picture : r.setAside) j["set_aside"].push_back(written(picture));
     j["steps"] = json::array();
@@ -641,6 +720,11 @@ base::Result<image::Naming> namingFrom(const json& j, const std::string& where)
                 h.whole("height", n.height->raster.height, 0, 200'000);
             if (auto ok = h.done(); !ok) return base::passOn(ok.error());
         }
+        if (const json* tiles = o.field("tiles")) {
+            auto plan = tilesFrom(*tiles, o.where() + ": tiles");
+            if (!plan) return base::passOn(plan.error());
+            n.tiles = std::move(*plan);
+        }
         if (auto ok = o.done(); !ok) return base::passOn(ok.error());
         out.push_back(std::move(n));
     }
@@ -667,13 +751,21 @@ base::Result<Asset> assetFrom(const json& j, const char* single, const image::Na
             ObjectReader all(*files, where + ": files");
             for (const image::PictureName& n : naming) {
                 std::string name;
+                bool tiled = false;
+                for (const auto& tile : n.tiles ? n.tiles->tiles : std::vector<image::TilePlan::Tile>()) {
+                    const std::string key = n.key + "/" + tile.name;
+                    if (std::string one; all.field(key) != nullptr) all.text(key, one), add(key, one), tiled = true;
+                }
+                if (tiled) continue;
                 all.text(n.key, name, true);
                 if (!name.empty()) add(n.key, name);
             }
             if (auto ok = all.done(); !ok) return base::passOn(ok.error());
         }
     }
-    if (!naming.empty() && out.files.size() != naming.size())
+    std::set<std::string> keys;
+    for (const Asset::File& file : out.files) keys.insert(image::pictureOf(file.key));
+    if (!naming.empty() && keys.size() != naming.size())
         return fail(ErrorCode::InvalidArgument, "files must name one file for each of the recipe's pictures", where);
     return out;
 }
@@ -884,14 +976,14 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
     const json* calibration = o.field("calibration");
     std::string shown, general;
     o.text("shown_in", shown), o.text("general_tolerance", general), o.flag("guard_band", r.guardBand),
-        o.text("rule", r.rule);
+        o.flag("guard_from_picture", r.guardMeasured), o.text("rule", r.rule);
     o.text("accept_word", r.acceptWord), o.text("reject_word", r.rejectWord);
     std::string unsaved;
     o.text("when_not_saved", unsaved);
     const json* totals = o.field("totals");
     const json* outputs = o.field("outputs");
     const json *camera = o.field("camera"), *screen = o.field("screen"), *robot = o.field("robot");
-    const json *drawn = o.field("drawn"), *samples = o.field("samples");
+    const json *drawn = o.field("drawn"), *samples = o.field("samples"), *proof = o.field("proof");
     const json *pictures = nullptr, *assets = nullptr, *reference = nullptr, *empty = nullptr;
     if (version == 1) reference = o.field("reference"), empty = o.field("empty_picture");
     else pictures = o.field("pictures"), assets = o.field("assets");
@@ -938,6 +1030,11 @@ base::Result<Recipe> recipeFrom(const json& j, const std::string& folder)
         auto d = drawingSettingsFromJson(*drawn, "drawn");
         if (!d) return base::passOn(d.error());
         r.drawn = std::move(*d);
+    }
+    if (proof) {
+        auto p = proofFromJson(*proof, "proof");
+        if (!p) return base::passOn(p.error());
+        r.proof = std::move(*p);
     }
     if (robot) {
         auto f = robotFromJson(*robot, "robot");

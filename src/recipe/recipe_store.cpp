@@ -178,6 +178,7 @@ Recipe bareOf(const Recipe& r)
     bare.trials.clear();
     bare.trialsInside = false;
     bare.setAside.clear();
+    bare.proof = {};
     bare.history.clear();
     bare.arrangement.clear();
     bare.variant.clear();

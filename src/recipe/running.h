@@ -10,6 +10,7 @@
 #include "image/capture.h"
 #include "recipe/objects.h"
 #include "recipe/specs.h"
+#include "recipe/spread.h"
 #include "recipe/step.h"
 
 #include <any>
@@ -100,6 +101,9 @@ struct RunOutput {
     std::map<std::string, std::vector<std::string>> elementSays{};
     // objects that were found and are in no list: lists are cut off and cannot be judged as wholes
     std::size_t unlisted = 0;
+    // How far values (by output, one for each of a list) and the numbers of features (feature.h: numbersOf) may lie off,
+    // in their own unit, with sources counted from 0. What is not named is not known.
+    std::map<std::string, Spreads> spreads{}, featureSpreads{};
 };
 // A picture that is learned from beside the reference.
 struct SampleInput {

@@ -240,6 +240,18 @@ json jsonSchema()
                                {"scale", {{"type", "number"}, {"minimum", 1e-6}, {"maximum", 1e9}}},
                                {"handshake", flag}},
                               {"kind", "name"})};
+    const json tile = object({{"name", text}, {"x", number}, {"y", number}, {"held", flag}}, {"name", "x", "y"});
+    const json tiles = object({{"reach_px", {{"type", "number"}, {"minimum", 0}, {"maximum", 1000}}},
+                               {"by", {{"enum", {"picture", "plan"}}}},
+                               {"even_light", flag},
+                               {"places", {{"type", "array"}, {"items", tile}}}},
+                              {"places"});
+    const json levels{{"type", "object"}, {"additionalProperties", {{"type", "number"}, {"minimum", 0}}}};
+    const json reason = object({{"point", text}, {"text", text}, {"by", text}, {"at", text}}, {"point", "text"});
+    const json proof = object({{"changes", levels},
+                               {"faults", levels},
+                               {"uncertainty_share", {{"type", "number"}, {"minimum", 0}, {"maximum", 10}}},
+                               {"reasons", {{"type", "array"}, {"items", reason}}}});
     json out = object(
         {{"$schema", text},
          {"format", {{"const", "dikkat-recipe"}}},
@@ -251,11 +263,13 @@ json jsonSchema()
                   {"by", text},
                   {"lens", object(lens, {"width", "height", "fx", "fy", "cx", "cy", "rotation", "translation"})},
                   {"thickness", number},
+                  {"scale_spread", {{"type", "number"}, {"minimum", 0}, {"maximum", 0.5}}},
                   {"lens_distance", distance}})},
          {"shown_in", {{"enum", {"mm", "µm", "um", "in", "inch"}}}},
          {"general_tolerance",
           {{"enum", {"ISO 2768-f", "ISO 2768-m", "ISO 2768-c", "ISO 2768-v", "f", "m", "c", "v"}}}},
          {"guard_band", {{"type", "boolean"}}},
+         {"guard_from_picture", {{"type", "boolean"}}},
          {"when_not_saved", {{"enum", {"go_on", "stop"}}}},
          {"rule", text},
          {"accept_word", text},
@@ -298,7 +312,8 @@ json jsonSchema()
                                               {"width", "height"})}})},
          {"outputs", {{"type", "array"}, {"maxItems", kMostOutlets}, {"items", {{"anyOf", outlets}}}}},
          {"pictures",
-          {{"type", "array"}, {"items", object({{"key", text}, {"file", text}, {"height", height}}, {"key", "file"})}}},
+          {{"type", "array"},
+           {"items", object({{"key", text}, {"file", text}, {"height", height}, {"tiles", tiles}}, {"key", "file"})}}},
          {"assets", object({{"reference", asset}, {"empty", asset}, {"drawing", asset}})},
          {"reference", {{"anyOf", {text, object({{"picture", text}, {"taken_from", text}}, {"picture"})}}}},
          {"empty_picture", {{"anyOf", {text, object({{"picture", text}, {"taken_from", text}}, {"picture"})}}}},
@@ -315,6 +330,7 @@ json jsonSchema()
          {"arrangement", {{"enum", {"wide", "tall"}}}},
          {"variant", text},
          {"variants", {{"type", "array"}, {"items", {{"$ref", "#"}}}}},
+         {"proof", proof},
          {"trials_inside", {{"type", "boolean"}}},
          {"set_aside", {{"type", "array"}, {"items", text}}},
          {"steps", {{"type", "array"}, {"items", {{"anyOf", kinds}}}}}},

@@ -111,7 +111,8 @@ const char* kValueTable =
     " (item integer not null references item(id), position integer not null, step text not null, output text not null,"
     " name text not null, balloon integer not null, list integer not null, value text, unit text not null, nominal "
     "real,"
-    " low real, high real, verdict text not null, reason text not null, elements text, primary key (item, position)) "
+    " low real, high real, verdict text not null, reason text not null, elements text, uncertainty real, primary key "
+    "(item, position)) "
     "without rowid";
 // Of captures of several pictures; of others the item's row says it.
 const char* kPictureTable =
@@ -244,6 +245,7 @@ base::Status RecordLog::prepare()
         table("value", kValueTable);
     }
     if (*version == 1) work << QStringLiteral("alter table value add column elements text");
+    if (*version >= 1 && *version < 7) work << QStringLiteral("alter table value add column uncertainty real");
     if (*version == 1 || *version == 2) {
         table("recipe_new", kRecipeTable);
         table("item_new", kItemTable);
@@ -262,11 +264,13 @@ base::Status RecordLog::prepare()
         work << QStringLiteral("create index overrule_item on overrule (item)");
         if (*version >= 3) work << QStringLiteral("alter table event add column identity text not null default ''");
     }
-    if (*version < kSchemaVersion) {
+    if (*version < 6) {
         table("digest", kDigestTable);
         table("about", kAboutTable);
         work << QStringLiteral("insert into about (key, value) values ('uid', '%1')")
                     .arg(QUuid::createUuid().toString(QUuid::WithoutBraces));
+    }
+    if (*version < kSchemaVersion) {
         work << QStringLiteral("pragma application_id = %1").arg(kApplication)
              << QStringLiteral("pragma user_version = %1").arg(kSchemaVersion);
     }
@@ -376,7 +380,8 @@ QVariantList valueRow(long long item, int position, const inspect::CheckResult& 
             orNull(c.high),
             QLatin1String(inspect::name(c.verdict)),
             text(c.reason),
-            elementsOf(c)};
+            elementsOf(c),
+            orNull(c.uncertainty)};
 }
 QVariant warningsOf(const inspect::PictureResult& result)
 {
@@ -397,7 +402,7 @@ base::Result<std::vector<long long>> RecordLog::add(const Entry& e)
                        "sentence, milliseconds, warnings) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"));
     values.prepare(QStringLiteral(
         "insert into value (item, position, step, output, name, balloon, list, value, unit, nominal, low, high, "
-        "verdict, reason, elements) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"));
+        "verdict, reason, elements, uncertainty) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"));
     const EntryPicture first = e.pictures.empty() ? EntryPicture{} : e.pictures.front();
     std::vector<long long> ids;
     const auto pictures = [&](long long id) -> base::Status {
@@ -670,7 +675,7 @@ base::Result<std::vector<ValueRow>> RecordLog::values(long long item) const
 {
     QSqlQuery query(QSqlDatabase::database(m_connection));
     query.prepare(QStringLiteral("select step, output, name, balloon, list, value, unit, nominal, low, high, verdict, "
-                                 "reason, elements from value where item = ? order by position"));
+                                 "reason, elements, uncertainty from value where item = ? order by position"));
     query.addBindValue(item);
     if (!query.exec()) return sqlError(query, m_path);
     std::vector<ValueRow> out;
@@ -690,6 +695,7 @@ base::Result<std::vector<ValueRow>> RecordLog::values(long long item) const
         r.unit = query.value(6).toString(), r.nominal = optional(7), r.low = optional(8), r.high = optional(9);
         r.verdict = query.value(10).toString(), r.reason = query.value(11).toString();
         if (!query.isNull(12)) r.elements = elementsFrom(query.value(12).toString());
+        r.uncertainty = optional(13);
         out.push_back(r);
     }
     return out;

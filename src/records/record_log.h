@@ -27,7 +27,7 @@ namespace records
 // 4: the pictures of captures that have several
 // 5: verdicts overruled by a person, events that changed what runs
 // 6: full blocks of items kept as columns, which log this is
-constexpr int kSchemaVersion = 6;
+constexpr int kSchemaVersion = 7;
 
 struct ItemRow {
     long long id = 0;
@@ -50,6 +50,7 @@ struct ValueRow {
     bool list = false;
     std::vector<double> values;
     std::optional<double> nominal, low, high;
+    std::optional<double> uncertainty; // expanded, from the picture itself; of a list the largest
     std::vector<ElementRow> elements;
 };
 // One picture of a capture of several.

@@ -191,7 +191,8 @@ const std::vector<std::vector<const char*>>& migrations()
          "unique "
          "(origin, origin_id))",
          "create index overrule_item on overrule (item)",
-         "create table digest (first bigint primary key, packed bytea not null)"}};
+         "create table digest (first bigint primary key, packed bytea not null)"},
+        {"alter table value add column uncertainty double precision"}};
     return all;
 }
 // Of all that write and of those that make tables; numbers are then given in the order things are committed.
@@ -438,11 +439,12 @@ base::Result<Sender::Batch> Sender::prepare()
             }
             return {};
         };
-        if (auto ok =
-                into(QStringLiteral("select item, position, step, output, name, balloon, list, value, unit, nominal, "
-                                    "low, high, verdict, "
-                                    "reason, elements from value where item > ? and item <= ? order by item, position"),
-                     15, &Batch::Item::values);
+        if (auto ok = into(
+                QStringLiteral(
+                    "select item, position, step, output, name, balloon, list, value, unit, nominal, "
+                    "low, high, verdict, "
+                    "reason, elements, uncertainty from value where item > ? and item <= ? order by item, position"),
+                16, &Batch::Item::values);
             !ok)
             return base::passOn(ok.error());
         if (auto ok = into(QStringLiteral("select item, position, key, picture_hash, kept, not_kept from picture where "
@@ -514,7 +516,7 @@ base::Status Sender::put(const Batch& b)
         if (!values.empty())
             if (auto ok = server.copy(
                     "copy value (item, position, step, output, name, balloon, list, value, unit, nominal, low, high, "
-                    "verdict, reason, elements, at) from stdin",
+                    "verdict, reason, elements, uncertainty, at) from stdin",
                     values);
                 !ok)
                 return ok;

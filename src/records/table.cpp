@@ -64,6 +64,7 @@ json jsonOf(const ItemRow& r, const std::vector<ValueRow>& values)
         else one["value"] = v.values.empty() ? json() : json(v.values.front());
         if (v.nominal || v.low || v.high)
             one["nominal"] = orNone(v.nominal), one["low"] = orNone(v.low), one["high"] = orNone(v.high);
+        if (v.uncertainty) one["uncertainty"] = *v.uncertainty;
         if (!v.reason.isEmpty()) one["reason"] = s(v.reason);
         j["values"].push_back(std::move(one));
     }

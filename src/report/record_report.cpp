@@ -74,12 +74,12 @@ void addValue(Pages& pages, const QString& number, const QString& name, const QS
     const QColor colour = verdictColour(verdict);
     std::vector<Cell> cells{{0.05, number, Qt::AlignLeft, true},
                             {0.25, name, Qt::AlignLeft},
-                            {0.06, unit, Qt::AlignLeft, false, ink().second},
-                            {0.1, bound(nominal, unit)},
-                            {0.1, bound(low, unit)},
-                            {0.1, bound(high, unit)},
-                            {0.11, measured, Qt::AlignRight, true, colour},
-                            {0.1, deviation},
+                            {0.05, unit, Qt::AlignLeft, false, ink().second},
+                            {0.09, bound(nominal, unit)},
+                            {0.09, bound(low, unit)},
+                            {0.09, bound(high, unit)},
+                            {0.16, measured, Qt::AlignRight, true, colour},
+                            {0.09, deviation},
                             {0.07, share ? QStringLiteral("%1 %").arg(100 * *share, 0, 'f', 0) : QStringLiteral("–")},
                             {0.06, QString()}};
     const QString word = verdictText(verdict);
@@ -97,20 +97,23 @@ void addValues(Pages& pages, const std::vector<ValueRow>& values)
 {
     addHead(pages, {{0.05, QString()},
                     {0.25, QObject::tr("check"), Qt::AlignLeft},
-                    {0.06, QObject::tr("unit"), Qt::AlignLeft},
-                    {0.1, QObject::tr("nominal")},
-                    {0.1, QObject::tr("low")},
-                    {0.1, QObject::tr("high")},
-                    {0.11, QObject::tr("measured")},
-                    {0.1, QObject::tr("deviation")},
+                    {0.05, QObject::tr("unit"), Qt::AlignLeft},
+                    {0.09, QObject::tr("nominal")},
+                    {0.09, QObject::tr("low")},
+                    {0.09, QObject::tr("high")},
+                    {0.16, QObject::tr("measured")},
+                    {0.09, QObject::tr("deviation")},
                     {0.07, QObject::tr("share")},
                     {0.06, QObject::tr("verdict")}});
     for (const ValueRow& v : values) {
         const QString number = v.balloon > 0 ? QString::number(v.balloon) : QString();
         if (!v.list) {
             const auto value = v.values.empty() ? std::nullopt : std::optional(v.values.front());
-            addValue(pages, number, v.name, v.unit, value ? figureOf(*value, v.unit) : QObject::tr("none"), value,
-                     v.nominal, v.low, v.high, v.verdict);
+            addValue(pages, number, v.name, v.unit,
+                     value ? figureOf(*value, v.unit) +
+                                 (v.uncertainty ? QStringLiteral(" ± ") + figureOf(*v.uncertainty, v.unit) : QString())
+                           : QObject::tr("none"),
+                     value, v.nominal, v.low, v.high, v.verdict);
         } else {
             addValue(pages, number, v.name, v.unit, QObject::tr("%1 values").arg(v.values.size()), {}, v.nominal, v.low,
                      v.high, v.verdict);

@@ -407,6 +407,9 @@ private:
         l.check = &c;
         l.number = c.balloon ? QString::number(c.balloon) : QString();
         l.text = QString::fromStdString(c.valueText());
+        if (const std::string u = c.uncertaintyText(); scene.uncertainty && !c.list && !u.empty())
+            if (const auto at = l.text.lastIndexOf(QLatin1Char(' ')); at > 0)
+                l.text.insert(at, QLatin1Char(' ') + QString::fromStdString(u));
         l.colour = ink().of(c.verdict);
         l.rank = l.row = order;
         if (c.step == scene.selected) l.rank -= 400;

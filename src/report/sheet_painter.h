@@ -34,9 +34,10 @@ struct SheetScene {
     std::string selected; // step id
     bool all = false;     // every label, however many
     QSizeF pictureSize;
-    QRectF obstacle{};       // painter units; labels keep clear of it
-    QRectF covered{};        // by what lies over the sheet: labels keep clear of it too
-    bool onlyFailed = false; // labels of passing checks are left out
+    QRectF obstacle{};        // painter units; labels keep clear of it
+    QRectF covered{};         // by what lies over the sheet: labels keep clear of it too
+    bool onlyFailed = false;  // labels of passing checks are left out
+    bool uncertainty = false; // values with what is known of their own uncertainty
     // Where labels stood before, so that the eye finds them there again; others are laid out about them. Null: anew.
     const std::vector<PlacedLabel>* stood = nullptr;
     int told = 0, checks = 0; // labels that say a value, of so many; the title block says when there are more

@@ -101,6 +101,11 @@ bool looksWhole(const std::string& path)
     return true;
 }
 
+namespace
+{
+constexpr auto kLateTile = std::chrono::seconds(10);
+}
+
 void ListSource::lookForNew(const image::Naming& naming)
 {
     constexpr auto still = std::chrono::milliseconds(300);
@@ -116,16 +121,40 @@ void ListSource::lookForNew(const image::Naming& naming)
         const auto it = m_seen.find(path);
         return it != m_seen.end() && (it->second.given || (now - it->second.since >= still && looksWhole(path)));
     };
+    // A tile that has not come once the next part's are there, or long after its neighbours, does not come any more.
+    const auto lost = [&](const std::vector<std::pair<std::string, std::string>>& files) {
+        auto last = std::chrono::steady_clock::time_point{};
+        std::size_t missing = 0;
+        for (const auto& [key, file] : files) {
+            const auto it = m_seen.find(file);
+            if (it != m_seen.end()) last = std::max(last, it->second.since);
+            if (isWhole(file)) continue;
+            if (key.find('/') == std::string::npos || std::filesystem::exists(file)) return false;
+            ++missing;
+        }
+        if (missing == 0 || missing == files.size()) return false;
+        const bool next = std::any_of(there->begin(), there->end(), [&](const std::string& other) {
+            const auto it = m_seen.find(other);
+            return it != m_seen.end() && it->second.since > last && isWhole(other) &&
+                   std::none_of(files.begin(), files.end(), [&](const auto& f) { return f.second == other; });
+        });
+        return next || now - last > kLateTile;
+    };
     std::vector<std::string> whole;
     for (const std::string& path : *there) {
         if (m_seen[path].given || !isWhole(path)) continue;
         std::vector<std::string> all{path};
+        bool late = false;
         if (!naming.empty())
             if (const auto files = image::filesOf(naming, path)) {
                 all.clear();
                 for (const auto& [key, file] : files->files) all.push_back(file);
+                late = m_withHoles.count(files->first()) == 0 && lost(files->files);
+                if (late) m_withHoles.insert(files->first());
+                else if (m_withHoles.count(files->first())) m_seen[path].given = true; // too late
             }
-        if (!std::all_of(all.begin(), all.end(), isWhole)) continue; // its others are still to come
+        if (m_seen[path].given) continue;
+        if (!late && !std::all_of(all.begin(), all.end(), isWhole)) continue; // its others are still to come
         for (const std::string& one : all) m_seen[one].given = true;
         whole.push_back(all.front());
     }

@@ -69,6 +69,7 @@ private:
         bool given = false;
     };
     std::map<std::string, Seen> m_seen;
+    std::set<std::string> m_withHoles; // captures that were given without all of their tiles, by their first one
 };
 // The file's end is there: of a PNG or JPEG its last mark, of others that it is not empty. While one is being written it
 // is not whole.

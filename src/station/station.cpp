@@ -217,12 +217,12 @@ void Station::takeShot(const LinePtr& line, PictureSource& source)
     const bool ran = running();
     const auto asked = std::chrono::steady_clock::now();
     source.prepare(line->release->recipe());
-    auto shot = source.next(line->release->recipe().pictures);
+    auto shot = source.next(line->release->recipe().picturesTaken());
     const auto wanted = [&] {
         const std::lock_guard lock(m_mutex);
         return !m_quit && !m_givenUp && (m_running || !ran) && m_line == line;
     };
-    while (shot && shot->nothing() && wanted()) shot = source.next(line->release->recipe().pictures);
+    while (shot && shot->nothing() && wanted()) shot = source.next(line->release->recipe().picturesTaken());
     if (shot && shot->nothing()) { // asked for in vain; with another recipe it is asked again
         const std::lock_guard lock(m_mutex);
         if (!ran && !m_quit && !m_givenUp) ++m_wanted;

@@ -92,6 +92,43 @@ base::Result<FoundShape<Shape>> fitProbe(const FitSettings& s, const recipe::Run
                                                          base::toText(s.leastShare, 0) + " % are asked");
     return f;
 }
+// How far the numbers of a fit may lie off: what the noise does to each edge point, through the fit. `row`: how a
+// point's offset changes with each number. `apart`: px between neighbouring windows.
+template <class Shape, class Row>
+recipe::Spreads fitSpreads(const FoundShape<Shape>& f, const FitSettings& s, double noise, double apart, Row row)
+{
+    std::vector<std::vector<double>> rows;
+    std::vector<double> sigma;
+    std::vector<int> place;
+    for (std::size_t i = 0; i < f.probe.edges.size(); ++i) {
+        if (!f.fit.used[i]) continue;
+        rows.push_back(row(f.probe.edges[i].point));
+        const vision::Edge& e = f.probe.edges[i];
+        // Where it is no small part of the edge's own width, a place scatters more than in proportion.
+        const double one = e.perNoise * noise, part = std::min(0.4, one / std::hypot(e.blur, s.smoothing));
+        sigma.push_back(one * std::sqrt(1 + 4 * part * part));
+        place.push_back(f.probe.window[i]);
+    }
+    // An edge that hardly stands out of the noise says nothing of its own place; the others do.
+    if (std::vector<double> sorted = sigma; !sorted.empty()) {
+        const auto middle = sorted.begin() + std::ptrdiff_t(sorted.size() / 2);
+        std::nth_element(sorted.begin(), middle, sorted.end());
+        for (double& s1 : sigma) s1 = std::min(s1, 2 * *middle);
+    }
+    std::vector<double> shared;
+    for (double k = 0; shared.size() < 64; ++k) {
+        const double share = k == 0 ? 1 : vision::sharedNoise(s.windowWidth, k * apart);
+        if (share < 0.01) break;
+        shared.push_back(share);
+    }
+    recipe::Spreads out;
+    for (const auto& number : geometry::fitSpread(rows, sigma, place, shared)) {
+        recipe::Spread one = recipe::Spread::none();
+        for (std::size_t k = 0; k < number.size(); ++k) one.of.emplace_back(k, number[k]);
+        out.push_back(std::move(one));
+    }
+    return out;
+}
 template <class Shape> void tell(const FoundShape<Shape>& f, const FitSettings& s, recipe::RunOutput& out)
 {
     out.values["share"] = {f.share(s)};

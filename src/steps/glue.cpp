@@ -14,6 +14,47 @@ std::string noEdgeText(double leastStrength)
            " grey levels";
 }
 
+double noiseAbout(const RunInput& in, const geometry::Region& region)
+{
+    static constexpr int kLeast = 64, kRim = 16, kMost = 128;
+    const image::GreyView whole = in.grey();
+    int left = whole.width, top = whole.height, right = 0, low = 0;
+    for (const auto& outline : region.outlines())
+        for (const Point p : outline) {
+            const double x = std::clamp(p.x, 0.0, double(whole.width)), y = std::clamp(p.y, 0.0, double(whole.height));
+            left = std::min(left, int(x)), right = std::max(right, int(x) + 1);
+            top = std::min(top, int(y)), low = std::max(low, int(y) + 1);
+        }
+    if (right <= left || low <= top) left = top = 0, right = whole.width, low = whole.height;
+    const auto widen = [](int& from, int& to, int size) {
+        const int by = std::max(kRim, (kLeast - (to - from)) / 2);
+        from = std::max(0, from - by), to = std::min(size, to + by);
+        // Its middle tells enough.
+        if (to - from > kMost) from = (from + to - kMost) / 2, to = from + kMost;
+    };
+    widen(left, right, whole.width), widen(top, low, whole.height);
+    image::GreyView part = whole;
+    const std::ptrdiff_t at = top * whole.stride + left;
+    part.data = static_cast<const std::uint8_t*>(whole.data) + at * (whole.wide ? 2 : 1);
+    part.width = right - left, part.height = low - top;
+    return vision::noise(part);
+}
+Spread edgeSpread(const vision::Edge& edge, double noise, std::uint64_t source)
+{
+    return edge.perNoise > 0 ? Spread::source(source, edge.perNoise * noise) : Spread{};
+}
+Spreads alongSpread(Point direction, const Spread& s) { return {scaled(s, direction.x), scaled(s, direction.y)}; }
+Spread scaled(Spread s, double factor)
+{
+    for (auto& [id, sigma] : s.of) sigma *= factor;
+    return s;
+}
+Spread plus(Spread a, const Spread& b, double factor)
+{
+    a.add(b, factor);
+    return a;
+}
+
 Evidence profileEvidence(const vision::Profile& profile, const std::vector<vision::Edge>& edges, double leastStrength,
                          double smoothing, const std::function<bool(std::size_t)>& counts)
 {

@@ -21,6 +21,15 @@ inline const recipe::Real kStrengthRange{0.5, 255, 0.5, 1, 120};
 inline const recipe::Real kSmoothingRange{0.4, 10, 0.1, 0.5, 4};
 
 std::string noEdgeText(double leastStrength);
+// Grey noise (one sigma) of the picture about a region.
+double noiseAbout(const recipe::RunInput& in, const geometry::Region& region);
+// How far an edge may lie off along its search, px, as a source of its own.
+recipe::Spread edgeSpread(const vision::Edge& edge, double noise, std::uint64_t source);
+// A place that lies off along one direction only.
+recipe::Spreads alongSpread(geometry::Point direction, const recipe::Spread& s);
+// factor × s, and a + factor × b.
+recipe::Spread scaled(recipe::Spread s, double factor);
+recipe::Spread plus(recipe::Spread a, const recipe::Spread& b, double factor = 1);
 // Grey profile with its edges as stems and the least strength as a handle; `counts` says which edges are used.
 recipe::Evidence profileEvidence(const vision::Profile& profile, const std::vector<vision::Edge>& edges,
                                  double leastStrength, double smoothing,

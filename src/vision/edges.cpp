@@ -125,6 +125,24 @@ void addRow(const V& v, Point from, Point step, int n, std::vector<double>& sums
     for (int i = 0; i < n; ++i) plain(i);
 }
 
+// Mean over pairs of lines of how much noise two of them share that lie `apart` px beside each other: the cubic B-spline
+// with itself, to within 2 % a Gaussian of variance 2/3.
+double shared(int lines, double gap, double apart)
+{
+    const auto both = [](double d) { return std::exp(-0.75 * d * d) / std::sqrt(4 * geometry::kPi / 3); };
+    const int reach = int(std::ceil((4 + std::abs(apart)) / std::max(gap, 1e-3)));
+    double sum = 0;
+    for (int lag = -std::min(reach, lines - 1); lag <= std::min(reach, lines - 1); ++lag)
+        sum += (lines - std::abs(lag)) * both(lag * gap + apart);
+    return sum / (double(lines) * lines);
+}
+int linesOf(double width)
+{
+    // Wide windows are read every 1.5 px: the spline leaves no gap (its share at that period is 3 %).
+    const double wide = std::min(width, 1e5);
+    return std::max(1, int(std::lround(wide < 8 ? wide : wide / 1.5)));
+}
+
 // Beyond the part inside the picture the nearest value stands.
 void extend(Profile& p)
 {
@@ -140,10 +158,9 @@ template <class V> Profile sampleStraight(const V& v, const Path& path)
     p.path = path;
     const Point from = path.corners.front(), along = path.along(0);
     const int n = int(std::min(1e6, std::floor(path.length + 1e-9))) + 1;
-    // Wide windows are read every 1.5 px: the spline leaves no gap (its share at that period is 3 %).
-    const double wide = std::min(path.width, 1e5);
-    const int lines = std::max(1, int(std::lround(wide < 8 ? wide : wide / 1.5)));
+    const int lines = linesOf(path.width);
     const double gap = path.width / lines;
+    p.lines = 1 / shared(lines, gap, 0);
     const Point across = geometry::leftOf(along);
     p.level.assign(std::size_t(n), 0.0);
     p.first = n;
@@ -179,6 +196,7 @@ template <class V> Profile sampleCurved(const V& v, const Path& path)
     const int n = inner + 2 * pad, lines = std::max(1, int(std::lround(std::min(path.width, 1e5))));
     const double step = p.step = path.closed ? path.length / inner : 1.0;
     p.origin = -pad * step;
+    p.lines = 1 / shared(lines, path.width / lines, 0);
     p.level.assign(std::size_t(n), 0.0);
     p.first = n;
     for (int i = 0; i < n; ++i) {
@@ -259,6 +277,35 @@ std::vector<double> derivative(const Profile& p, double smoothing)
     return d;
 }
 
+double sharedNoise(double width, double apart)
+{
+    const int lines = linesOf(width);
+    const double gap = width / lines;
+    return shared(lines, gap, apart) / shared(lines, gap, 0);
+}
+
+namespace
+{
+// One standard deviation of the peak of the log-parabola through a, b, c for noise of one grey level in each pixel.
+double peakSpread(double a, double b, double c, double smoothing, double lines)
+{
+    const double n = std::log(a) - std::log(c), curve = std::log(a) - 2 * std::log(b) + std::log(c);
+    if (!(curve < -1e-12)) return 0;
+    const double by[3] = {0.5 * (curve - n) / (curve * curve * a), n / (curve * curve * b),
+                          0.5 * (-curve - n) / (curve * curve * c)};
+    // White noise through the sampling's spline and the derivative of a Gaussian: together one of this width.
+    const double v = std::max(0.09 + kSmoothAtVariance, smoothing * smoothing);
+    const auto both = [&](int lag) {
+        return (1 - lag * lag / (2 * v)) * std::exp(-lag * lag / (4 * v)) /
+               (4 * std::sqrt(geometry::kPi) * v * std::sqrt(v));
+    };
+    double sum = 0;
+    for (int i = 0; i < 3; ++i)
+        for (int j = 0; j < 3; ++j) sum += by[i] * by[j] * both(i - j);
+    return std::sqrt(std::max(0.0, sum) / std::max(lines, 1e-9));
+}
+} // namespace
+
 std::vector<Edge> edges(const Profile& p, const EdgeOptions& o)
 {
     const std::vector<double> d = derivative(p, o.smoothing);
@@ -311,6 +358,7 @@ std::vector<Edge> edges(const Profile& p, const EdgeOptions& o)
         e.polarity = rising ? 1 : -1;
         const double seen = curve < -1e-12 ? -1.0 / curve : 0.0;
         e.blur = std::sqrt(std::max(0.0, seen - o.smoothing * o.smoothing));
+        e.perNoise = peakSpread(a, b, c, o.smoothing, p.lines) * p.step;
         out.push_back(e);
     }
     return out;
@@ -358,6 +406,7 @@ Profile samplePolar(const V& v, Point centre, double angle, double from, double 
               lines = std::max(1, int(std::lround(std::min(width, 1e4))));
     p.level.assign(std::size_t(n), 0.0);
     p.first = 0, p.end = n;
+    p.lines = 1 / shared(lines, width / lines, 0);
     const double middle = std::max(1e-9, 0.5 * (from + to));
     std::vector<Point> starts, steps;
     for (int k = 0; k < lines; ++k) {

@@ -18,6 +18,7 @@
 #include "geometry/region.h"
 #include "image/image.h"
 
+#include <cmath>
 #include <optional>
 #include <vector>
 
@@ -55,6 +56,7 @@ struct Profile {
     double origin = 0; // position of sample 0; a closed path is sampled some px beyond both of its ends
     int first = 0;     // the first and one past the last sample that lie inside the picture
     int end = 0;
+    double lines = 1;          // how many independent samples each level is the mean of
     std::vector<double> level; // grey levels; outside [first, end) the nearest valid value
     geometry::Point along() const { return path.along(path.length / 2); }
 };
@@ -66,6 +68,8 @@ struct Edge {
     int polarity = 0;
     double blur = 0;    // px, sigma of the edge as seen, without the smoothing
     double station = 0; // denseEdges: px along the line, or the direction in radians
+    // One standard deviation of the position for a noise of one grey level in each pixel; docs/methods.md, uncertainty.
+    double perNoise = 0;
 };
 
 base::Result<Profile> profile(const image::GreyView& picture, geometry::Point from, geometry::Point to, double width);
@@ -104,6 +108,9 @@ std::vector<Edge> denseEdges(const image::GreyView& picture, const geometry::Cir
                              double spacing, double width, const EdgeOptions& options);
 // Blur moves the edge of a disc towards its centre by sigma²/(2R); this is what to add to the radius.
 double curvatureShift(const std::vector<Edge>& edges, double radius);
+
+// How much of its noise a window `width` wide shares with one that lies `apart` px beside it; 1: all.
+double sharedNoise(double width, double apart);
 
 // Grey noise (one sigma, grey levels) of a picture. Source: Immerkær 1996, with the median of the second difference
 // instead of its mean.

@@ -755,6 +755,7 @@ void SetupPage::makeActions()
     toggle("steady", [this](bool on) { m_sheet->setSteady(on); });
     add("quarterTurn", [this] { m_sheet->quarterTurn(); });
     toggle("allMarks", [this](bool on) { m_sheet->setAll(on); });
+    toggle("uncertainty", [this](bool on) { m_source.setUncertainty(on), m_sheet->setUncertainty(on), refreshGrid(); });
     toggle("onlyFailed", [this](bool on) { m_source.setOnlyFailed(on), m_sheet->setOnlyFailed(on), refreshGrid(); });
     toggle("unfoldItems", [this](bool on) { m_source.unfoldItems(on), refreshGrid(); });
     using Order = TrialGrid::Order;

@@ -92,6 +92,8 @@ void TrialGrid::addGroup(const Recipe& recipe, const std::string& datum)
                                           QString::fromUtf8(base::symbol(base::shownAs(answer->unit, answer->shownIn)));
                         row.value = unit.isEmpty() ? whole : whole.left(whole.size() - unit.size()).trimmed();
                         row.unit = unit;
+                        if (const std::string u = answer->uncertaintyText(); m_uncertainty && !u.empty())
+                            row.value += QLatin1Char(' ') + QString::fromStdString(u);
                     }
                 }
             // Ticks are laid between the limits; without limits over the range of all trials.

@@ -23,6 +23,7 @@ public:
     QString verdictLine() const override;
     QString emptyHint() const override;
     bool onlyFailed() const { return m_onlyFailed; }
+    void setUncertainty(bool on) { m_uncertainty = on; } // values with what is known of their own
     void setOnlyFailed(bool on) { m_onlyFailed = on, rebuild(); }
     QString columnWord(int c) const override;
     std::vector<GridSpot> spots(int r, int c) const override;
@@ -60,6 +61,7 @@ private:
     void placeColumns();
     std::vector<Column> m_columns;
     bool m_onlyFailed = false, m_items = false;
+    bool m_uncertainty = false;
     Order m_order = Order::Taken;
     Show m_show = Show::All;
 };

@@ -3,6 +3,7 @@
 #include "steps/glue.h"
 #include "vision/blobs.h"
 #include "vision/colour.h"
+#include "vision/sampling.h"
 
 #include <algorithm>
 #include <cmath>
@@ -68,6 +69,111 @@ base::Result<Seen> see(const P& p, const RunInput& in, bool everything)
     return s;
 }
 
+// How surely the areas' borders are where they are: of an edge that rises by g grey levels a px, noise n changes
+// n / (g √π) px² of each px of its length. Source: docs/methods.md, uncertainty. Only where the threshold itself stands
+// still and what is taken is the picture as it came.
+// Grey levels a px where an edge is steepest, from what it rises by within a px to either side of a pixel's outline and by
+// all: the edge of a Gaussian, whose width is taken from the ratio of both.
+double steepest(double within, double all)
+{
+    const double ratio = std::clamp(within / all, 0.05, 0.999);
+    // Inverse of erf: Winitzki 2008, within 0.2 %.
+    const double a = 0.147, l = std::log(1 - ratio * ratio), h = 2 / (geometry::kPi * a) + l / 2;
+    const double inverse = std::sqrt(std::sqrt(h * h - l / a) - h), seen = 1 / (std::sqrt(2.0) * inverse);
+    // The outline's steps lie off the edge by up to half a px, and the picture is read between its pixels.
+    const double sigma = std::sqrt(std::max(1.0 / 12, seen * seen - 0.25));
+    return all / (std::sqrt(2 * geometry::kPi) * sigma);
+}
+void spreadBlobs(const P& p, const RunInput& in, std::size_t listed, RunOutput& out)
+{
+    const bool plain = p.smooth == Smooth::None && p.ground == Ground::Kept && p.opening <= 1 && p.closing <= 1 &&
+                       !p.shading && p.mode != TakeBy::Colour && p.mode != TakeBy::Local && p.split <= 0;
+    if (!plain || in.bends() || listed == 0) return;
+    const double noise = noiseAbout(in, in.region("region"));
+    const image::GreyView view = in.grey();
+    // Which way the picture rises.
+    const auto rise = [&](Point q) {
+        const int cx = int(std::lround(q.x)), cy = int(std::lround(q.y));
+        if (cx < 6 || cy < 6 || cx + 6 >= view.width || cy + 6 >= view.height) return Point{};
+        Point g;
+        for (int d = -2; d <= 2; ++d) {
+            g.x += view.levelAt(cx + 1, cy + d) - view.levelAt(cx - 1, cy + d);
+            g.y += view.levelAt(cx + d, cy + 1) - view.levelAt(cx + d, cy - 1);
+        }
+        return g;
+    };
+    const auto levelAt = [&](Point q) { return view.visit([&](auto v) { return vision::bilinear(v, q.x, q.y); }); };
+    struct Sum {
+        double area = 0, xx = 0, yy = 0;
+    };
+    std::vector<Sum> sums(listed);
+    std::vector<char> known(listed, 0);
+    const auto& x = out.objects;
+    for (const Mark& m : out.marks) {
+        const std::size_t i = std::size_t(m.element) - 1;
+        if (m.shape != MarkShape::Polygon || m.element < 1 || i >= listed || i >= x.rows.size()) continue;
+        const Point centre = x.rows[i].at;
+        std::vector<Point> at, slope, step;
+        for (std::size_t k = 0; k < m.points.size(); ++k) {
+            const Point a = m.points[k], b = m.points[(k + 1) % m.points.size()];
+            const int n = std::max(1, int(std::lround(geometry::distance(a, b))));
+            for (int s = 0; s < n; ++s) {
+                at.push_back(a + (b - a) * ((s + 0.5) / n));
+                step.push_back((b - a) * (1.0 / n));
+                slope.push_back(rise(at.back()));
+            }
+        }
+        const int count = int(at.size()), about = 4;
+        const auto mean = [&](int k, const auto& of) {
+            auto sum = of(k);
+            for (int d = 1; d <= about; ++d) sum = sum + of((k + d) % count) + of((k + count - d) % count);
+            return sum * (1.0 / (2 * about + 1));
+        };
+        // Across the outline: what it rises by within a px to either side, and by all.
+        std::vector<Point> across;
+        std::vector<double> near, whole;
+        for (int k = 0; k < count; ++k) {
+            const Point g = mean(k, [&](int i1) { return slope[std::size_t(i1)]; });
+            across.push_back(geometry::length(g) > 0 ? geometry::unit(g) : Point{});
+            const Point q = at[std::size_t(k)], u = across.back();
+            const bool inside =
+                geometry::length(u) > 0 && view.contains(q.x - 6, q.y - 6) && view.contains(q.x + 6, q.y + 6);
+            near.push_back(inside ? levelAt(q + u) - levelAt(q - u) : 0);
+            whole.push_back(inside ? levelAt(q + u * 4.5) - levelAt(q - u * 4.5) : 0);
+        }
+        for (int k = 0; k < count; ++k) {
+            const double rises = mean(k, [&](int i1) { return near[std::size_t(i1)]; }),
+                         all = mean(k, [&](int i1) { return whole[std::size_t(i1)]; });
+            if (!(all > 1)) continue;
+            const double steep = steepest(rises, all);
+            const double facing =
+                std::abs(geometry::dot(geometry::leftOf(step[std::size_t(k)]), across[std::size_t(k)]));
+            const double v = facing * noise / (steep * std::sqrt(geometry::kPi));
+            const Point off = at[std::size_t(k)] - centre;
+            sums[i].area += v, sums[i].xx += off.x * off.x * v, sums[i].yy += off.y * off.y * v;
+        }
+        known[i] = 1;
+    }
+    const auto column =
+        std::find_if(x.columns.begin(), x.columns.end(), [](const auto& c) { return c.key == "areas"; });
+    if (column == x.columns.end()) return;
+    const auto areas = x.list(int(column - x.columns.begin()));
+    Spreads ofArea, ofX, ofY;
+    for (std::size_t i = 0; i < listed; ++i) {
+        const double a = i < areas.size() ? areas[i] : 0;
+        if (!known[i] || !(a > 0)) {
+            ofArea.push_back({}), ofX.push_back({}), ofY.push_back({});
+            continue;
+        }
+        ofArea.push_back(Spread::source(3 * i, std::sqrt(sums[i].area)));
+        ofX.push_back(Spread::source(3 * i + 1, std::sqrt(sums[i].xx) / a));
+        ofY.push_back(Spread::source(3 * i + 2, std::sqrt(sums[i].yy) / a));
+    }
+    out.spreads["areas"] = std::move(ofArea);
+    if (in.frame == geometry::Pose{}) out.spreads["along_x"] = ofX, out.spreads["along_y"] = ofY;
+    out.spreads["x"] = std::move(ofX), out.spreads["y"] = std::move(ofY);
+}
+
 base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
     auto seen = see(p, in, false);
@@ -75,6 +181,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     auto found = objectsFound(p, in, std::move(seen->list), own(in));
     if (!found) return base::passOn(found.error());
     RunOutput out = std::move(found->out);
+    spreadBlobs(p, in, found->listed, out);
     if (seen->threshold) out.values["threshold"] = {*seen->threshold};
     return out;
 }

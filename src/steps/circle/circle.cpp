@@ -51,6 +51,18 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     out.values["start"] = {geometry::degrees(start)}, out.values["sweep"] = {geometry::degrees(sweep)};
     const geometry::Circle seen{c.centre, c.radius, start, sweep};
     out.features["circle"] = seen;
+    const double apart =
+        seen.radius * (in.region("ring").shape == Shape::Arc ? in.region("ring").sweep : 2 * geometry::kPi) / p.windows;
+    const auto numbers = fitSpreads(*f, p, noiseAbout(in, in.region("ring")), apart, [&](Point q) {
+        const Point out1 = geometry::unit(q - c.centre);
+        return std::vector<double>{-out1.x, -out1.y, -1};
+    });
+    if (numbers.size() == 3) {
+        out.featureSpreads["circle"] = numbers;
+        out.spreads["x"] = {numbers[0]}, out.spreads["y"] = {numbers[1]}, out.spreads["radius"] = {numbers[2]};
+        out.spreads["diameter"] = {scaled(numbers[2], 2)};
+        if (in.frame == geometry::Pose{}) out.spreads["along_x"] = {numbers[0]}, out.spreads["along_y"] = {numbers[1]};
+    }
     out.marks.push_back(roundMark(seen));
     tell(*f, p, out);
     if (const std::string near = nearBorder(p, in, c); !near.empty()) out.note += (out.note.empty() ? "" : "; ") + near;

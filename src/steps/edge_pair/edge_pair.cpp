@@ -107,6 +107,22 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
             out.values["angle"] = {geometry::degrees(turn)};
         }
     }
+    const double noise = noiseAbout(in, in.region("window"));
+    const Spread first = edgeSpread(a, noise, 0), second = edgeSpread(b, noise, 1);
+    const auto atFirst = alongSpread(path.along(a.position), first),
+               atSecond = alongSpread(path.along(b.position), second);
+    out.featureSpreads["middle"] = {scaled(plus(atFirst[0], atSecond[0]), 0.5),
+                                    scaled(plus(atFirst[1], atSecond[1]), 0.5)};
+    if (path.kind == vision::Path::Kind::Straight) {
+        out.spreads["distance"] = {plus(scaled(first, -1), second)};
+    } else {
+        const Point along = geometry::unit(to - from);
+        Spread d = scaled(first, -geometry::dot(along, path.along(a.position)));
+        d.add(second, geometry::dot(along, path.along(b.position)));
+        out.spreads["distance"] = {std::move(d)};
+        if (path.kind == vision::Path::Kind::Round)
+            out.spreads["angle"] = {scaled(plus(scaled(first, -1), second), geometry::degrees(1 / path.radius))};
+    }
     out.marks.push_back(levelled(in, edgeMark(a, path.along(a.position), path.width, MarkRole::Used)));
     out.marks.push_back(levelled(in, edgeMark(b, path.along(b.position), path.width, MarkRole::Used)));
     out.marks.push_back({MarkShape::Dimension, MarkRole::Found, {from, to}, 0, {}});

@@ -53,6 +53,20 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     if (path.kind == vision::Path::Kind::Round)
         out.values["direction"] = {geometry::degrees(
             geometry::wrapped(geometry::angleOf(in.level(edge->point) - in.level(path.centre)) - in.frame.angle))};
+    const double noise = noiseAbout(in, in.region("window"));
+    auto &positionSpreads = out.spreads["positions"], &gapSpreads = out.spreads["gaps"];
+    const auto spreadOf = [&](const vision::Edge& one) {
+        return edgeSpread(one, noise, std::uint64_t(&one - all.data()));
+    };
+    for (const vision::Edge& one : all)
+        if (one.position == edge->position) {
+            out.spreads["position"] = {spreadOf(one)};
+            out.featureSpreads["point"] = alongSpread(path.along(one.position), spreadOf(one));
+        }
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        positionSpreads.push_back(spreadOf(all[i]));
+        if (i) gapSpreads.push_back(plus(spreadOf(all[i]), spreadOf(all[i - 1]), -1));
+    }
     auto &positions = out.values["positions"], &strengths = out.values["strengths"], &gaps = out.values["gaps"];
     for (std::size_t i = 0; i < all.size(); ++i) {
         positions.push_back(positionOf(all[i])), strengths.push_back(all[i].strength);

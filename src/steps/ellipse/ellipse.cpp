@@ -37,6 +37,25 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     out.values["major"] = {e.major}, out.values["minor"] = {e.minor};
     out.values["angle"] = {geometry::degrees(geometry::wrapped(2 * (e.angle - in.frame.angle)) / 2)};
     out.features["ellipse"] = e;
+    const auto numbers = fitSpreads(
+        *f, p, noiseAbout(in, in.region("ring")), geometry::kPi * (e.major + e.minor) / 2 / p.windows, [&](Point q) {
+            std::vector<double> row, n = numbersOf(e);
+            for (std::size_t k = 0; k < n.size(); ++k) {
+                const double by = k == 4 ? 1e-4 : 1e-3;
+                std::vector<double> low = n, high = n;
+                low[k] -= by, high[k] += by;
+                const auto at = [&](const std::vector<double>& m) {
+                    return geometry::offsetFrom(std::get<geometry::Ellipse>(withNumbers(Feature(e), m)), q);
+                };
+                row.push_back((at(high) - at(low)) / (2 * by));
+            }
+            return row;
+        });
+    if (numbers.size() == 5) {
+        out.featureSpreads["ellipse"] = numbers;
+        out.spreads["x"] = {numbers[0]}, out.spreads["y"] = {numbers[1]};
+        out.spreads["major"] = {numbers[2]}, out.spreads["minor"] = {numbers[3]};
+    }
     Mark m{MarkShape::Polygon, MarkRole::Found, {}, 0, {}};
     const Point u = geometry::direction(e.angle) * (e.major / 2),
                 v = geometry::leftOf(geometry::direction(e.angle)) * (e.minor / 2);

@@ -34,6 +34,32 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     out.values["x1"] = {s.from.x}, out.values["y1"] = {s.from.y}, out.values["x2"] = {s.to.x},
     out.values["y2"] = {s.to.y};
     out.features["line"] = s;
+    // As an offset at the middle and a turn about it: both ends lie off square to the line only.
+    const Region window = in.region("window");
+    const Point middle = (s.from + s.to) * 0.5, along = s.along(), square = geometry::leftOf(along);
+    const double noise = noiseAbout(in, window);
+    const auto numbers = fitSpreads(*f, p, noise, geometry::distance(window.from, window.to) / p.windows, [&](Point q) {
+        return std::vector<double>{-1, -geometry::dot(along, q - middle)};
+    });
+    if (numbers.size() == 2) {
+        // Its ends are feet of edge points, which lie off along the search: not quite square to the line that was found.
+        const double aslant = geometry::dot(geometry::leftOf(geometry::unit(window.to - window.from)), along);
+        double one = 0;
+        for (const vision::Edge& e : f->probe.edges) one += e.perNoise * noise / double(f->probe.edges.size());
+        const auto end = [&](Point q, std::uint64_t own) {
+            auto at = alongSpread(square, plus(numbers[0], numbers[1], geometry::dot(along, q - middle)));
+            at[0].add(Spread::source(own, one * aslant), along.x),
+                at[1].add(Spread::source(own, one * aslant), along.y);
+            return at;
+        };
+        const auto from = end(s.from, 2), to = end(s.to, 3);
+        out.featureSpreads["line"] = {from[0], from[1], to[0], to[1]};
+        // Counter-clockwise as seen is towards the left hand side.
+        out.spreads["angle"] = {scaled(numbers[1], geometry::degrees(1))};
+        if (in.frame == geometry::Pose{}) out.spreads["datum_angle"] = out.spreads["angle"];
+        out.spreads["x1"] = {from[0]}, out.spreads["y1"] = {from[1]}, out.spreads["x2"] = {to[0]},
+        out.spreads["y2"] = {to[1]};
+    }
     out.marks.push_back(lineMark(s.from, s.to));
     tell(*f, p, out);
     return out;
