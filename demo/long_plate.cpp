@@ -121,14 +121,14 @@ base::Status writeLongPlates(const std::string& folder, std::uint64_t seed, int 
                       {"tiles", {{"reach_px", std::round(0.9 * k)}, {"by", "picture"}, {"places", places}}}}};
     r["assets"]["reference"] = {{"files", files}, {"taken_from", "reference_1_1.png"}};
     auto& steps = r["steps"];
-    // The left end says where the plate is; the right one is 228 mm away.
-    const Point end = at(-kLong / 2 + 16, 0);
+    // The left end says where the plate is, without the slots: each is like the next. The right end is 228 mm away.
+    const Point end = at(-kLong / 2 + 5.5, 0);
     steps.push_back({{"id", "end"},
                      {"kind", "pattern"},
                      {"name", "Left end"},
                      {"letter", "A"},
                      {"params", {{"least_score", 0.6}, {"angle_range", 3}, {"least_contrast", 30}}},
-                     {"regions", {{"part", rectangleJson(end, 36 * k, (kWide + 2) * k)}}},
+                     {"regions", {{"part", rectangleJson(end, 13 * k, (kWide + 2) * k)}}},
                      {"points", {{"origin", {at(-kLong / 2, 0).x, at(-kLong / 2, 0).y}}}},
                      {"checks", {checkJson("score", "Left end", 0, {{"low", 0.6}})}}});
     const auto hole = [&](const char* id, const char* called, double x) {

@@ -327,6 +327,14 @@ private slots:
         j["pictures"] = {{{"key", "white"}, {"file", "{id}-white.png"}}, {{"key", "dome"}, {"file", "{id}-dome.png"}}};
         j["assets"]["reference"] = {{"files", {{"white", name}, {"dome", name}}}};
         j["trials"] = nlohmann::json::array();
+        // Somebody looks at the second one, or it would not be read.
+        j["steps"].push_back(
+            {{"id", "lit"},
+             {"kind", "area_share"},
+             {"name", "Lit"},
+             {"regions", {{"region", {{"shape", "rectangle"}, {"centre", {200, 200}}, {"size", {300, 300}}}}}},
+             {"pictures", {{"picture", "dome"}}},
+             {"checks", nlohmann::json::array()}});
         QVERIFY(base::realFiles().write(folder + "/recipe/recipe.json", j.dump()));
         const std::string recipe = at("lights.dikkat"), dome = folder + "/p3-dome.png";
         QCOMPARE(call({"pack", folder + "/recipe", recipe}), 0);

@@ -348,7 +348,7 @@ private slots:
         const std::pair<const char*, const char*> all[] = {
             {"fixed threshold", "gives_way:slots/"},    {"narrow region", "gives_way:pitch/"},
             {"low score", "never_fails:plate/"},        {"missing check", "gap:opening_off"},
-            {"does not follow", "gives_way:width/"},    {"limit too wide", "late:opening_short"},
+            {"does not follow", "fixed:width"},         {"limit too wide", "late:opening_short"},
             {"any polarity", "gives_way:width/"},       {"too little smoothing", "gives_way:width/"},
             {"count without size", "gives_way:slots/"}, {"one-sided limit", "one_sided:width/"}};
         for (const auto& [s, k] : all) QTest::addRow("%s", s) << QString(s) << QString(k);
@@ -363,7 +363,7 @@ private slots:
             // What this little line does, and what is asked.
             r.proof.changes = {{"darker", 15}, {"brighter", 12}, {"size", 0.04}, {"blur", 0.6}, {"turn", 2},
                                {"shift", 12},  {"tilt", 0},      {"jpeg", 0},    {"bands", 0},  {"cover", 0},
-                               {"lines", 0},   {"dust", 4},      {"noise", 4},   {"uneven", 10}};
+                               {"lines", 0},   {"dust", 40},     {"noise", 4},   {"uneven", 10}};
             r.proof.faults = {{"opening_short", 1.6}};
             return r;
         }();
@@ -397,7 +397,7 @@ private slots:
         if (spoilt == "narrow region") {
             auto& ring = r.find("hole_left")->regions.at("ring");
             const double radius = 1.6 / r.mmPerPixel();
-            ring.inner = radius - 1.6, ring.outer = radius + 1.6;
+            ring.inner = radius - 2.6, ring.outer = radius + 2.6;
         }
         if (spoilt == "low score") {
             set(*r.find("plate"), "least_score", 0.2);
@@ -418,7 +418,8 @@ private slots:
             for (auto& c : r.find("slot_fit")->checks) c.limits = *recipe::parseLimits("<= 9", base::Unit::Millimetre);
         }
         if (spoilt == "any polarity")
-            choose(width, "first", "any"), set(width, "least_strength", 8.0), set(width, "smoothing", 0.8);
+            choose(width, "first", "any"), set(width, "least_strength", 6.0), set(width, "smoothing", 0.6),
+                width.regions.at("window").width = 2;
         if (spoilt == "too little smoothing") {
             set(width, "smoothing", 0.4), set(width, "least_strength", 3.0);
             width.regions.at("window").width = 2;

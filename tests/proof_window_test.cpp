@@ -235,8 +235,12 @@ private slots:
             [&] { return d.settled() && d.findChild<QLabel*>("joinedSaid")->text().contains("held by hand"); }, 60000));
         QVERIFY2(seams->item(0, 1)->text().toDouble() > 1.5, qPrintable(seams->item(0, 1)->text()));
         click(d.findChild<QPushButton*>("letTilesGo"));
-        QVERIFY(waitFor([&] { return d.settled() && !d.findChild<QLabel*>("joinedSaid")->text().contains("held"); },
-                        60000));
+        QVERIFY(waitFor(
+            [&] {
+                return d.settled() && d.findChild<QLabel*>("joinedSaid")->text().contains("left over") &&
+                       !d.findChild<QLabel*>("joinedSaid")->text().contains("held");
+            },
+            60000));
         QVERIFY(seams->item(0, 1)->text().toDouble() < 0.1);
         // Found from nothing but the pictures.
         d.findChild<QLineEdit*>("tileStepX")->setText("1500");

@@ -587,9 +587,11 @@ void MainWindow::showWorkspace(int index)
     if (index == 1) m_run->setFocus();
     if (index == 2) m_records->refresh();
     if (index == 3) m_proof->refresh(), m_proof->matrix()->setFocus();
-    // There F3 leads to the next check that gives way.
-    if (auto* doubt = findChild<QAction*>(QStringLiteral("nextDoubt")); doubt && engineer())
-        doubt->setEnabled(index != 3);
+    // There F3, F6 and F8 are the proof's.
+    for (const char* id : {"nextDoubt", "start", "stop"})
+        if (auto* other = findChild<QAction*>(QLatin1String(id)))
+            other->setShortcut(index == 3 ? QKeySequence()
+                                          : QKeySequence(QLatin1String(keyOf(QLatin1String(id)).keys)));
     statusBar()->setVisible(index != 1); // Run has a line of its own
 }
 int MainWindow::workspace() const { return m_pages->currentIndex(); }

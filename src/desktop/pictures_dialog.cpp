@@ -413,7 +413,7 @@ void PicturesDialog::showSeams()
             cell(0, q(how.tiles[std::size_t(s.first)].name) + QStringLiteral(" – ") +
                         q(how.tiles[std::size_t(s.second)].name));
             cell(1, s.seen ? q(base::toText(s.residual(), 3)) : tr("nothing to see"));
-            cell(2, s.seen ? QStringLiteral("%1, %2").arg(s.dx, 0, 'f', 3).arg(s.dy, 0, 'f', 3) : QString());
+            cell(2, s.seen ? q(base::toText(s.dx, 3) + ", " + base::toText(s.dy, 3)) : QString());
             cell(3, s.seen ? q(base::toText(s.grey, 1)) : QString());
             ++row;
         }

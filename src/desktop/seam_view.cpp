@@ -74,7 +74,7 @@ void SeamMap::paintEvent(QPaintEvent*)
     for (const auto& t : how.tiles) {
         const QRectF box(toView(t.x, t.y), QSizeF(t.width, t.height) * scale);
         if (!t.there) report::hatch(p, box, th.fail, 8);
-        p.setPen(QPen(t.there ? th.selected : th.fail, 1, Qt::DashLine));
+        p.setPen(QPen(t.there ? report::lightTheme().datum : th.fail, 1.4, Qt::DashLine));
         p.setBrush(Qt::NoBrush);
         p.drawRect(box);
         const QString text = QString::fromStdString(t.name) + (t.there ? QString() : tr(" missing"));
@@ -87,8 +87,8 @@ void SeamMap::paintEvent(QPaintEvent*)
         const auto& s = how.seams[i];
         const QRectF strip(toView(s.left, s.top), toView(s.right, s.low));
         if (int(i) == m_seam) {
-            p.setPen(QPen(th.selected, 2));
-            p.setBrush(QColor(th.selected.red(), th.selected.green(), th.selected.blue(), 40));
+            p.setPen(QPen(report::lightTheme().datum, 2));
+            p.setBrush(QColor(59, 72, 181, 60));
             p.drawRect(strip);
         }
         p.setBrush(Qt::NoBrush);

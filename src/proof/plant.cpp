@@ -100,8 +100,7 @@ Made onPart(const image::GreyView& grey, const Anatomy& a, double size, double s
     for (int tries = 0; tries < 60 && !a.inside.empty(); ++tries) {
         const Point at = a.inside[std::size_t(r.below(int(a.inside.size())))];
         if (room(at))
-            return disc(at, size / 2,
-                        [=](double now, double cover) { return now + cover * strength * (1 - now); });
+            return disc(at, size / 2, [=](double now, double cover) { return now + cover * strength * (1 - now); });
     }
     return none("the part has no plain place so large");
 }

@@ -2,6 +2,7 @@
 
 #include "base/parallel.h"
 #include "image/capture_files.h"
+#include "inspect/review.h"
 #include "recipe/recipe_file.h"
 
 #include <algorithm>
@@ -71,7 +72,7 @@ public:
     OpenPoints(const recipe::Recipe& recipe, const Proof& proof) : m_recipe(recipe), m_proof(proof) {}
     std::vector<OpenPoint> all()
     {
-        disagreements(), strained(), planted(), limits(), few();
+        disagreements(), fixed(), strained(), planted(), limits(), few();
         for (OpenPoint& p : m_out)
             for (const auto& r : m_recipe.proof.reasons)
                 if (r.point == p.key) p.reason = r.text, p.by = r.by;
@@ -95,6 +96,14 @@ private:
                 std::to_string(wrong) + " of " + std::to_string(m_proof.trials) +
                     " trials are answered otherwise than they are labelled",
                 "look at them in Set up: F3 leads there");
+    }
+    // What stays where it was drawn while the part moves.
+    void fixed()
+    {
+        for (const auto& f :
+             inspect::review(m_recipe, std::vector<const inspect::PictureResult*>(m_recipe.trials.size())))
+            if (f.doubt == inspect::Doubt::Fixed)
+                add(PointKind::Fixed, f.step, f.subject + ": " + f.text, f.remedy).step = f.step;
     }
     void strained()
     {
@@ -206,8 +215,8 @@ private:
 
 const char* name(PointKind p)
 {
-    constexpr const char* names[] = {"disagrees", "gives_way", "gap",        "late",        "unsure",
-                                     "one_sided", "wide",      "false_find", "never_fails", "few_trials"};
+    constexpr const char* names[] = {"disagrees", "gives_way",  "gap",         "late",       "unsure", "one_sided",
+                                     "wide",      "false_find", "never_fails", "few_trials", "fixed"};
     return names[std::size_t(p)];
 }
 

@@ -24,7 +24,19 @@ struct Sureness {
     std::optional<double> low, high;
     std::optional<double> share; // twice the uncertainty by the tolerance; none: a limit is open
 };
-enum class PointKind { Disagrees, GivesWay, Gap, Late, Unsure, OneSided, Wide, FalseFind, NeverFails, FewTrials };
+enum class PointKind {
+    Disagrees,
+    GivesWay,
+    Gap,
+    Late,
+    Unsure,
+    OneSided,
+    Wide,
+    FalseFind,
+    NeverFails,
+    FewTrials,
+    Fixed
+};
 const char* name(PointKind point); // "gives_way", …
 struct OpenPoint {
     PointKind kind = PointKind::GivesWay;

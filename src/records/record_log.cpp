@@ -217,6 +217,11 @@ base::Result<std::unique_ptr<RecordLog>> RecordLog::openServer(const QString& pl
     const auto version = number(query, "select value::int from about where key = 'version'", log->m_path);
     if (!version) return base::passOn(version.error());
     if (*version > kServerVersion) return newerLog(*version, log->m_path);
+    if (*version < kServerVersion)
+        return fail(ErrorCode::Unsupported,
+                    "the server's tables are an older program's (version " + std::to_string(*version) +
+                        "); the first station of this version that sends records brings them up",
+                    log->m_path.toStdString());
     return log;
 }
 
@@ -245,7 +250,15 @@ base::Status RecordLog::prepare()
         table("value", kValueTable);
     }
     if (*version == 1) work << QStringLiteral("alter table value add column elements text");
-    if (*version >= 1 && *version < 7) work << QStringLiteral("alter table value add column uncertainty real");
+    const auto knows = [&](const char* column) {
+        return query.exec(QStringLiteral("select 1 from pragma_table_info('value') where name = '%1'")
+                              .arg(QLatin1String(column))) &&
+               query.next();
+    };
+    const bool known = knows("uncertainty");
+    query.finish();
+    if (*version >= 1 && *version < 7 && !known)
+        work << QStringLiteral("alter table value add column uncertainty real");
     if (*version == 1 || *version == 2) {
         table("recipe_new", kRecipeTable);
         table("item_new", kItemTable);

@@ -23,7 +23,7 @@
 namespace records
 {
 
-constexpr int kServerVersion = 1;
+constexpr int kServerVersion = 2;
 
 bool isServer(const QString& place); // begins with "postgresql://"
 struct ServerAddress {

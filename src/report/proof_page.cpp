@@ -79,7 +79,10 @@ std::vector<Fact> approvalFacts(const proof::Proof& p, const recipe::Recipe& rec
         add(State::NotKnown, QObject::tr("Planted faults"),
             QObject::tr("none could be planted: no good trial, or no outline"), QObject::tr("unknown"));
     else {
-        add(asked == met ? State::Good : State::Bad, QObject::tr("Planted faults asked"),
+        add(asked == 0     ? State::NotKnown
+            : asked == met ? State::Good
+                           : State::Bad,
+            QObject::tr("Planted faults asked"),
             asked == 0       ? QObject::tr("no size is asked for")
             : late.isEmpty() ? QObject::tr("all found from the size asked on")
                              : late,
@@ -168,7 +171,10 @@ void paintStrainCell(QPainter& p, QRectF box, const proof::Cell& c, bool printed
         p.setPen(th.fail);
         p.setFont(printed ? printFont(8.5) : uiFont(12));
         p.drawText(QRectF(mark.x() + 6, box.top(), box.right() - mark.x() + 20, box.height()),
-                   Qt::AlignVCenter | Qt::AlignLeft | Qt::TextDontClip, levelText(c));
+                   Qt::AlignVCenter | Qt::AlignLeft | Qt::TextDontClip,
+                   box.right() - mark.x() - 6 < p.fontMetrics().horizontalAdvance(levelText(c)) - 14
+                       ? levelText(c).section(QLatin1Char(' '), 0, 0)
+                       : levelText(c));
     }
 }
 
@@ -231,6 +237,7 @@ void paintDetections(QPainter& p, QRectF box, const std::vector<proof::Detection
             p.setPen(QPen(d.met() ? th.pass : th.fail, 2)), p.setBrush(th.paper);
             p.drawEllipse(mark, 4, 4);
         }
+        if (plot.height() < 150 && !printed) continue; // the list beside it names the dashes
         // Its name where the curve is steep, clear of the others.
         const double half = d.width > 0 ? std::clamp(std::exp(d.middle), least, most) : most;
         const QString text = labelOf(d);

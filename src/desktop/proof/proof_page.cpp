@@ -133,10 +133,10 @@ ProofPage::ProofPage(Session& session, std::function<QString()> who, QWidget* pa
     auto* parts = new QHBoxLayout(below);
     parts->setContentsMargins(0, 0, 0, 0), parts->setSpacing(1);
     m_flip = new FlipView(below), m_faults = new FaultsView(below), m_sure = new SureView(below);
-    parts->addWidget(m_flip, 384), parts->addWidget(m_faults, 320), parts->addWidget(m_sure, 270);
+    parts->addWidget(m_flip, 350), parts->addWidget(m_faults, 350), parts->addWidget(m_sure, 256);
     split->addWidget(m_matrix), split->addWidget(below);
     split->setStretchFactor(0, 5), split->setStretchFactor(1, 5);
-    split->setSizes({330, 340});
+    split->setSizes({300, 380});
     m_foot = new QLabel(tr("post: expected · solid: reserve · ○ a good one is rejected · ● a bad one passes · hatched: "
                            "not measured · arrow: held as far as tried, 2 ×"),
                         this);

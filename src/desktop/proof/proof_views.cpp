@@ -5,11 +5,20 @@
 
 #include <QPainter>
 #include <QWheelEvent>
+#include <algorithm>
+#include <cmath>
 
 namespace desktop
 {
 namespace
 {
+// As many places as its unit has, more where that would show nothing.
+QString uncertaintyText(const proof::Sureness& s)
+{
+    int places = base::decimals(s.unit);
+    while (places < 9 && s.uncertainty > 0 && s.uncertainty * std::pow(10, places) < 1) ++places;
+    return QString::fromStdString(base::toText(s.uncertainty, places) + " " + base::symbol(s.unit)).trimmed();
+}
 QString q(const std::string& s) { return QString::fromStdString(s); }
 QString figure(double v) { return QString::number(v, 'g', v >= 1 ? 3 : 2); }
 } // namespace
@@ -58,39 +67,65 @@ void FaultsView::paintEvent(QPaintEvent*)
         return;
     }
     const bool missed = !m_what.isEmpty();
-    const double rows = 17.0 * (double(m_proof->faults.size()) + 1), foot = missed ? 64 : 0;
-    const double plot = std::max(110.0, height() - 30 - rows - foot - 10);
-    report::paintDetections(p, QRectF(6, 26, width() - 14, plot), m_proof->faults);
-    double y = 26 + plot + 6;
-    const double a = width() - 196, b = width() - 122, c = width() - 52;
+    constexpr double kLine = 16;
+    // What matters first: gaps, what is not met, then the others by size; what is always found comes last.
+    std::vector<std::pair<const proof::Detection*, int>> order;
+    int dashes = 0;
+    for (const auto& d : m_proof->faults) order.emplace_back(&d, d.sizes.size() > 1 ? dashes++ : -1);
+    const auto rank = [](const proof::Detection& d) {
+        if (d.gap) return 0.0;
+        if (!d.met()) return 1.0;
+        return d.sizes.size() < 2 ? 3 - d.sizes.front().share() : d.size90 ? 2 - 1 / (1 + *d.size90) : 1.0;
+    };
+    std::stable_sort(order.begin(), order.end(),
+                     [&](const auto& x, const auto& y) { return rank(*x.first) < rank(*y.first); });
+    const double foot = missed ? 52 : 0, rows = kLine * (double(order.size()) + 1);
+    const double plot = std::clamp(height() - 30 - rows - foot - 8, 96.0, 260.0);
+    report::paintDetections(p, QRectF(6, 24, width() - 14, plot), m_proof->faults);
+    double y = 24 + plot + 4;
+    const double a = width() - 170, b = width() - 112, c = width() - 56;
     p.setFont(report::uiFont(12)), p.setPen(th.second);
-    p.drawText(QRectF(a - 40, y, 70, 16), Qt::AlignRight, tr("9 of 10"));
-    p.drawText(QRectF(b - 10, y, 70, 16), Qt::AlignRight, tr("95 % sure"));
-    p.drawText(QRectF(c - 4, y, 40, 16), Qt::AlignRight, tr("asked"));
-    for (const auto& d : m_proof->faults) {
-        y += 17;
-        if (y + 17 > height() - foot) break;
+    p.drawText(QRectF(a, y, 52, kLine), Qt::AlignRight, tr("9 of 10"));
+    p.drawText(QRectF(b, y, 52, kLine), Qt::AlignRight, tr("sure"));
+    p.drawText(QRectF(c, y, 38, kLine), Qt::AlignRight, tr("asked"));
+    static const Qt::PenStyle kDashes[] = {Qt::SolidLine, Qt::DashLine, Qt::DotLine, Qt::DashDotLine,
+                                           Qt::DashDotDotLine};
+    std::size_t told = 0;
+    for (const auto& [which, dash] : order) {
+        const auto& d = *which;
+        y += kLine;
+        if (y + 2 * kLine > height() - foot && told + 1 < order.size()) {
+            p.setFont(report::uiFont(12)), p.setPen(th.second);
+            p.drawText(QRectF(10, y, width() - 20, kLine), Qt::AlignVCenter,
+                       tr("%1 more, found: see the page, or make the window higher").arg(order.size() - told));
+            break;
+        }
+        ++told;
+        if (dash >= 0) {
+            p.setPen(QPen(th.ink, 1.4, kDashes[dash % 5]));
+            p.drawLine(QPointF(10, y + kLine / 2), QPointF(32, y + kLine / 2));
+        }
         const auto* kind = proof::findFault(d.kind);
         const bool sized = d.sizes.size() > 1;
         p.setFont(report::uiFont(12, d.gap)), p.setPen(d.gap ? th.fail : th.ink);
-        p.drawText(QRectF(10, y, a - 44, 17), Qt::AlignVCenter,
-                   p.fontMetrics().elidedText(q(kind ? kind->label : d.kind), Qt::ElideRight, int(a - 48)));
+        p.drawText(QRectF(38, y, a - 34, kLine), Qt::AlignVCenter,
+                   p.fontMetrics().elidedText(q(kind ? kind->label : d.kind), Qt::ElideRight, int(a - 34)));
         p.setFont(report::uiFont(12, true)), p.setPen(d.met() ? th.pass : th.fail);
         const QString nine = !sized     ? QStringLiteral("%1 %").arg(100 * d.sizes.front().share(), 0, 'f', 0)
                              : d.size90 ? figure(*d.size90)
                              : d.gap    ? tr("gap")
                                         : QStringLiteral("–");
-        p.drawText(QRectF(a - 40, y, 70, 17), Qt::AlignRight | Qt::AlignVCenter, nine);
+        p.drawText(QRectF(a, y, 52, kLine), Qt::AlignRight | Qt::AlignVCenter, nine);
         p.setFont(report::uiFont(12)), p.setPen(th.second);
-        p.drawText(QRectF(b - 10, y, 70, 17), Qt::AlignRight | Qt::AlignVCenter,
+        p.drawText(QRectF(b, y, 52, kLine), Qt::AlignRight | Qt::AlignVCenter,
                    d.bound ? figure(*d.bound) : QStringLiteral("–"));
-        p.drawText(QRectF(c - 10, y, 40, 17), Qt::AlignRight | Qt::AlignVCenter,
+        p.drawText(QRectF(c, y, 38, kLine), Qt::AlignRight | Qt::AlignVCenter,
                    d.asked ? figure(*d.asked) : QStringLiteral("–"));
         const QRectF sign(width() - 14, y + 3, 10, 10);
         if (d.asked || d.gap) d.met() ? report::drawTick(p, sign, th.pass) : report::drawCross(p, sign, th.fail);
     }
     if (!missed) return;
-    const QRectF box(8, height() - foot + 2, width() - 16, foot - 8);
+    const QRectF box(8, height() - foot + 2, width() - 16, foot - 6);
     p.setPen(QPen(th.fail, 1.6)), p.setBrush(th.raised);
     p.drawRect(box);
     if (!m_missed.isNull())
@@ -112,8 +147,7 @@ void SureView::show(std::shared_ptr<const proof::Proof> proof, double mostShare,
     if (m_proof)
         for (const auto& s : m_proof->sure)
             words << tr("%1: %2 ± %3")
-                         .arg(q(s.name), q(base::toText(s.value, base::decimals(s.unit))),
-                              q(base::toText(s.uncertainty, s.unit)));
+                         .arg(q(s.name), q(base::toText(s.value, base::decimals(s.unit))), uncertaintyText(s));
     setAccessibleDescription(words.join(QStringLiteral("; ")));
     setToolTip(words.join(QLatin1Char('\n')));
     update();
@@ -134,8 +168,7 @@ void SureView::paintEvent(QPaintEvent*)
     p.setFont(report::uiFont(13, true)), p.setPen(th.ink);
     p.drawText(QRect(10, 4, width() - 20, 22), Qt::AlignVCenter, tr("How sure is a value?"));
     p.setFont(report::uiFont(12)), p.setPen(th.second);
-    p.drawText(QRect(10, 24, width() - 20, 18), Qt::AlignVCenter,
-               tr("largest ± U of the good trials, 95 %, in its limits"));
+    p.drawText(QRect(10, 24, width() - 20, 18), Qt::AlignVCenter, tr("largest ± U, 95 %, in its limits"));
     if (!m_proof || m_proof->sure.empty()) {
         p.drawText(rect().adjusted(16, 40, -16, 0), Qt::AlignCenter | Qt::TextWordWrap,
                    m_proof ? tr("Nothing here knows its own uncertainty: counts, scores and comparisons have none.")
@@ -147,8 +180,8 @@ void SureView::paintEvent(QPaintEvent*)
         const auto& s = m_proof->sure[i];
         const bool over = m_most > 0 && s.share && *s.share > m_most;
         p.setFont(report::uiFont(12)), p.setPen(th.ink);
-        const QString value = q(base::toText(s.value, base::decimals(s.unit))) + QStringLiteral(" ± ") +
-                              q(base::toText(s.uncertainty, s.unit));
+        const QString value =
+            q(base::toText(s.value, base::decimals(s.unit))) + QStringLiteral(" ± ") + uncertaintyText(s);
         p.setFont(report::uiFont(12, true));
         const int wide = p.fontMetrics().horizontalAdvance(value);
         p.drawText(QRectF(10, y, width() - 18, 18), Qt::AlignRight | Qt::AlignVCenter, value);
