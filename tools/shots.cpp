@@ -371,7 +371,7 @@ const std::vector<Studio::Scene>& Studio::scenes()
         {"fit", true, &Studio::fit},
         {"dark", true, &Studio::dark},
         {"small-plates", true, &Studio::smallPlates},
-        {"tuning-ring", true, &Studio::tuningRing},
+        {"tuning-ring", false, &Studio::tuningRing},
         {"list", true, &Studio::list},
         {"wide", false, &Studio::wide},
         {"doubts", true, &Studio::doubts},
