@@ -1,6 +1,7 @@
-// Photographs with pieces removed, turned, moved and recoloured by program: `photographs FILE...` learns each picture as it
-// is (and eight copies under other light, blur and place), then asks of changed copies what is the matter. Counts how many
-// are found, found by name, and how many untouched ones are called faulty. Pictures are never part of the project.
+// Photographs with pieces removed, turned, moved and recoloured by program: `photographs FILE...` learns each picture
+// as it is (and eight copies under other light, blur and place), then asks of changed copies what is the matter.
+// Counts how many are found, found by name, and how many untouched ones are called faulty. Pictures are never part of
+// the project.
 #include "demo/render.h"
 #include "image/decode.h"
 #include "inspect/faults.h"

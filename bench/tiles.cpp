@@ -1,5 +1,5 @@
-// Time of joining twelve tiles of five million pixels, three rows and four columns, a tenth overlapping; on all cores and,
-// beside it, what copying as many pixels takes.
+// Time of joining twelve tiles of five million pixels, three rows and four columns, a tenth overlapping; on all cores
+// and, beside it, what copying as many pixels takes.
 #include "image/tiles.h"
 #include "demo/render.h"
 

@@ -1,5 +1,5 @@
-// long_plate.h - demo set 8: the plate of a chromatic instrument, 240 mm long, seen in three overlapping tiles by a moved
-// camera that never stops quite where it should.
+// long_plate.h - demo set 8: the plate of a chromatic instrument, 240 mm long, seen in three overlapping tiles by a
+// moved camera that never stops quite where it should.
 #pragma once
 #include "demo/set_writer.h"
 

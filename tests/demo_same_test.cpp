@@ -1,43 +1,16 @@
-// Demo sets in which good and faulty parts are compared, and the one that is joined from tiles: verdict, named fault and its
-// place agree with the truth.
+// Demo sets in which good and faulty parts are compared, and the one that is joined from tiles: verdict, named fault
+// and its place agree with the truth.
 #include "demo/fitted_reeds.h"
 #include "demo/long_plate.h"
+#include "demo_set_support.h"
 #include "image/tiles.h"
 #include "inspect/faults.h"
-#include "support.h"
-
-#include <nlohmann/json.hpp>
 
 using nlohmann::json;
 
 class DemoSameTest : public QObject
 {
     Q_OBJECT
-    struct Set {
-        json truth;
-        recipe::Recipe recipe;
-        std::vector<inspect::PictureResult> results;
-    };
-    static Set inspected(const QTemporaryDir& dir, const char* name)
-    {
-        const std::string folder = dir.path().toStdString();
-        Set s;
-        QFile f(dir.filePath("truth.json"));
-        if (!f.open(QIODevice::ReadOnly)) qFatal("no truth");
-        s.truth = json::parse(f.readAll().toStdString());
-        s.recipe = *recipe::load(folder + "/" + name + ".dikkat");
-        const auto prepared = inspect::Prepared::make(s.recipe);
-        for (const json& p : s.truth["pictures"])
-            s.results.push_back(inspect::evaluate(
-                *prepared, *image::loadCapture(folder + "/" + p["picture"].get<std::string>(), s.recipe.pictures)));
-        return s;
-    }
-    static const inspect::CheckResult* check(const inspect::ItemResult& item, const char* name)
-    {
-        for (const auto& c : item.checks)
-            if (c.name == name) return &c;
-        return nullptr;
-    }
 private slots:
     void comparisonsAgreeWithTheirTruth_data()
     {
@@ -69,7 +42,7 @@ private slots:
             const std::string to = dir.path().toStdString();
             QVERIFY(reeds ? demo::writeFittedReeds(to, std::uint64_t(seed), seed == 1 ? 30 : 9, {})
                           : demo::writeLabelPrints(to, std::uint64_t(seed), seed == 1 ? 12 : 6, {}));
-            const Set s = inspected(dir, reeds ? "fitted-reeds" : "label-print");
+            const support::InspectedSet s = support::inspected(dir, reeds ? "fitted-reeds" : "label-print");
             for (std::size_t i = 0; i < s.results.size(); ++i) {
                 const json& p = s.truth["pictures"][i];
                 const auto& item = s.results[i].items.front();
@@ -100,7 +73,7 @@ private slots:
         QFETCH(int, seed);
         QTemporaryDir dir;
         QVERIFY(demo::writeLongPlates(dir.path().toStdString(), std::uint64_t(seed), seed == 1 ? 12 : 6, {}));
-        const Set s = inspected(dir, "long-plate");
+        const support::InspectedSet s = support::inspected(dir, "long-plate");
         double worst = 0, residual = 0;
         int lost = 0;
         for (std::size_t i = 0; i < s.results.size(); ++i) {
@@ -113,14 +86,14 @@ private slots:
             const auto capture =
                 image::loadCapture(dir.path().toStdString() + "/" + p["picture"].get<std::string>(), s.recipe.pictures);
             residual = std::max(residual, capture->first().joined->worstResidual());
-            const auto* pitch = check(item, "Hole pitch");
+            const auto* pitch = support::checkOf(item, "Hole pitch");
             if (fault == "tile lost") {
                 ++lost;
                 // Said, and never measured where nothing was seen.
                 QVERIFY2(!s.results[i].warnings.empty() &&
                              s.results[i].warnings.front().find("is missing") != std::string::npos,
                          qPrintable(what));
-                QVERIFY(check(item, "Slots")->verdict == inspect::Verdict::NotMeasured);
+                QVERIFY(support::checkOf(item, "Slots")->verdict == inspect::Verdict::NotMeasured);
                 continue;
             }
             QVERIFY2(s.results[i].warnings.empty(),
@@ -128,9 +101,9 @@ private slots:
             worst = std::max(worst, std::abs(pitch->values.at(0) - p["items"][0]["pitch"].get<double>()));
             if (fault == "pitch off") QVERIFY2(pitch->verdict == inspect::Verdict::Fail, qPrintable(what));
             if (fault == "slot missing")
-                QVERIFY2(check(item, "Slots")->verdict == inspect::Verdict::Fail, qPrintable(what));
+                QVERIFY2(support::checkOf(item, "Slots")->verdict == inspect::Verdict::Fail, qPrintable(what));
             if (fault == "slot short") {
-                const auto* length = check(item, "Slot length");
+                const auto* length = support::checkOf(item, "Slot length");
                 QCOMPARE(length->failed(), std::vector<int>{p["items"][0]["slot"].get<int>()});
             }
         }

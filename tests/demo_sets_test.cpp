@@ -2,47 +2,21 @@
 #include "demo/drawn_parts.h"
 #include "demo/height_sets.h"
 #include "demo/small_sets.h"
-#include "support.h"
+#include "demo_set_support.h"
 
 #include <cmath>
-#include <nlohmann/json.hpp>
 
 using nlohmann::json;
 
 class DemoSetsTest : public QObject
 {
     Q_OBJECT
-    struct Set {
-        json truth;
-        recipe::Recipe recipe;
-        std::vector<inspect::PictureResult> results;
-    };
-    static Set inspected(const QTemporaryDir& dir, const char* name)
-    {
-        const std::string folder = dir.path().toStdString();
-        Set s;
-        QFile f(dir.filePath("truth.json"));
-        if (!f.open(QIODevice::ReadOnly)) qFatal("no truth");
-        s.truth = json::parse(f.readAll().toStdString());
-        s.recipe = *recipe::load(folder + "/" + name + ".dikkat");
-        const auto prepared = inspect::Prepared::make(s.recipe);
-        for (const json& p : s.truth["pictures"])
-            s.results.push_back(inspect::evaluate(
-                *prepared, *image::loadCapture(folder + "/" + p["picture"].get<std::string>(), s.recipe.pictures)));
-        return s;
-    }
-    static const inspect::CheckResult* check(const inspect::ItemResult& item, const char* name)
-    {
-        for (const auto& c : item.checks)
-            if (c.name == name) return &c;
-        return nullptr;
-    }
 private slots:
     void severalSmallPlatesAreItemsOfTheirOwn()
     {
         QTemporaryDir dir;
         QVERIFY(demo::writeSmallPlates(dir.path().toStdString(), 5, 6, {1224, 1024, 0.104}));
-        const Set s = inspected(dir, "small-plates");
+        const support::InspectedSet s = support::inspected(dir, "small-plates");
         for (std::size_t i = 0; i < s.results.size(); ++i) {
             const json& p = s.truth["pictures"][i];
             QCOMPARE(s.results[i].items.size(), p["items"].size());
@@ -58,8 +32,9 @@ private slots:
                 // A plate that is too narrow has no one middle.
                 QVERIFY2(least < ((*own)["label"] == "good" ? 0.3 : 2.5), qPrintable(QString::number(least)));
                 QCOMPARE(item.accepted(), (*own)["label"] == "good");
-                QVERIFY(std::abs(check(item, "Width")->values.at(0) - (*own)["width"].get<double>()) < 0.006);
-                QCOMPARE(int(check(item, "Slots")->values.at(0)), (*own)["slots"].get<int>());
+                QVERIFY(std::abs(support::checkOf(item, "Width")->values.at(0) - (*own)["width"].get<double>()) <
+                        0.006);
+                QCOMPARE(int(support::checkOf(item, "Slots")->values.at(0)), (*own)["slots"].get<int>());
             }
             // Numbered row by row: a later item never lies clearly above an earlier one.
             for (std::size_t k = 1; k < s.results[i].items.size(); ++k)
@@ -70,17 +45,17 @@ private slots:
     {
         QTemporaryDir dir;
         QVERIFY(demo::writeTuningRings(dir.path().toStdString(), 5, 9, {1224, 1024, 0.104}));
-        const Set s = inspected(dir, "tuning-ring");
+        const support::InspectedSet s = support::inspected(dir, "tuning-ring");
         for (std::size_t i = 0; i < s.results.size(); ++i) {
             const json &p = s.truth["pictures"][i], &t = p["items"][0];
             const auto& item = s.results[i].items.at(0);
             QVERIFY2(s.results[i].accepted() == (p["label"] == "good"),
                      qPrintable(QString::fromStdString(item.sentence())));
-            QVERIFY(std::abs(check(item, "First notch")->values.at(0) - t["notch"].get<double>()) < 0.05);
-            const double round = check(item, "Roundness of the bore")->values.at(0);
+            QVERIFY(std::abs(support::checkOf(item, "First notch")->values.at(0) - t["notch"].get<double>()) < 0.05);
+            const double round = support::checkOf(item, "Roundness of the bore")->values.at(0);
             QVERIFY2(round > t["roundness"].get<double>() - 0.01 && round < t["roundness"].get<double>() + 0.04,
                      qPrintable(QString::number(round)));
-            const double sink = check(item, "Sink in the rim")->values.at(0);
+            const double sink = support::checkOf(item, "Sink in the rim")->values.at(0);
             QVERIFY2(std::abs(sink - t["sink"].get<double>()) < 0.05, qPrintable(QString::number(sink)));
         }
     }
@@ -101,7 +76,7 @@ private slots:
         QTemporaryDir dir;
         const auto write = set == "reed-gap" ? demo::writeReedGaps : demo::writeOrganTrays;
         QVERIFY(write(dir.path().toStdString(), seed, 12, {1224, 1024, 0.104}));
-        const Set s = inspected(dir, set.toUtf8().constData());
+        const support::InspectedSet s = support::inspected(dir, set.toUtf8().constData());
         int bad = 0;
         for (std::size_t i = 0; i < s.results.size(); ++i) {
             const json &p = s.truth["pictures"][i], &t = p["items"][0];
@@ -109,7 +84,7 @@ private slots:
             const QString what = QString::fromStdString(p["picture"].get<std::string>() + " " + p["fault"].dump() +
                                                         ": " + item.sentence());
             QVERIFY2(s.results[i].accepted() == (p["label"] == "good"), qPrintable(what));
-            const auto* heights = DemoSetsTest::check(item, check.toUtf8().constData());
+            const auto* heights = support::checkOf(item, check.toUtf8().constData());
             QVERIFY2(heights && heights->elements.size() == (set == "reed-gap" ? 10 : 12), qPrintable(what));
             if (p["label"] == "good") {
                 QVERIFY(heights->failed().empty());
@@ -125,7 +100,7 @@ private slots:
             if (p["fault"] == "reed missing")
                 QVERIFY(heights->elements[std::size_t(heights->failed()[0] - 1)].reason == "missing");
             if (set == "organ-tray") {
-                const auto* kinds = DemoSetsTest::check(item, "How many of each kind");
+                const auto* kinds = support::checkOf(item, "How many of each kind");
                 const std::string named = p["fault"] == "organ missing" ? "organ" : p["fault"].get<std::string>();
                 bool said = false;
                 for (const auto& e : kinds->elements)
@@ -145,7 +120,7 @@ private slots:
         QFETCH(int, seed);
         QTemporaryDir dir;
         QVERIFY(demo::writeDrawnPlates(dir.path().toStdString(), std::uint64_t(seed), seed == 1 ? 24 : 12, {}));
-        const Set s = inspected(dir, "drawn-plate");
+        const support::InspectedSet s = support::inspected(dir, "drawn-plate");
         const std::map<std::string, std::string> shows{{"notch", "Outline"},
                                                        {"burr", "Outline"},
                                                        {"bevelled corner", "Outline"},
@@ -188,7 +163,7 @@ private slots:
     {
         QTemporaryDir dir;
         QVERIFY(demo::writeReedPlates(dir.path().toStdString(), 2, 24, {1224, 1024, 0.104}));
-        const Set s = inspected(dir, "reed-plate");
+        const support::InspectedSet s = support::inspected(dir, "reed-plate");
         for (std::size_t i = 0; i < s.results.size(); ++i) {
             const json& p = s.truth["pictures"][i];
             QVERIFY2(s.results[i].accepted() == (p["label"] == "good"),

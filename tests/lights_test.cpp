@@ -1,4 +1,5 @@
-// lights_test.cpp - captures of several lights: what nobody looks at is not read, pictures beside each other are noticed.
+// lights_test.cpp - captures of several lights: what nobody looks at is not read, pictures beside each other are
+// noticed.
 #include "base/files.h"
 #include "image/tiles.h"
 #include "inspect/lying_together.h"
@@ -100,6 +101,35 @@ private slots:
         QFile::remove(QString::fromStdString(red));
         QVERIFY(!image::loadCapture(white, twoLights(true).picturesTaken()));
         QVERIFY(image::loadCapture(white, twoLights(false).picturesTaken()).has_value());
+    }
+    void nothingIsLookedAtInAHole()
+    {
+        image::TilePlan plan = image::gridPlan(1, 2, {500, 0}, {0, 0});
+        std::vector<image::Image> tiles(2);
+        tiles[0] = lit(false, {}, 2, 1);
+        const auto joined = image::join(plan, tiles);
+        image::Picture p = image::makePicture(joined->pixels.clone(), "plate");
+        p.joined = std::make_shared<const image::Joined>(joined->how);
+        std::vector<image::Picture> pictures;
+        pictures.push_back(std::move(p));
+        const image::Capture capture("part", std::move(pictures));
+        Recipe r;
+        const auto area = [&](const char* id, Point c) {
+            support::chain(r, "area_share", id,
+                           [&](Step& s) { s.regions["region"] = geometry::Region::rectangle(c, 80, 80); });
+        };
+        area("here", {300, 200}), area("across", {640, 200}), area("gone", {900, 200});
+        support::chain(r, "blobs", "everywhere", [](Step&) {});
+        const auto result = inspect::evaluate(*inspect::Prepared::make(r), capture);
+        const auto& item = result.items.at(0);
+        QVERIFY(item.step("here")->state == inspect::State::Ok);
+        for (const char* id : {"across", "gone", "everywhere"}) {
+            QVERIFY2(item.step(id)->state == inspect::State::NotRun, id);
+            QVERIFY2(item.step(id)->reason.find("tile 1.2 is missing") != std::string::npos,
+                     item.step(id)->reason.c_str());
+        }
+        QVERIFY(!item.accepted());
+        QVERIFY(!result.warnings.empty());
     }
     void aPartWithoutAllItsTilesGoesOnLate()
     {

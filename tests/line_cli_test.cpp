@@ -433,8 +433,8 @@ private slots:
         const std::string table = *base::readFile(after.filePath("t.csv").toStdString());
         QVERIFY(table.back() == '\n' && lines(table) - 1 >= saved);
     }
-    // SIGHUP reads the recipe again: the next items are under it, none is lost; one that is broken leaves the line as it
-    // is.
+    // SIGHUP reads the recipe again: the next items are under it, none is lost; one that is broken leaves the line as
+    // it is.
     void aSignalReadsTheRecipeAgain()
     {
         QTemporaryDir folder;

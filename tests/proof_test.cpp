@@ -1,5 +1,5 @@
-// proof_test.cpp - what is done to pictures is what it says, planted faults are found from the size their check allows, and
-// a spoilt recipe is told from a good one.
+// proof_test.cpp - what is done to pictures is what it says, planted faults are found from the size their check
+// allows, and a spoilt recipe is told from a good one.
 #include "proof/proof.h"
 #include "steps/edge_pair/edge_pair.h"
 #include "steps/farthest/farthest.h"
@@ -323,7 +323,7 @@ private slots:
         const auto b = prove(p, {}, quick);
         QVERIFY2(a.has_value(), a ? "" : a.error().text().c_str());
         QVERIFY(told >= 3);
-        auto ja = toJson(*a, *loaded), jb = toJson(*b, *loaded);
+        auto ja = toJson(*a), jb = toJson(*b);
         ja.erase("seconds"), jb.erase("seconds");
         QCOMPARE(QString::fromStdString(ja.dump()), QString::fromStdString(jb.dump()));
         QCOMPARE(ja["trials"]["count"].get<int>(), 9);
@@ -346,10 +346,10 @@ private slots:
         QTest::addColumn<QString>("spoilt");
         QTest::addColumn<QString>("finding"); // of its key
         const std::pair<const char*, const char*> all[] = {
-            {"fixed threshold", "gives_way:slots/"},    {"narrow region", "gives_way:pitch/"},
-            {"low score", "never_fails:plate/"},        {"missing check", "gap:opening_off"},
+            {"fixed threshold", "gives_way:slots/"},    {"narrow region", "gives_way:slots/count/size"},
+            {"low score", "never_fails:plate/"},        {"missing check", "gap:opening_short"},
             {"does not follow", "fixed:width"},         {"limit too wide", "late:opening_short"},
-            {"any polarity", "gives_way:width/"},       {"too little smoothing", "gives_way:width/"},
+            {"wrong polarity", "disagrees:width/"},     {"too little smoothing", "gives_way:width/"},
             {"count without size", "gives_way:slots/"}, {"one-sided limit", "one_sided:width/"}};
         for (const auto& [s, k] : all) QTest::addRow("%s", s) << QString(s) << QString(k);
     }
@@ -361,10 +361,10 @@ private slots:
         static const recipe::Recipe good = [] {
             recipe::Recipe r = *recipe::load(support::writeDemo(dir, 12));
             // What this little line does, and what is asked.
-            r.proof.changes = {{"darker", 15}, {"brighter", 12}, {"size", 0.04}, {"blur", 0.6}, {"turn", 2},
-                               {"shift", 12},  {"tilt", 0},      {"jpeg", 0},    {"bands", 0},  {"cover", 0},
-                               {"lines", 0},   {"dust", 40},     {"noise", 4},   {"uneven", 10}};
-            r.proof.faults = {{"opening_short", 1.6}};
+            r.proof.changes = {{"darker", 15}, {"brighter", 12}, {"size", 0.8}, {"blur", 0.6}, {"turn", 2},
+                               {"shift", 12},  {"tilt", 0},      {"jpeg", 0},   {"bands", 0},  {"cover", 0},
+                               {"lines", 0},   {"dust", 40},     {"noise", 4},  {"uneven", 10}};
+            r.proof.faults = {{"opening_short", 3}};
             return r;
         }();
         // Quick where that shows it.
@@ -395,17 +395,15 @@ private slots:
         if (spoilt == "fixed threshold")
             choose(openings, "mode", "fixed"), set(openings, "low", 175.0), set(openings, "high", 255.0);
         if (spoilt == "narrow region") {
-            auto& ring = r.find("hole_left")->regions.at("ring");
-            const double radius = 1.6 / r.mmPerPixel();
-            ring.inner = radius - 2.6, ring.outer = radius + 2.6;
+            // The outer slots end 0.25 mm within it.
+            auto& region = openings.regions.at("region");
+            region.width = 76.7 / r.mmPerPixel();
         }
         if (spoilt == "low score") {
             set(*r.find("plate"), "least_score", 0.2);
             r.find("plate")->checks.front().limits = *recipe::parseLimits(">= 0.05", base::Unit::None);
         }
         if (spoilt == "missing check") {
-            for (const char* id : {"pitch", "edge", "hole_left", "hole_right"})
-                if (auto* s = r.find(id)) s->inUse = false;
             openings.checks.erase(std::remove_if(openings.checks.begin(), openings.checks.end(),
                                                  [](const auto& c) { return c.output == "areas"; }),
                                   openings.checks.end());
@@ -417,9 +415,7 @@ private slots:
                 if (c.output == "areas") c.limits = *recipe::parseLimits("5 .. 200", base::Unit::SquareMillimetre);
             for (auto& c : r.find("slot_fit")->checks) c.limits = *recipe::parseLimits("<= 9", base::Unit::Millimetre);
         }
-        if (spoilt == "any polarity")
-            choose(width, "first", "any"), set(width, "least_strength", 6.0), set(width, "smoothing", 0.6),
-                width.regions.at("window").width = 2;
+        if (spoilt == "wrong polarity") choose(width, "first", "dark_to_bright");
         if (spoilt == "too little smoothing") {
             set(width, "smoothing", 0.4), set(width, "least_strength", 3.0);
             width.regions.at("window").width = 2;
@@ -437,6 +433,52 @@ private slots:
         qInfo("%s: %s", qPrintable(spoilt), qPrintable(fresh.join(", ")));
         QVERIFY2(std::any_of(fresh.begin(), fresh.end(), [&](const QString& k) { return k.startsWith(finding); }),
                  qPrintable(fresh.join(", ")));
+    }
+    void whatCannotBeAskedIsNeverMet()
+    {
+        const auto says = [](const base::Result<Proof>& p, const char* what) {
+            return !p && p.error().text().find(what) != std::string::npos;
+        };
+        QTemporaryDir dir;
+        const std::string good = dir.filePath("good.png").toStdString(), lost = dir.filePath("lost.png").toStdString();
+        QVERIFY(base::realFiles().write(good, *image::encodePng(plate(1))));
+        recipe::Recipe r = measured();
+        r.trials = {{good, recipe::Label::Good, {}}, {lost, recipe::Label::Good, {}}};
+        Settings quick;
+        quick.quick = true;
+        // Misspelt names are told with those there are.
+        recipe::Recipe wrong = r;
+        wrong.proof.changes["darkr"] = 20;
+        QVERIFY(says(prove(prepared(wrong), {}, quick), "\"darkr\" is not one of: darker, brighter"));
+        wrong.proof.changes.clear(), wrong.proof.faults["bur"] = 1;
+        QVERIFY(says(prove(prepared(wrong), {}, quick), "\"bur\" is not one of: burr, bite"));
+        r.proof.changes = {{"noise", 2}};
+        for (const ChangeKind& k : changeKinds())
+            if (r.proof.changes.count(k.key) == 0) r.proof.changes[k.key] = 0;
+        const auto p = prove(prepared(r), {}, quick);
+        QVERIFY2(p.has_value(), p ? "" : p.error().text().c_str());
+        QCOMPARE(p->unread, 1);
+        QVERIFY(std::any_of(p->open.begin(), p->open.end(),
+                            [](const auto& o) { return o.text.find("lost.png") != std::string::npos; }));
+        QVERIFY(!p->met());
+        // Bad trials alone, or nothing judged, prove nothing.
+        recipe::Recipe bad = measured(0.01);
+        bad.proof = r.proof, bad.trials = {{good, recipe::Label::Bad, {}}};
+        QVERIFY(!prove(prepared(bad), {}, quick)->met());
+        recipe::Recipe unjudged = r;
+        for (auto& s : unjudged.steps) s.checks.clear();
+        unjudged.trials.pop_back();
+        QVERIFY(!prove(prepared(unjudged), {}, quick)->met());
+        // A fault for which this part has no place is no fault that was found.
+        QVERIFY(
+            base::realFiles().write(good, *image::encodePng(support::draw({support::box(80, 70, 340, 230)}, kW, kH))));
+        recipe::Recipe plain = r;
+        plain.trials.pop_back();
+        plain.proof.faults["opening_off"] = 5;
+        const auto none = prove(prepared(plain), {}, quick);
+        QVERIFY(none && std::any_of(none->open.begin(), none->open.end(),
+                                    [](const auto& o) { return o.key == "late:opening_off"; }));
+        QVERIFY(!none->met());
     }
     void withoutAnythingItSaysSo()
     {

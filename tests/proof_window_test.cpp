@@ -1,5 +1,5 @@
-// The Proof workspace in the window: proved by key, stopped, walked, expected levels stated, reasons given, signed; and the
-// pictures of a capture with their tiles and seams.
+// The Proof workspace in the window: proved by key, stopped, walked, expected levels stated, reasons given, signed;
+// and the pictures of a capture with their tiles and seams.
 #include "demo/long_plate.h"
 #include "desktop/pictures_dialog.h"
 #include "desktop/proof/expect_dialog.h"
@@ -143,12 +143,32 @@ private slots:
         QTest::keyClick(matrix(), Qt::Key_F8);
         QVERIFY(waitFor([&] { return !page()->proving(); }, 60000));
         QVERIFY(child<QPushButton>("proveButton")->isVisible());
+        // What was stopped is no proof.
+        QVERIFY(!page()->proof() || !page()->proof()->whole);
+        QVERIFY(!child<QPushButton>("signButton")->isEnabled());
         proveQuickly();
         QVERIFY(!page()->isOld());
         session().change("threshold", [](Recipe& r) { r.steps.back().inUse = false; });
         QVERIFY(page()->isOld());
         page()->refresh();
         QVERIFY(!child<QPushButton>("signButton")->isEnabled());
+    }
+    void anotherRecipeHasAnotherProof()
+    {
+        expectLittle();
+        proveQuickly();
+        session().forgetRecovery();
+        QVERIFY(session().saveTo(m_place.path("kept.dikkat")).has_value());
+        page()->refresh();
+        QVERIFY(page()->proof() != nullptr); // saved under another name it is the same
+        // Another expectation makes it old, as another limit does.
+        session().change("expected", [](Recipe& r) { r.proof.changes["darker"] = 40; });
+        QVERIFY(page()->isOld());
+        QVERIFY(m_window->openRecipe(m_long.filePath("long-plate.dikkat")));
+        QVERIFY(settled());
+        m_window->showWorkspace(3);
+        QVERIFY(page()->proof() == nullptr);
+        QCOMPARE(child<QLabel>("proofAnswer")->text(), QString("not proved yet"));
     }
     void aPageIsSignedOnceEveryPointHasItsReason()
     {
@@ -251,8 +271,7 @@ private slots:
             const double x = d.findChild<QLineEdit*>("tileStepX")->text().toDouble() - 1700;
             return x == -200 ? 1e9 : std::abs(x - 184 * std::round(x / 184));
         };
-        QVERIFY2(waitFor([&] { return off() < 16; }, 60000),
-                 qPrintable(d.findChild<QLineEdit*>("tileStepX")->text()));
+        QVERIFY2(waitFor([&] { return off() < 16; }, 60000), qPrintable(d.findChild<QLineEdit*>("tileStepX")->text()));
         QVERIFY(waitFor([&] { return d.settled(); }, 60000));
         // Hold B: the second tile alone.
         giveKeys(seams);
@@ -266,16 +285,20 @@ private slots:
         m_window->showWorkspace(0);
         session().setTrial(0);
         QVERIFY(settled());
-        const auto* check = session().currentItem()->check(session().currentItem()->checks.at(1).step,
-                                                           session().currentItem()->checks.at(1).output);
-        bool any = false;
-        for (const auto& c : session().currentItem()->checks) any = any || !c.uncertaintyText().empty();
-        QVERIFY(any && check);
+        auto& source = m_window->setupPage()->grid()->source();
+        const auto said = [&] {
+            QStringList out;
+            for (int r = 0; r < source.rows(); ++r) out << source.row(r).value;
+            return out.join("|");
+        };
         auto* toggle = m_window->findChild<QAction*>("uncertainty");
-        QVERIFY(toggle && toggle->isCheckable());
+        QVERIFY(toggle && toggle->isCheckable() && !said().contains(QString::fromUtf8("±")));
+        const QImage without = m_window->setupPage()->sheet()->grab().toImage();
         toggle->trigger();
-        QVERIFY(toggle->isChecked());
+        QVERIFY2(said().contains(QString::fromUtf8(" ± 0.00")), qPrintable(said()));
+        QVERIFY(m_window->setupPage()->sheet()->grab().toImage() != without);
         toggle->trigger();
+        QVERIFY(!said().contains(QString::fromUtf8("±")));
     }
 };
 

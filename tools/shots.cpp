@@ -715,7 +715,8 @@ void Studio::records()
     m_window.showWorkspace(0);
 }
 
-// The same inspected again, as a Pareto chart with two checks laid against each other, of rejects alone, of nobody, of all.
+// The same inspected again, as a Pareto chart with two checks laid against each other, of rejects alone, of nobody, of
+// all.
 void Studio::recordsMore()
 {
     records();

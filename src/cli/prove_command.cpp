@@ -121,7 +121,7 @@ int prove(const std::vector<std::string>& arguments, std::ostream& out, std::ost
     if (before) {
         const auto was = proof::prove(before, pictures, settings);
         if (!was) return badInput(err, was.error());
-        approval.against = proof::compared(*was, *proved, recipe), approval.againstRevision = int(*against);
+        approval.against = proof::compared(*was, *proved), approval.againstRevision = int(*against);
         text << "\nagainst revision " << *against << ": " << approval.against.better.size() << " better, "
              << approval.against.worse.size() << " worse\n";
         for (const auto& w : approval.against.worse) text << "  worse: " << w << "\n";
@@ -136,7 +136,7 @@ int prove(const std::vector<std::string>& arguments, std::ostream& out, std::ost
             !ok)
             return badInput(err, ok.error());
     }
-    if (const int code = writeJson(jsonFile, ordered_json::parse(proof::toJson(*proved, recipe).dump()), out, err);
+    if (const int code = writeJson(jsonFile, ordered_json::parse(proof::toJson(*proved).dump()), out, err);
         code != kDone)
         return code;
     return proved->met() ? kDone : kSomeRejected;

@@ -671,9 +671,11 @@ void EvidenceView::refreshTrials()
                                 : base::Result<Limits>(base::fail(base::ErrorCode::InvalidArgument, ""));
         limits = usable ? usable->in(shown) : Limits{};
     }
-    const double guard = recipe.guardBand && c->uncertainty && base::convertible(c->limits.unit, shown)
-                             ? base::converted(*c->uncertainty, c->limits.unit, shown)
-                             : 0;
+    // As it was judged in the picture in view: stated, or the picture's own.
+    const auto* item = m_session.currentItem();
+    const auto* answer = item ? item->check(s->id, c->output) : nullptr;
+    const double guard =
+        answer && base::convertible(answer->unit, shown) ? base::converted(answer->guard, answer->unit, shown) : 0;
     for (const auto& l : {limits.lowest(), limits.highest()})
         if (l) low = std::min(low, *l), high = std::max(high, *l);
     if (low > high) low = 0, high = 1;

@@ -1,6 +1,7 @@
 #include "desktop/pictures_dialog.h"
 
 #include "image/decode.h"
+#include "report/sheet_painter.h"
 #include "report/theme.h"
 
 #include <QCheckBox>
@@ -86,8 +87,25 @@ PicturesDialog::PicturesDialog(Session& session, QWidget* parent)
     m_says->setWordWrap(true);
     row->addWidget(add), row->addWidget(m_drop), row->addWidget(m_says, 1);
 
-    m_tiles = new QGroupBox(tr("Joined from tiles"), this);
+    makeTiles();
     whole->addWidget(m_tiles, 1);
+    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel, this);
+    m_ok = buttons->button(QDialogButtonBox::Ok);
+    m_ok->setText(tr("Take"));
+    whole->addWidget(buttons);
+    connect(buttons, &QDialogButtonBox::accepted, this, &PicturesDialog::accept);
+    connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
+    connect(add, &QPushButton::clicked, this, &PicturesDialog::addPicture);
+    connectAll();
+    fillTable();
+    if (m_table->rowCount() > 0) m_table->selectRow(0);
+    chooseRow();
+}
+
+// What belongs to a picture that is joined: its plan, the map, the seams.
+void PicturesDialog::makeTiles()
+{
+    m_tiles = new QGroupBox(tr("Joined from tiles"), this);
     auto* tiles = new QVBoxLayout(m_tiles);
     auto* plan = new QHBoxLayout;
     tiles->addLayout(plan);
@@ -153,14 +171,10 @@ PicturesDialog::PicturesDialog(Session& session, QWidget* parent)
     m_joinedSays->setObjectName(QStringLiteral("joinedSaid"));
     m_joinedSays->setWordWrap(true);
     tiles->addWidget(m_joinedSays);
+}
 
-    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel, this);
-    m_ok = buttons->button(QDialogButtonBox::Ok);
-    m_ok->setText(tr("Take"));
-    whole->addWidget(buttons);
-    connect(buttons, &QDialogButtonBox::accepted, this, &PicturesDialog::accept);
-    connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
-    connect(add, &QPushButton::clicked, this, &PicturesDialog::addPicture);
+void PicturesDialog::connectAll()
+{
     connect(m_drop, &QPushButton::clicked, this, &PicturesDialog::dropPicture);
     connect(m_table, &QTableWidget::cellChanged, this, &PicturesDialog::tableEdited);
     connect(m_table, &QTableWidget::itemSelectionChanged, this, &PicturesDialog::chooseRow);
@@ -181,9 +195,6 @@ PicturesDialog::PicturesDialog(Session& session, QWidget* parent)
     m_timer.setSingleShot(true);
     m_timer.setInterval(80);
     connect(&m_timer, &QTimer::timeout, this, &PicturesDialog::rejoin);
-    fillTable();
-    if (m_table->rowCount() > 0) m_table->selectRow(0);
-    chooseRow();
 }
 
 void PicturesDialog::fillTable()
@@ -382,11 +393,15 @@ void PicturesDialog::rejoin()
     m_job.ask([this, name = *one]() -> LatestJob::Answer {
         QString why;
         auto shown = std::make_shared<JoinedShown>();
-        shown->tiles = tilesInView(name, why);
+        const auto tiles = tilesInView(name, why);
         if (why.isEmpty()) {
-            auto joined = image::join(*name.tiles, shown->tiles);
-            if (joined) shown->picture = std::move(*joined);
-            else why = q(joined.error().text());
+            auto joined = image::join(*name.tiles, tiles);
+            if (joined) {
+                shown->how = std::move(joined->how), shown->whole = report::toQImage(joined->pixels);
+                for (const image::Image& t : tiles) shown->tiles.push_back(t.empty() ? QImage() : report::toQImage(t));
+            } else {
+                why = q(joined.error().text());
+            }
         }
         return [this, shown, why] {
             m_joined = why.isEmpty() ? JoinedShownPtr(shown) : nullptr;
@@ -401,7 +416,7 @@ void PicturesDialog::showSeams()
     m_filling = true;
     m_seams->setRowCount(0);
     if (m_joined) {
-        const image::Joined& how = m_joined->picture.how;
+        const image::Joined& how = m_joined->how;
         if (m_seam >= int(how.seams.size())) m_seam = -1;
         if (m_seam < 0 && !how.seams.empty()) m_seam = 0;
         int row = 0;
@@ -420,8 +435,8 @@ void PicturesDialog::showSeams()
         m_seams->resizeColumnsToContents();
         const auto missing = how.missing();
         QString text = tr("%1 × %2 px, largest left over %3 px")
-                           .arg(m_joined->picture.pixels.width())
-                           .arg(m_joined->picture.pixels.height())
+                           .arg(m_joined->whole.width())
+                           .arg(m_joined->whole.height())
                            .arg(how.worstResidual(), 0, 'f', 3);
         if (!missing.empty())
             text += tr("; missing: %1, nothing is measured there").arg(q([&] {
@@ -464,7 +479,7 @@ void PicturesDialog::nudge(double dx, double dy)
 {
     image::PictureName* one = chosen();
     if (!m_joined || !one || !one->tiles || m_seam < 0) return;
-    const image::Joined& how = m_joined->picture.how;
+    const image::Joined& how = m_joined->how;
     const auto& s = how.seams[std::size_t(m_seam)];
     auto& tiles = one->tiles->tiles;
     // Where they lie now is where they are held from.

@@ -1,5 +1,5 @@
-// pictures_dialog.h - what one capture consists of: its pictures under several lights by their files' names, and pictures
-// that are joined from tiles, with the plan of where tiles lie and every seam to be looked at and corrected.
+// pictures_dialog.h - what one capture consists of: its pictures under several lights by their files' names, and
+// pictures that are joined from tiles, with the plan of where tiles lie and every seam to be looked at and corrected.
 #pragma once
 #include "desktop/latest_job.h"
 #include "desktop/seam_view.h"
@@ -34,6 +34,8 @@ protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
+    void makeTiles();
+    void connectAll();
     void fillTable();
     void tableEdited(int row, int column);
     void addPicture();

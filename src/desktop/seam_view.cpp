@@ -1,6 +1,5 @@
 #include "desktop/seam_view.h"
 
-#include "report/pencil.h"
 #include "report/theme.h"
 
 #include <QMouseEvent>
@@ -11,19 +10,6 @@ namespace desktop
 namespace
 {
 constexpr double kEnlarged = 400; // arrows: 0.05 px left over are 20 px long
-QImage imageOf(const image::Image& p)
-{
-    using image::PixelFormat;
-    if (p.format() == PixelFormat::Grey8)
-        return {p.row(0), p.width(), p.height(), qsizetype(p.rowBytes()), QImage::Format_Grayscale8};
-    if (p.format() == PixelFormat::Grey16)
-        return {p.row(0), p.width(), p.height(), qsizetype(p.rowBytes()), QImage::Format_Grayscale16};
-    if (p.format() == PixelFormat::Colour8)
-        return {p.row(0), p.width(), p.height(), qsizetype(p.rowBytes()), QImage::Format_RGB888};
-    const image::Image grey = image::toGrey(p);
-    return QImage(grey.row(0), grey.width(), grey.height(), qsizetype(grey.rowBytes()), QImage::Format_Grayscale16)
-        .copy();
-}
 } // namespace
 
 SeamMap::SeamMap(QWidget* parent) : QWidget(parent)
@@ -45,7 +31,7 @@ void SeamMap::show(JoinedShownPtr joined, int seam)
 QRectF SeamMap::place() const
 {
     if (!m_joined) return {};
-    const QSizeF whole(m_joined->picture.pixels.width(), m_joined->picture.pixels.height());
+    const QSizeF whole(m_joined->whole.width(), m_joined->whole.height());
     const QSizeF fits = whole.scaled(width() - 16, height() - 16, Qt::KeepAspectRatio);
     return {QPointF((width() - fits.width()) / 2, (height() - fits.height()) / 2), fits};
 }
@@ -64,13 +50,12 @@ void SeamMap::paintEvent(QPaintEvent*)
     }
     const QRectF at = place();
     if (m_small.isNull())
-        m_small =
-            imageOf(m_joined->picture.pixels)
-                .scaled(at.size().toSize() * devicePixelRatioF(), Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
+        m_small = m_joined->whole.scaled(at.size().toSize() * devicePixelRatioF(), Qt::IgnoreAspectRatio,
+                                         Qt::SmoothTransformation);
     p.drawImage(at, m_small);
-    const double scale = at.width() / m_joined->picture.pixels.width();
+    const double scale = at.width() / m_joined->whole.width();
     const auto toView = [&](double x, double y) { return at.topLeft() + QPointF(x, y) * scale; };
-    const image::Joined& how = m_joined->picture.how;
+    const image::Joined& how = m_joined->how;
     for (const auto& t : how.tiles) {
         const QRectF box(toView(t.x, t.y), QSizeF(t.width, t.height) * scale);
         if (!t.there) report::hatch(p, box, th.fail, 8);
@@ -104,8 +89,8 @@ void SeamMap::mousePressEvent(QMouseEvent* e)
 {
     if (!m_joined) return;
     const QRectF at = place();
-    const QPointF q = (e->position() - at.topLeft()) * (m_joined->picture.pixels.width() / std::max(1.0, at.width()));
-    const auto& seams = m_joined->picture.how.seams;
+    const QPointF q = (e->position() - at.topLeft()) * (m_joined->whole.width() / std::max(1.0, at.width()));
+    const auto& seams = m_joined->how.seams;
     for (std::size_t i = 0; i < seams.size(); ++i)
         if (q.x() >= seams[i].left && q.x() <= seams[i].right && q.y() >= seams[i].top && q.y() <= seams[i].low)
             return emit chosen(int(i));
@@ -134,12 +119,12 @@ void SeamCloseUp::paintEvent(QPaintEvent*)
     const auto& th = report::theme();
     QPainter p(this);
     p.fillRect(rect(), th.paper);
-    if (!m_joined || m_seam < 0 || m_seam >= int(m_joined->picture.how.seams.size())) {
+    if (!m_joined || m_seam < 0 || m_seam >= int(m_joined->how.seams.size())) {
         p.setPen(th.second);
         p.drawText(rect(), Qt::AlignCenter, tr("choose a seam: it is shown here, and by either tile alone"));
         return;
     }
-    const image::Joined& how = m_joined->picture.how;
+    const image::Joined& how = m_joined->how;
     const auto& s = how.seams[std::size_t(m_seam)];
     // Twice as large, about the seam's middle.
     constexpr double kZoom = 2;
@@ -149,11 +134,11 @@ void SeamCloseUp::paintEvent(QPaintEvent*)
     p.translate(-middle);
     p.setRenderHint(QPainter::SmoothPixmapTransform);
     if (m_shows == Shows::Joined) {
-        p.drawImage(QPointF(0, 0), imageOf(m_joined->picture.pixels));
+        p.drawImage(QPointF(0, 0), m_joined->whole);
     } else {
         const int tile = m_shows == Shows::First ? s.first : s.second;
         const auto& t = how.tiles[std::size_t(tile)];
-        p.drawImage(QPointF(t.x, t.y), imageOf(m_joined->tiles[std::size_t(tile)]));
+        p.drawImage(QPointF(t.x, t.y), m_joined->tiles[std::size_t(tile)]);
     }
     p.resetTransform();
     const QString text = m_shows == Shows::Joined

@@ -11,8 +11,9 @@ namespace desktop
 
 // What was joined, and what of; shared by the views.
 struct JoinedShown {
-    image::JoinedPicture picture;
-    std::vector<image::Image> tiles;
+    image::Joined how;
+    QImage whole;
+    std::vector<QImage> tiles;
 };
 using JoinedShownPtr = std::shared_ptr<const JoinedShown>;
 

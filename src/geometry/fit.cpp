@@ -319,14 +319,18 @@ std::vector<std::vector<double>> fitSpread(const std::vector<std::vector<double>
     const Eigen::LDLT<Eigen::MatrixXd> solver(normal);
     if (solver.info() != Eigen::Success || !(solver.rcond() > 1e-14)) return {};
     Eigen::MatrixXd middle = Eigen::MatrixXd::Zero(p, p);
-    for (Eigen::Index a = 0; a < n; ++a)
-        for (Eigen::Index b = a; b < n; ++b) {
-            const std::size_t apart = std::size_t(std::abs(place[std::size_t(b)] - place[std::size_t(a)]));
-            if (apart >= shared.size()) break; // points stand in their order
-            const double both = sigma[std::size_t(a)] * sigma[std::size_t(b)] * shared[apart];
-            const Eigen::MatrixXd one = j.row(a).transpose() * j.row(b) * both;
-            middle += a == b ? one : Eigen::MatrixXd(one + one.transpose());
-        }
+    Eigen::RowVectorXd others(p);
+    for (Eigen::Index a = 0; a < n; ++a) {
+        // What a point shares its error with; points stand in their order.
+        others.setZero();
+        for (const Eigen::Index way : {Eigen::Index(-1), Eigen::Index(1)})
+            for (Eigen::Index b = a + (way > 0 ? 0 : -1); b >= 0 && b < n; b += way) {
+                const std::size_t apart = std::size_t(std::abs(place[std::size_t(b)] - place[std::size_t(a)]));
+                if (apart >= shared.size()) break;
+                others += j.row(b) * (sigma[std::size_t(b)] * shared[apart]);
+            }
+        middle.noalias() += j.row(a).transpose() * others * sigma[std::size_t(a)];
+    }
     const Eigen::MatrixXd half = solver.solve(middle);
     const Eigen::MatrixXd covariance = solver.solve(half.transpose());
     const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> parts((covariance + covariance.transpose()) / 2);

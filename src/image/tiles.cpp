@@ -102,8 +102,8 @@ struct Seen {
     Eigen::Matrix2d sure = Eigen::Matrix2d::Zero();
     double grey = 0;
 };
-// Least squares of b(p + s) = gain · a(p) + offset, from d on; gain and offset may change along the overlap, as light does.
-// On the 3 × 3 binomial mean of both, which keeps the bias of the bilinear interpolation small.
+// Least squares of b(p + s) = gain · a(p) + offset, from d on; gain and offset may change along the overlap, as light
+// does. On the 3 × 3 binomial mean of both, which keeps the bias of the bilinear interpolation small.
 class Refining
 {
 public:
@@ -337,7 +337,8 @@ void tellSeams(const std::vector<Seen>& seen, Joined& how)
     }
 }
 
-// What every tile is multiplied by: its own factor and a shape all of them share, as logarithm over the tile from −1 to 1.
+// What every tile is multiplied by: its own factor and a shape all of them share, as logarithm over the tile from −1
+// to 1.
 struct Evened {
     std::vector<double> own;
     std::array<double, 5> shape{}; // u, v, u², uv, v²

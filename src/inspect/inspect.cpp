@@ -317,23 +317,29 @@ std::uint64_t Prepared::fingerprint(const std::string& step) const
 
 namespace
 {
+// The missing tile under a region; empty: none.
+std::string missingUnder(const image::Joined& joined, const Region& region)
+{
+    const auto outlines = region.outlines();
+    if (outlines.empty()) return joined.missing().front(); // the whole picture
+    Point low{1e18, 1e18}, high{-1e18, -1e18};
+    for (const auto& outline : outlines)
+        for (const Point p : outline)
+            low = {std::min(low.x, p.x), std::min(low.y, p.y)}, high = {std::max(high.x, p.x), std::max(high.y, p.y)};
+    return joined.holeIn(low.x, low.y, high.x, high.y);
+}
 // The missing tile a step would look at; empty: none. Datums look for parts wherever there is something to see.
 std::string missingTile(const StepKind& kind, const RunInput& in)
 {
     if (kind.datum) return {};
     for (const auto& [key, picture] : in.pictures) {
         if (!picture->joined || picture->joined->missing().empty()) continue;
-        for (const RegionSpec& spec : kind.regions) {
-            const auto outlines = spec.teaching ? decltype(Region().outlines()){} : in.region(spec.key).outlines();
-            if (spec.teaching) continue;
-            if (outlines.empty()) return picture->joined->missing().front(); // the whole picture
-            Point low{1e18, 1e18}, high{-1e18, -1e18};
-            for (const auto& outline : outlines)
-                for (const Point p : outline)
-                    low = {std::min(low.x, p.x), std::min(low.y, p.y)},
-                    high = {std::max(high.x, p.x), std::max(high.y, p.y)};
-            if (std::string tile = picture->joined->holeIn(low.x, low.y, high.x, high.y); !tile.empty()) return tile;
-        }
+        for (const RegionSpec& spec : kind.regions)
+            if (!spec.teaching)
+                if (std::string tile = missingUnder(*picture->joined, in.region(spec.key)); !tile.empty()) return tile;
+        for (const Place& p : in.places)
+            if (p.outline)
+                if (std::string tile = missingUnder(*picture->joined, *p.outline); !tile.empty()) return tile;
     }
     return {};
 }
@@ -402,8 +408,6 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
         }
         in.regions[spec.key] = spec.follows && !spec.teaching ? here->toPicture(it->second) : it->second;
     }
-    if (std::string tile = missingTile(kind, in); !tile.empty())
-        return notRun("tile " + tile + " is missing, and it would be looked at there");
     for (const auto& [key, p] : step.points) in.points[key] = in.motion.carry(in.level(p));
     for (const Region& r : step.leaveOut) in.leaveOut.push_back(here->toPicture(r));
     in.filters = step.filters;
@@ -413,6 +417,8 @@ base::Result<RunInput> inputFor(const Prepared& prepared, const Step& step, cons
         if (p.outline) one.outline = here->toPicture(*p.outline);
         in.places.push_back(std::move(one));
     }
+    if (std::string tile = missingTile(kind, in); !tile.empty())
+        return notRun("tile " + tile + " is missing, and it would be looked at there");
     in.kinds = step.kinds;
     for (const InputSpec& spec : kind.inputs) {
         const auto it = step.inputs.find(spec.key);

@@ -1,7 +1,8 @@
 #include "inspect/result.h"
 
+#include "inspect/uncertainty.h"
+
 #include <algorithm>
-#include <cmath>
 
 namespace inspect
 {
@@ -79,10 +80,7 @@ std::string CheckResult::uncertaintyText() const
     if (!uncertainty || values.empty()) return {};
     const base::Unit shown = base::shownAs(unit, shownIn);
     const double u = base::convertible(unit, shown) ? base::converted(*uncertainty, unit, shown) : *uncertainty;
-    // As many places as its unit has, more where that would show nothing.
-    int places = base::decimals(shown);
-    while (places < 9 && u > 0 && u * std::pow(10, places) < 1) ++places;
-    return "± " + base::toText(u, places);
+    return "± " + inspect::uncertaintyText(u, shown);
 }
 
 const CheckResult* ItemResult::check(const std::string& step, const std::string& output) const

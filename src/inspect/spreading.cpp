@@ -107,20 +107,17 @@ std::vector<Read> readFrame(const Step& step, const ItemResult& item)
 }
 
 // All numbers a run gives, in one row: what they belong to stays with the shape of `out`.
-struct Row {
-    std::vector<double> numbers;
-};
-Row rowOf(const RunOutput& out)
+std::vector<double> rowOf(const RunOutput& out)
 {
-    Row row;
-    for (const auto& [key, values] : out.values) row.numbers.insert(row.numbers.end(), values.begin(), values.end());
+    std::vector<double> row;
+    for (const auto& [key, values] : out.values) row.insert(row.end(), values.begin(), values.end());
     for (const auto& [key, f] : out.features) {
         const auto n = numbersOf(f);
-        row.numbers.insert(row.numbers.end(), n.begin(), n.end());
+        row.insert(row.end(), n.begin(), n.end());
     }
     if (!out.finds.empty()) {
         const Pose& p = out.finds.front().pose;
-        row.numbers.insert(row.numbers.end(), {p.origin.x, p.origin.y, p.angle});
+        row.insert(row.end(), {p.origin.x, p.origin.y, p.angle});
     }
     return row;
 }
@@ -160,17 +157,17 @@ void spreadOut(const Recipe& recipe, const Step& step, const StepKind& kind, con
     if (!readFeatures(step, kind, in, item, reads) || !readNamed(recipe, step, kind, in, item, reads)) return;
     if (reads.empty() || reads.size() > kMostNumbers) return;
     for (Read& r : readFrame(step, item)) reads.push_back(std::move(r));
-    const Row here = rowOf(out);
-    Spreads row(here.numbers.size(), Spread::none());
+    const std::vector<double> here = rowOf(out);
+    Spreads row(here.size(), Spread::none());
     for (const Read& r : reads) {
         RunInput low = in, high = in;
         r.move(low, -r.by), r.move(high, r.by);
         const auto a = kind.run(step.params, low), b = kind.run(step.params, high);
         if (!a || !b) return;
-        const Row below = rowOf(*a), above = rowOf(*b);
-        if (below.numbers.size() != row.size() || above.numbers.size() != row.size()) return;
+        const std::vector<double> below = rowOf(*a), above = rowOf(*b);
+        if (below.size() != row.size() || above.size() != row.size()) return;
         for (std::size_t i = 0; i < row.size(); ++i) {
-            double difference = above.numbers[i] - below.numbers[i];
+            double difference = above[i] - below[i];
             // An angle that goes round between the two is the same angle.
             for (const double turn : {360.0, 2 * geometry::kPi})
                 if (std::abs(std::abs(difference) - turn) < 1e-2 * turn) difference -= std::copysign(turn, difference);

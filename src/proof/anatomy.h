@@ -2,8 +2,8 @@
 // faults can be planted where they would be.
 //
 // Input   a picture of light (colour by its grey).
-// Output  the part: what differs from the ground that fills most of the border. Openings: ground inside the part, or what
-//         else of the part's own lies in it.
+// Output  the part: what differs from the ground that fills most of the border. Openings: ground inside the part, or
+//         what else of the part's own lies in it.
 // Fails   NoResult: one grey level everywhere, or nothing stands out.
 #pragma once
 #include "base/result.h"

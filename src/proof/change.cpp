@@ -4,11 +4,11 @@
 #include "image/decode.h"
 #include "proof/random.h"
 #include "vision/edges.h"
+#include "vision/threshold.h"
 
 #include <algorithm>
 #include <cstring>
 #include <jpeglib.h>
-#include <numeric>
 
 namespace proof
 {
@@ -19,22 +19,23 @@ using image::PixelFormat;
 namespace
 {
 constexpr ChangeKind kKinds[] = {
-    {"darker", "darker", "%", "Less light all over: an old lamp, a closed aperture.", 20, false, true},
-    {"brighter", "brighter", "%", "More light all over, cut off at white.", 20, false, true},
-    {"uneven", "uneven", "%", "Light that falls off across the picture by so much.", 15, false, true},
-    {"blur", "blur", "px", "Out of focus: a Gaussian of this sigma on top of the picture's own blur.", 1.2, false,
-     true},
-    {"noise", "noise", "grey", "Noise of this sigma at middle grey, more where it is bright.", 6, false, true},
-    {"turn", "turn", "°", "The picture turned about its middle, to either side.", 3, false, false},
-    {"shift", "shift", "px", "The picture shifted, to any side.", 20, false, false},
-    {"size", "size", "%", "Larger or smaller: another distance, another lens.", 0.1, false, false},
-    {"tilt", "tilt", "°", "The part tilted against the camera, seen from 20 widths away.", 2, false, false},
-    {"dust", "dust", "specks", "Dark and bright specks of 2 to 5 px anywhere, in a million pixels.", 20, false, true},
-    {"cover", "cover", "%", "Something dark over a corner, this share of the picture's width.", 4, false, true},
-    {"jpeg", "JPEG", "loss", "Kept as JPEG; 0 is best quality, 100 is worst.", 30, false, true},
-    {"lines", "lost lines", "lines", "Lines that come twice because one was lost.", 1, false, false},
-    {"bands", "bands", "%", "Bright and dark bands: a lamp on mains under a moving shutter.", 5, false, true},
-    {"colour", "colour of light", "%", "More red and less blue, or the other way round.", 10, true, true},
+    {"darker", "darker", "%", "Less light all over: an old lamp, a closed aperture.", 20, false, true, false},
+    {"brighter", "brighter", "%", "More light all over, cut off at white.", 20, false, true, false},
+    {"uneven", "uneven", "%", "Light that falls off across the picture by so much.", 15, false, true, false},
+    {"blur", "blur", "px", "Out of focus: a Gaussian of this sigma on top of the picture's own blur.", 1.2, false, true,
+     false},
+    {"noise", "noise", "grey", "Noise of this sigma at middle grey, more where it is bright.", 6, false, true, false},
+    {"turn", "turn", "°", "The picture turned about its middle, to either side.", 3, false, false, true},
+    {"shift", "shift", "px", "The picture shifted, to any side.", 20, false, false, false},
+    {"size", "size", "%", "Larger or smaller: another distance, another lens.", 0.1, false, false, true},
+    {"tilt", "tilt", "°", "The part tilted against the camera, seen from 20 widths away.", 2, false, false, true},
+    {"dust", "dust", "specks", "Dark and bright specks of 2 to 5 px anywhere, in a million pixels.", 20, false, true,
+     false},
+    {"cover", "cover", "%", "Something dark over a corner, this share of the picture's width.", 4, false, true, false},
+    {"jpeg", "JPEG", "loss", "Kept as JPEG; 0 is best quality, 100 is worst.", 30, false, true, false},
+    {"lines", "lost lines", "lines", "Lines that come twice because one was lost.", 1, false, false, false},
+    {"bands", "bands", "%", "Bright and dark bands: a lamp on mains under a moving shutter.", 5, false, true, false},
+    {"colour", "colour of light", "%", "More red and less blue, or the other way round.", 10, true, true, true},
 };
 constexpr double kRipple = 48; // px, half a band
 
@@ -134,41 +135,26 @@ Image noisy(const Image& in, double sigma, std::uint64_t seed)
     return out;
 }
 
-template <class Sample> void blurInto(const Image& in, const std::vector<float>& kernel, Image& out)
-{
-    const int ch = image::channels(in.format()), w = in.width(), h = in.height(), n = w * ch,
-              r = int(kernel.size() / 2);
-    std::vector<float> line(static_cast<std::size_t>(n + 2 * r * ch)), sum(static_cast<std::size_t>(n));
-    for (int y = 0; y < h; ++y) {
-        float* at = line.data() + r * ch;
-        std::fill(line.begin(), line.end(), 0.f);
-        for (int k = -r; k <= r; ++k) {
-            const auto* from = reinterpret_cast<const Sample*>(in.row(std::clamp(y + k, 0, h - 1)));
-            const float by = kernel[std::size_t(k + r)];
-            for (int x = 0; x < n; ++x) at[x] += by * float(from[x]);
-        }
-        for (int x = 1; x <= r * ch; ++x) at[-x] = at[ch - 1 - (x - 1) % ch], at[n - 1 + x] = at[n - ch + (x - 1) % ch];
-        std::fill(sum.begin(), sum.end(), 0.5f);
-        for (int k = -r; k <= r; ++k) {
-            const float by = kernel[std::size_t(k + r)];
-            const float* from = at + k * ch;
-            for (int x = 0; x < n; ++x) sum[std::size_t(x)] += by * from[x];
-        }
-        auto* to = reinterpret_cast<Sample*>(out.row(y));
-        for (int x = 0; x < n; ++x) to[x] = Sample(sum[std::size_t(x)]);
-    }
-}
+// Every channel by itself.
 Image blurred(const Image& in, double sigma)
 {
     if (sigma < 0.05) return in.clone();
-    const int r = std::max(1, int(std::ceil(3.2 * sigma)));
-    std::vector<float> kernel;
-    for (int i = -r; i <= r; ++i) kernel.push_back(float(std::exp(-0.5 * i * i / (sigma * sigma))));
-    const float all = std::accumulate(kernel.begin(), kernel.end(), 0.f);
-    for (float& k : kernel) k /= all;
+    if (image::channels(in.format()) == 1) return vision::gaussianOf(in.grey(), sigma);
     Image out = Image::unwritten(in.width(), in.height(), in.format());
-    if (wide(in)) blurInto<std::uint16_t>(in, kernel, out);
-    else blurInto<std::uint8_t>(in, kernel, out);
+    Image plane = Image::unwritten(in.width(), in.height(), wide(in) ? PixelFormat::Grey16 : PixelFormat::Grey8);
+    for (int c = 0; c < 3; ++c) {
+        const auto copy = [&](auto sample, const Image& from, Image& to, bool apart) {
+            using Sample = decltype(sample);
+            for (int y = 0; y < in.height(); ++y) {
+                const auto* a = reinterpret_cast<const Sample*>(from.row(y));
+                auto* b = reinterpret_cast<Sample*>(to.row(y));
+                for (int x = 0; x < in.width(); ++x) (apart ? b[x] : b[3 * x + c]) = apart ? a[3 * x + c] : a[x];
+            }
+        };
+        wide(in) ? copy(std::uint16_t{}, in, plane, true) : copy(std::uint8_t{}, in, plane, true);
+        const Image soft = vision::gaussianOf(plane.grey(), sigma);
+        wide(in) ? copy(std::uint16_t{}, soft, out, false) : copy(std::uint8_t{}, soft, out, false);
+    }
     return out;
 }
 

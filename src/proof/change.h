@@ -22,6 +22,7 @@ struct ChangeKind {
     double usual; // how far it is expected to go when nobody says otherwise
     bool colour;  // of colour pictures only
     bool light;   // nothing that heights know
+    bool sided;   // goes to one side or the other: the lowest bit of the seed says to which
 };
 std::span<const ChangeKind> changeKinds();
 const ChangeKind* findChange(const std::string& key);

@@ -149,19 +149,26 @@ base::Result<std::vector<Detection>> detections(const inspect::Prepared& prepare
                                   made->radius};
             });
         };
-        for (std::size_t s = 0; s < sizes.size(); ++s) plant(s, 0, settings.count);
-        run();
-        if (cancelled()) return base::fail(base::ErrorCode::Cancelled, "stopped");
         const auto share = [&](std::size_t s) {
             int n = 0, f = 0;
             for (const Outcome& o : outcomes[s]) n += o.planted, f += o.found;
             return n ? double(f) / n : -1;
         };
+        if (settings.down) {
+            for (std::size_t s = sizes.size(); s-- > 0 && !cancelled();) {
+                plant(s, 0, settings.count), run();
+                if (const double found = share(s); found >= 0 && found < 1) break;
+            }
+        } else {
+            for (std::size_t s = 0; s < sizes.size(); ++s) plant(s, 0, settings.count);
+            run();
+        }
+        if (cancelled()) return base::fail(base::ErrorCode::Cancelled, "stopped");
         // More where the share turns: between the last size hardly ever found and the first one always found.
         std::size_t first = 0, last = sizes.size();
         while (first + 1 < sizes.size() && share(first + 1) <= 0.1) ++first;
         while (last > first + 1 && share(last - 1) >= 0.999) --last;
-        for (std::size_t s = first; s < std::min(sizes.size(), last + 1); ++s)
+        for (std::size_t s = first; s < std::min(sizes.size(), last + 1) && !settings.down; ++s)
             plant(s, settings.count, settings.count + settings.more);
         run();
         if (cancelled()) return base::fail(base::ErrorCode::Cancelled, "stopped");

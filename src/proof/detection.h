@@ -1,10 +1,11 @@
 // detection.h - from which size on planted faults are found, and which nothing finds.
 //
 // Input   a prepared recipe, good captures, how many are planted of each size.
-// Output  for each kind of fault the share found against its size, the size that is found nine times out of ten with its
-//         one-sided 95 % bound, which checks found it; a gap where even the largest is hardly found.
+// Output  for each kind of fault the share found against its size, the size that is found nine times out of ten with
+//         its one-sided 95 % bound, which checks found it; a gap where even the largest is hardly found.
 // Fails   Cancelled. A kind for which this part has no place is left out.
-// Source  probit on the logarithm of the size; the bound is that of the likelihood ratio (one degree of freedom, 2.706).
+// Source  probit on the logarithm of the size; the bound is that of the likelihood ratio (one degree of freedom,
+//         2.706).
 // Cost    kinds × sizes × count inspections, on all cores; the same seed gives the same result on any number.
 #pragma once
 #include "proof/plant.h"
@@ -40,10 +41,11 @@ struct Detection {
     double shareAt(double size) const;
 };
 struct DetectionSettings {
-    int count = 8;      // of each size, in the first round
-    int more = 12;      // where the share turns, in the second
+    int count = 3;      // of each size, in the first round
+    int more = 8;       // where the share turns, in the second
+    bool down = false;  // from the largest size on down, to the first that is not always found, and no second round
     double least = 2;   // px, the smallest
-    double grow = 1.9;  // from one size to the next
+    double grow = 2;    // from one size to the next
     double most = 0.08; // of the picture's shorter side, the largest
     std::uint64_t seed = 1;
     int threads = 0;

@@ -1,12 +1,12 @@
 // margins.h - how far good and bad parts lie from each check's limits, and what that lets expect.
 //
 // Input   the results of labelled trials without any change.
-// Output  for each check the distance of its values from the nearest limit in units of their own spread; the share of good
-//         parts it would reject with a one-sided 95 % bound; how many bad trials of it were seen, and how many more would
-//         be needed for a stated risk. Everything with the number of trials it rests on.
+// Output  for each check the distance of its values from the nearest limit in units of their own spread; the share of
+//         good parts it would reject with a one-sided 95 % bound; how many bad trials of it were seen, and how many
+//         more would be needed for a stated risk. Everything with the number of trials it rests on.
 // Fails   nothing: what too few trials show is not known, and said so.
-// Source  normal tail of mean and spread; its bound by the noncentral position of the limit (Owen 1968, approximation of
-//         Natrella 1963 for one-sided tolerance factors); without any failure seen in n trials the share is below
+// Source  normal tail of mean and spread; its bound by the noncentral position of the limit (Owen 1968, approximation
+//         of Natrella 1963 for one-sided tolerance factors); without any failure seen in n trials the share is below
 //         1 − 0.05^(1/n) with 95 % (Clopper and Pearson 1934).
 #pragma once
 #include "proof/strain.h"

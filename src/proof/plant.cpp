@@ -92,7 +92,8 @@ Made onPart(const image::GreyView& grey, const Anatomy& a, double size, double s
     const auto room = [&](Point p) {
         for (int k = 0; k < 16; ++k) {
             const Point q = p + geometry::direction(k * geometry::kPi / 8) * (size / 2 + 4);
-            if (!grey.contains(q.x, q.y) || a.share(grey.levelAt(int(std::lround(q.x)), int(std::lround(q.y)))) > 0.4)
+            if (!grey.contains(q.x, q.y) ||
+                a.share(grey.levelAt(int(std::nearbyint(q.x)), int(std::lround(q.y)))) > 0.4)
                 return false;
         }
         return true;
@@ -126,7 +127,7 @@ Made opening(const image::GreyView& grey, const Anatomy& a, const std::string& k
     if (a.openings.empty()) return none("the part has no opening");
     const Opening o = a.openings[std::size_t(r.below(int(a.openings.size())))];
     const auto seen = [=, &a](double x, double y) {
-        const int ix = int(std::lround(x)), iy = int(std::lround(y));
+        const int ix = int(std::nearbyint(x)), iy = int(std::lround(y));
         // Only the opening itself: what lies beside its box is another thing.
         if (ix < o.left - 3 || iy < o.top - 3 || ix > o.right + 3 || iy > o.low + 3 || !grey.contains(ix, iy))
             return 0.0;

@@ -1,9 +1,9 @@
-// plant.h - faults made by program on a good picture: of a kind that fits the part, of a known size, at a place drawn by
-// lot.
+// plant.h - faults made by program on a good picture: of a kind that fits the part, of a known size, at a place drawn
+// by lot.
 //
 // Input   a capture, its anatomy, a kind, a size in px, a seed.
-// Output  the capture with the fault in it, drawn before the lens: its borders are as soft as the picture's own, and what
-//         is laid over keeps the picture's noise.
+// Output  the capture with the fault in it, drawn before the lens: its borders are as soft as the picture's own, and
+//         what is laid over keeps the picture's noise.
 // Fails   NoResult: this part has no place for it (no opening, no room).
 #pragma once
 #include "proof/anatomy.h"

@@ -9,6 +9,7 @@
 #include <chrono>
 #include <cmath>
 #include <nlohmann/json.hpp>
+#include <set>
 
 namespace proof
 {
@@ -66,6 +67,45 @@ std::vector<Sureness> surenessOf(const std::vector<Sample>& samples)
     return out;
 }
 
+// A check that fails, or has nothing to judge, on a trial labelled good.
+std::vector<Wrong> wrongOf(const std::vector<Sample>& samples)
+{
+    std::vector<Wrong> out;
+    for (const Sample& s : samples) {
+        if (s.bad || s.result.accepted()) continue;
+        std::set<std::pair<std::string, std::string>> told; // once a trial, however many items it has
+        for (const auto& item : s.result.items)
+            for (const auto& c : item.checks) {
+                if (c.verdict == inspect::Verdict::Pass || c.verdict == inspect::Verdict::Unjudged) continue;
+                if (!told.insert({c.step, c.output}).second) continue;
+                auto it = std::find_if(out.begin(), out.end(),
+                                       [&](const Wrong& w) { return w.step == c.step && w.output == c.output; });
+                if (it == out.end()) it = out.insert(out.end(), {c.step, c.output, c.name, c.balloon, 0});
+                ++it->count;
+            }
+    }
+    std::stable_sort(out.begin(), out.end(), [](const Wrong& a, const Wrong& b) { return a.count > b.count; });
+    return out;
+}
+
+// A change or fault that is misspelt would silently never be asked.
+template <class Kinds>
+base::Status known(const std::map<std::string, double>& asked, const Kinds& kinds, const char* field)
+{
+    std::string all;
+    for (const auto& k : kinds) all += (all.empty() ? "" : ", ") + std::string(k.key);
+    for (const auto& [key, level] : asked)
+        if (std::none_of(kinds.begin(), kinds.end(), [&](const auto& k) { return key == k.key; }))
+            return base::fail(ErrorCode::InvalidArgument, "\"" + key + "\" is not one of: " + all,
+                              std::string("proof: ") + field);
+    return {};
+}
+base::Status namesAreKnown(const recipe::ProofAsk& ask)
+{
+    if (auto ok = known(ask.changes, changeKinds(), "changes"); !ok) return ok;
+    return known(ask.faults, faultKinds(), "faults");
+}
+
 class OpenPoints
 {
 public:
@@ -90,11 +130,25 @@ private:
     }
     void disagreements()
     {
-        const int wrong = m_proof.trials - m_proof.agree;
-        if (wrong > 0)
-            add(PointKind::Disagrees, "",
-                std::to_string(wrong) + " of " + std::to_string(m_proof.trials) +
-                    " trials are answered otherwise than they are labelled",
+        if (m_proof.unread > 0)
+            add(PointKind::Disagrees, "unread",
+                std::to_string(m_proof.unread) + " trials cannot be read: " + m_proof.unreadWhy,
+                "find their pictures, or remove them");
+        const auto of = [](int n, int all, const char* what) {
+            return std::to_string(n) + " of " + std::to_string(all) + " trials labelled " + what;
+        };
+        for (const Wrong& w : m_proof.wrong) {
+            OpenPoint& p = add(PointKind::Disagrees, w.step + "/" + w.output,
+                               checkText(w.balloon, w.name) + " rejects " + of(w.count, m_proof.good, "good"),
+                               "look at them in Set up: F3 leads there");
+            p.step = w.step, p.output = w.output;
+        }
+        const int rest = m_proof.trials - m_proof.agree - m_proof.passing;
+        if (m_proof.passing > 0)
+            add(PointKind::Disagrees, "passes", of(m_proof.passing, m_proof.bad, "bad") + " are accepted",
+                "look at them in Set up: F3 leads there");
+        if (m_proof.wrong.empty() && rest > 0)
+            add(PointKind::Disagrees, "", of(rest, m_proof.good, "good") + " are rejected",
                 "look at them in Set up: F3 leads there");
     }
     // What stays where it was drawn while the part moves.
@@ -134,6 +188,15 @@ private:
     }
     void planted()
     {
+        for (const auto& [key, size] : m_recipe.proof.faults)
+            if (const FaultKind* kind = findFault(key); kind && kind->sized && size > 0 &&
+                                                        std::none_of(m_proof.faults.begin(), m_proof.faults.end(),
+                                                                     [&](const Detection& d) { return d.kind == key; }))
+                add(PointKind::Late, key,
+                    std::string(kind->label) +
+                        " is asked for, and could not be planted: this part has no place for it, or no good trial",
+                    "take the demand back, or label a good trial")
+                    .fault = key;
         for (const Detection& d : m_proof.faults) {
             const FaultKind* kind = findFault(d.kind);
             const std::string label = kind ? kind->label : d.kind, unit = base::symbol(d.unit);
@@ -188,7 +251,7 @@ private:
             const bool seen =
                 m.bad > 0 || std::any_of(m_proof.faults.begin(), m_proof.faults.end(),
                                          [&](const Detection& d) { return d.by.count(m.step + "/" + m.output) > 0; });
-            if (m.widthSpreads && *m.widthSpreads > kWide && !seen)
+            if (m.widthSpreads && *m.widthSpreads > kWide && !seen && !m_proof.faults.empty())
                 point(PointKind::Wide,
                       ": its limits lie " + number(*m.widthSpreads) +
                           " spreads of the good parts apart, and no fault ever reached one",
@@ -222,6 +285,7 @@ const char* name(PointKind p)
 
 bool Proof::met() const
 {
+    if (!whole || strain.good == 0 || strain.cells() == 0) return false;
     return std::none_of(open.begin(), open.end(), [](const OpenPoint& p) {
         const bool asked = p.kind == PointKind::Disagrees || p.kind == PointKind::GivesWay ||
                            p.kind == PointKind::Late || p.kind == PointKind::FalseFind || p.kind == PointKind::Unsure;
@@ -232,6 +296,7 @@ bool Proof::met() const
 base::Result<Proof> prove(std::shared_ptr<const inspect::Prepared> prepared, const std::vector<std::string>& pictures,
                           const Settings& settings, base::Watch* watch, const std::function<void(const Proof&)>& done)
 {
+    if (auto ok = namesAreKnown(prepared->recipe().proof); !ok) return base::passOn(ok.error());
     const auto start = std::chrono::steady_clock::now();
     const recipe::Recipe& recipe = prepared->recipe();
     Proof out;
@@ -283,20 +348,21 @@ base::Result<Proof> prove(std::shared_ptr<const inspect::Prepared> prepared, con
         s.capture = all.size() <= 64 ? std::make_shared<const image::Capture>(std::move(*c)) : nullptr;
     });
     if (cancelled()) return base::fail(ErrorCode::Cancelled, "stopped");
-    std::string firstError;
     for (std::size_t i = all.size(); i-- > 0;)
         if (!errors[i].empty()) {
-            firstError = errors[i];
+            out.unreadWhy = errors[i], ++out.unread;
             all.erase(all.begin() + std::ptrdiff_t(i));
         }
     if (all.empty())
-        return base::fail(ErrorCode::InvalidArgument,
-                          from.empty() ? "there are no trials to prove it on" : "no trial can be read: " + firstError);
+        return base::fail(ErrorCode::InvalidArgument, from.empty() ? "there are no trials to prove it on"
+                                                                   : "no trial can be read: " + out.unreadWhy);
     out.trials = int(all.size());
     for (const Sample& s : all) {
         ++(s.bad ? out.bad : out.good);
         out.agree += s.result.accepted() != s.bad;
+        out.passing += s.bad && s.result.accepted();
     }
+    out.wrong = wrongOf(all);
     out.margins = margins(recipe, all);
     out.sure = surenessOf(all);
     std::vector<Sample> used;
@@ -314,7 +380,7 @@ base::Result<Proof> prove(std::shared_ptr<const inspect::Prepared> prepared, con
     StrainSettings st;
     st.seed = settings.seed, st.threads = settings.threads;
     st.until = 0.6;
-    if (settings.quick) st.levels = {1, 2}, st.refine = 1;
+    if (settings.quick) st.levels = {1}, st.refine = 1;
     auto strained = strain(*prepared, used, st, watch);
     if (!strained) return base::passOn(strained.error());
     out.strain = std::move(*strained);
@@ -323,17 +389,18 @@ base::Result<Proof> prove(std::shared_ptr<const inspect::Prepared> prepared, con
     DetectionSettings ds;
     ds.seed = settings.seed, ds.threads = settings.threads;
     ds.from = 0.6;
-    if (settings.quick) ds.count = 3, ds.more = 0, ds.grow = 2.8;
+    if (settings.quick) ds.count = 2, ds.more = 0, ds.grow = 4, ds.down = true;
     auto found = detections(*prepared, used, ds, watch);
     if (!found) return base::passOn(found.error());
     out.faults = std::move(*found);
     out.open = OpenPoints(recipe, out).all();
+    out.whole = true;
     out.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     if (done) done(out);
     return out;
 }
 
-json toJson(const Proof& p, const recipe::Recipe& recipe)
+json toJson(const Proof& p)
 {
     const auto maybe = [](const std::optional<double>& v) { return v ? json(*v) : json(); };
     json j{{"format", "dikkat-proof"},
@@ -421,11 +488,10 @@ json toJson(const Proof& p, const recipe::Recipe& recipe)
             if (!v->empty()) one[key] = *v;
         j["open"].push_back(std::move(one));
     }
-    (void)recipe;
     return j;
 }
 
-Against compared(const Proof& before, const Proof& now, const recipe::Recipe&)
+Against compared(const Proof& before, const Proof& now)
 {
     Against out;
     for (const StrainRow& r : now.strain.rows) {

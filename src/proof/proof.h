@@ -2,9 +2,10 @@
 // what is open.
 //
 // Input   a prepared recipe and its trials (or other pictures, taken as good).
-// Output  all of it, open points in the order of weight, as JSON and as facts for a page. The same recipe, trials and seed
-//         give the same proof.
-// Fails   Cancelled; InvalidArgument: no trial can be read.
+// Output  all of it, open points in the order of weight, as JSON and as facts for a page. The same recipe, trials and
+//         seed give the same proof.
+// Fails   Cancelled; InvalidArgument: no trial can be read, or what is expected or asked has a name that is none,
+//         naming those there are.
 #pragma once
 #include "proof/detection.h"
 #include "proof/margins.h"
@@ -23,6 +24,12 @@ struct Sureness {
     int trial = -1;
     std::optional<double> low, high;
     std::optional<double> share; // twice the uncertainty by the tolerance; none: a limit is open
+};
+// A check by which trials labelled good were rejected.
+struct Wrong {
+    std::string step, output, name;
+    int balloon = 0;
+    int count = 0;
 };
 enum class PointKind {
     Disagrees,
@@ -49,32 +56,39 @@ struct Settings {
     bool quick = false;
     std::uint64_t seed = 1;
     int threads = 0;
-    static constexpr int kFull = 8, kQuick = 2; // samples that are strained
+    static constexpr int kFull = 4, kQuick = 2; // samples that are strained
 };
 struct Proof {
     std::string recipe, identity;
     int revision = 1;
     bool quick = false;
+    bool whole = false;                           // to its end: what was stopped, or is still being worked out, is not
     int trials = 0, good = 0, bad = 0, agree = 0; // labelled trials that can be read
-    std::vector<Sample> samples;                  // their captures, of those that were strained
+    int unread = 0;                               // those that cannot, and why the first one
+    std::string unreadWhy;
+    std::vector<Wrong> wrong;    // the most first
+    int passing = 0;             // trials labelled bad that were accepted
+    std::vector<Sample> samples; // their captures, of those that were strained
     Strain strain;
     std::vector<Detection> faults;
     std::vector<Sureness> sure;
     Margins margins;
     std::vector<OpenPoint> open;
     double seconds = 0;
-    bool met() const; // nothing that was asked for is missed; points with a reason do not count
+    // Nothing that was asked for is missed; points with a reason do not count. Where no good part was accepted and
+    // nothing strained, nothing is proved.
+    bool met() const;
 };
 // Pictures instead of trials are taken as good. `done` is told after each part, with what is there so far.
 base::Result<Proof> prove(std::shared_ptr<const inspect::Prepared> prepared, const std::vector<std::string>& pictures,
                           const Settings& settings, base::Watch* watch = nullptr,
                           const std::function<void(const Proof&)>& done = {});
-nlohmann::json toJson(const Proof& proof, const recipe::Recipe& recipe);
+nlohmann::json toJson(const Proof& proof);
 
 // What became better and worse against another proof of the same recipe.
 struct Against {
     std::vector<std::string> better, worse;
 };
-Against compared(const Proof& before, const Proof& now, const recipe::Recipe& recipe);
+Against compared(const Proof& before, const Proof& now);
 
 } // namespace proof

@@ -64,6 +64,87 @@ Turn turnOf(const Answer& before, const Answer& now, std::size_t row, bool bad)
 struct Found {
     Turn turn = Turn::Held;
     double level = 0, before = 0;
+    std::uint64_t seed = 0;
+};
+
+// A change of one picture that grows, to one side: where each row turns.
+class Growing
+{
+public:
+    Growing(const inspect::Prepared& prepared, const std::vector<RowKey>& keys, const Sample& sample,
+            const ChangeKind& kind, std::uint64_t seed, const base::Watch* watch)
+        : m_prepared(prepared), m_keys(keys), m_sample(sample), m_kind(kind), m_seed(seed), m_watch(watch),
+          m_expected(expectedOf(prepared.recipe(), kind)), m_before(answerOf(sample.result, keys)),
+          m_whole(std::string(kind.key) == "lines")
+    {
+    }
+    std::vector<Found> all(const StrainSettings& settings)
+    {
+        std::vector<double> levels, first;
+        for (const double share : settings.levels) {
+            // Lines are lost whole.
+            const double level = m_whole ? std::max(1.0, std::ceil(share * m_expected)) : share * m_expected;
+            if (levels.empty() || level > levels.back()) levels.push_back(level);
+        }
+        for (const double l : levels)
+            if (l == m_expected || l == levels.back()) first.push_back(l);
+        std::vector<Found> out(m_keys.size());
+        for (std::size_t r = 0; r < m_keys.size() && !stopped(); ++r) {
+            Found& f = out[r];
+            f.level = levels.back(), f.seed = m_seed;
+            if (m_before.rows[r] != (m_sample.bad ? Says::Fail : Says::Pass)) continue;
+            scan(f, r, first);
+            if (f.turn == Turn::Held) continue;
+            std::vector<double> between;
+            for (const double l : levels)
+                if (l > f.before && l <= f.level) between.push_back(l);
+            scan(f, r, between);
+            // Further where that says whether it is enough.
+            if (f.before >= m_expected || m_whole) continue;
+            for (int k = 0; k < settings.refine && !stopped(); ++k) {
+                const double middle = (f.before + f.level) / 2;
+                const Turn t = turnAt(middle, r);
+                if (t == Turn::Held) f.before = middle;
+                else f.level = middle, f.turn = t;
+            }
+        }
+        return out;
+    }
+
+private:
+    bool stopped() const { return m_watch && m_watch->cancel.load(); }
+    void scan(Found& f, std::size_t row, const std::vector<double>& levels)
+    {
+        for (const double level : levels) {
+            if (stopped()) return;
+            if (const Turn t = turnAt(level, row); t != Turn::Held) {
+                f.turn = t, f.level = level;
+                return;
+            }
+            f.before = level;
+        }
+    }
+    Turn turnAt(double level, std::size_t row)
+    {
+        auto it = m_known.find(level);
+        if (it == m_known.end())
+            it = m_known
+                     .emplace(level, answerOf(inspect::evaluate(m_prepared,
+                                                                changed(*m_sample.capture, m_kind.key, level, m_seed)),
+                                              m_keys))
+                     .first;
+        return turnOf(m_before, it->second, row, m_sample.bad);
+    }
+    const inspect::Prepared& m_prepared;
+    const std::vector<RowKey>& m_keys;
+    const Sample& m_sample;
+    const ChangeKind& m_kind;
+    const std::uint64_t m_seed;
+    const base::Watch* m_watch;
+    const double m_expected;
+    const Answer m_before;
+    const bool m_whole;
+    std::map<double, Answer> m_known;
 };
 } // namespace
 
@@ -107,9 +188,10 @@ const StrainRow* Strain::row(const std::string& step, const std::string& output)
     return nullptr;
 }
 
-std::uint64_t seedOf(std::uint64_t seed, int trial, const std::string& change)
+std::uint64_t seedOf(std::uint64_t seed, int trial, const std::string& change, int side)
 {
-    return base::fingerprint(change, seed * 1000003ull + std::uint64_t(trial) * 7919ull + 11);
+    const std::uint64_t any = base::fingerprint(change, seed * 1000003ull + std::uint64_t(trial) * 7919ull + 11);
+    return (any & ~1ull) | std::uint64_t(side & 1);
 }
 
 base::Result<Strain> strain(const inspect::Prepared& prepared, const std::vector<Sample>& samples,
@@ -128,11 +210,11 @@ base::Result<Strain> strain(const inspect::Prepared& prepared, const std::vector
                 std::any_of(c.elements.begin(), c.elements.end(), [](const auto& e) { return e.own.has_value(); });
             if (!judged) continue;
             own = true;
-            out.rows.push_back({s.id, c.output, c.name.empty() ? s.name : c.name, c.balloon, true, {}});
+            out.rows.push_back({s.id, c.output, c.name.empty() ? s.name : c.name, c.balloon, {}});
             keys.push_back({s.id, c.output});
         }
         if (kind && kind->datum && !own) {
-            out.rows.push_back({s.id, "", (s.letter.empty() ? "" : s.letter + " ") + s.name, 0, true, {}});
+            out.rows.push_back({s.id, "", (s.letter.empty() ? "" : s.letter + " ") + s.name, 0, {}});
             keys.push_back({s.id, ""});
         }
     }
@@ -145,55 +227,33 @@ base::Result<Strain> strain(const inspect::Prepared& prepared, const std::vector
     if (!used.empty()) kinds = changesFor(recipe, *used.front()->capture);
     for (const ChangeKind* k : kinds) out.changes.push_back(k->key);
 
-    // One job: one picture under one change, growing until every row that can turn has.
-    const int jobs = int(used.size() * kinds.size());
-    std::vector<std::vector<Found>> found(static_cast<std::size_t>(jobs));
+    // One job: one picture under one change. Of what goes to either side every other picture goes the other way; where
+    // there is but one good picture, it goes both.
+    struct Job {
+        std::size_t sample, kind;
+        int side;
+    };
+    std::vector<Job> jobs;
+    int goods = 0, bads = 0;
+    for (std::size_t s = 0; s < used.size(); ++s) {
+        const int side = (used[s]->bad ? bads++ : goods++) & 1;
+        for (std::size_t k = 0; k < kinds.size(); ++k) {
+            jobs.push_back({s, k, side});
+            if (kinds[k]->sided && !used[s]->bad && out.good == 1) jobs.push_back({s, k, 1 - side});
+        }
+    }
+    std::vector<std::vector<Found>> found(jobs.size());
     std::atomic<int> done{0};
     const auto cancelled = [&] { return watch && watch->cancel.load(); };
-    base::parallelFor(jobs, settings.threads, [&](int job) {
+    base::parallelFor(int(jobs.size()), settings.threads, [&](int n) {
         if (cancelled()) return;
-        const Sample& sample = *used[std::size_t(job) / kinds.size()];
-        const ChangeKind& kind = *kinds[std::size_t(job) % kinds.size()];
-        const double expected = expectedOf(recipe, kind);
-        const std::uint64_t seed = seedOf(settings.seed, sample.trial, kind.key);
-        const auto ask = [&](double level) {
-            return answerOf(inspect::evaluate(prepared, changed(*sample.capture, kind.key, level, seed)), keys);
-        };
-        const Answer before = answerOf(sample.result, keys);
-        std::vector<Found>& mine = found[std::size_t(job)];
-        mine.resize(keys.size());
-        std::map<double, Answer> known;
-        double last = 0;
-        for (const double share : settings.levels) {
-            if (cancelled()) return;
-            const double level = share * expected;
-            const Answer& now = known.emplace(level, ask(level)).first->second;
-            bool open = false;
-            for (std::size_t r = 0; r < keys.size(); ++r) {
-                Found& f = mine[r];
-                if (f.turn != Turn::Held) continue;
-                f.level = level, f.before = last;
-                f.turn = turnOf(before, now, r, sample.bad);
-                const bool can = before.rows[r] == (sample.bad ? Says::Fail : Says::Pass);
-                open = open || (can && f.turn == Turn::Held);
-            }
-            last = level;
-            if (!open) break;
-        }
-        // Between the level that held and the one that did not, where that says whether it is enough.
-        for (std::size_t r = 0; r < keys.size(); ++r) {
-            Found& f = mine[r];
-            if (f.turn == Turn::Held || f.before >= expected || kind.key == std::string("lines")) continue;
-            for (int k = 0; k < settings.refine && !cancelled(); ++k) {
-                const double middle = (f.before + f.level) / 2;
-                auto it = known.find(middle);
-                if (it == known.end()) it = known.emplace(middle, ask(middle)).first;
-                const Turn t = turnOf(before, it->second, r, sample.bad);
-                if (t == Turn::Held) f.before = middle;
-                else f.level = middle, f.turn = t;
-            }
-        }
-        if (watch) watch->share = settings.from + (settings.until - settings.from) * double(++done) / jobs;
+        const Job& job = jobs[std::size_t(n)];
+        const Sample& sample = *used[job.sample];
+        const ChangeKind& kind = *kinds[job.kind];
+        const std::uint64_t seed = seedOf(settings.seed, sample.trial, kind.key, job.side);
+        found[std::size_t(n)] = Growing(prepared, keys, sample, kind, seed, watch).all(settings);
+        if (watch)
+            watch->share = settings.from + (settings.until - settings.from) * double(++done) / double(jobs.size());
     });
     if (cancelled()) return base::fail(base::ErrorCode::Cancelled, "stopped");
     for (std::size_t r = 0; r < keys.size(); ++r)
@@ -201,12 +261,12 @@ base::Result<Strain> strain(const inspect::Prepared& prepared, const std::vector
             Cell c;
             c.change = kinds[k]->key, c.expected = expectedOf(recipe, *kinds[k]);
             c.level = settings.levels.back() * c.expected;
-            for (std::size_t s = 0; s < used.size(); ++s) {
-                const Found& f = found[s * kinds.size() + k][r];
+            for (std::size_t n = 0; n < jobs.size(); ++n) {
+                if (jobs[n].kind != k) continue;
+                const Found& f = found[n][r];
                 if (f.turn == Turn::Held || (c.turn != Turn::Held && f.level >= c.level)) continue;
-                c.turn = f.turn, c.level = f.level, c.before = f.before;
-                c.sample = int(used[s] - samples.data());
-                c.seed = seedOf(settings.seed, used[s]->trial, kinds[k]->key);
+                c.turn = f.turn, c.level = f.level, c.before = f.before, c.seed = f.seed;
+                c.sample = int(used[jobs[n].sample] - samples.data());
             }
             out.rows[r].cells.push_back(std::move(c));
         }

@@ -1,11 +1,12 @@
 // strain.h - how far each check holds under what a line does to pictures.
 //
-// Input   a prepared recipe, captures with what a person said of them, the changes that are expected, how many levels of
-//         each are tried.
-// Output  for every check (and datum) and every change the weakest level at which an answer turned: a good part rejected,
-//         a bad one let through, or nothing measured; with the picture that did it. Reserve: that level by the expected
-//         one.
-// Fails   Cancelled. What was rejected though good, or accepted though bad, without any change is told and not looked at.
+// Input   a prepared recipe, captures with what a person said of them, the changes that are expected, how many levels
+//         of each are tried.
+// Output  for every check (and datum) and every change the weakest level at which an answer turned: a good part
+//         rejected, a bad one let through, or nothing measured; with the picture that did it. Reserve: that level by
+//         the expected one.
+// Fails   Cancelled. What was rejected though good, or accepted though bad, without any change is told and not looked
+//         at.
 // Cost    pictures × changes × levels inspections, on all cores; the same seed gives the same result on any number.
 #pragma once
 #include "base/zip.h"
@@ -41,7 +42,6 @@ struct StrainRow {
     std::string step, output; // of a datum without a check of its own: output empty
     std::string name;
     int balloon = 0;
-    bool judged = true;
     std::vector<Cell> cells;     // in the changes' order
     const Cell* weakest() const; // null: none
     double reserve() const;      // the least of its cells; 0 with none
@@ -54,8 +54,10 @@ struct Strain {
     const StrainRow* row(const std::string& step, const std::string& output) const;
 };
 struct StrainSettings {
-    std::vector<double> levels{0.5, 1, 1.5, 2}; // of what is expected
-    int refine = 3;                             // halvings between the last that held and the first that did not
+    // Shares of what is expected. The level at what is expected and the last are asked first; those between only where
+    // an answer turns between.
+    std::vector<double> levels{0.5, 1, 1.5, 2};
+    int refine = 2; // halvings between the last that held and the first that did not
     std::uint64_t seed = 1;
     int threads = 0;
     double from = 0, until = 1; // what of the watch's share this is
@@ -73,7 +75,7 @@ Response response(const inspect::Prepared& prepared, const Sample& sample, const
                   const std::string& output, const std::string& change, const std::vector<double>& levels,
                   std::uint64_t seed);
 
-// The seed a change of one trial is drawn with.
-std::uint64_t seedOf(std::uint64_t seed, int trial, const std::string& change);
+// The seed a change of one trial is drawn with; `side` is its lowest bit.
+std::uint64_t seedOf(std::uint64_t seed, int trial, const std::string& change, int side = 0);
 
 } // namespace proof

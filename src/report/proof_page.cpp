@@ -1,5 +1,6 @@
 #include "report/proof_page.h"
 
+#include "inspect/uncertainty.h"
 #include "report/page_tables.h"
 #include "report/theme.h"
 
@@ -27,9 +28,19 @@ QString named(int balloon, const std::string& name)
 {
     return (balloon > 0 ? QString::number(balloon) + QLatin1Char(' ') : QString()) + q(name);
 }
-const Qt::PenStyle kDashes[] = {Qt::SolidLine, Qt::DashLine, Qt::DotLine, Qt::DashDotLine, Qt::DashDotDotLine};
 } // namespace
 
+QString sureText(const proof::Sureness& s)
+{
+    return QString::fromStdString(base::toText(s.value, base::decimals(s.unit)) + " ± " +
+                                  inspect::uncertaintyText(s.uncertainty, s.unit) + " " + base::symbol(s.unit))
+        .trimmed();
+}
+Qt::PenStyle dashOf(int curve)
+{
+    constexpr Qt::PenStyle kDashes[] = {Qt::SolidLine, Qt::DashLine, Qt::DotLine, Qt::DashDotLine, Qt::DashDotDotLine};
+    return kDashes[curve % 5];
+}
 QString levelText(const proof::Cell& c)
 {
     const auto* kind = proof::findChange(c.change);
@@ -221,7 +232,7 @@ void paintDetections(QPainter& p, QRectF box, const std::vector<proof::Detection
     int n = 0;
     for (const auto& d : faults) {
         if (d.sizes.size() < 2) continue;
-        const Qt::PenStyle dash = kDashes[n++ % 5];
+        const Qt::PenStyle dash = dashOf(n++);
         QPolygonF curve;
         if (d.width > 0)
             for (int i = 0; i <= 80; ++i) {
@@ -395,8 +406,7 @@ base::Status writeProofPdf(const QString& path, const proof::Proof& proof, const
                         {0.36, QObject::tr("of its tolerance")}});
         for (const auto& s : proof.sure)
             addRow(pages, {{0.34, named(s.balloon, s.name), Qt::AlignLeft},
-                           {0.3, q(base::toText(s.value, base::decimals(s.unit))) + QStringLiteral(" ± ") +
-                                     q(base::toText(s.uncertainty, s.unit))},
+                           {0.3, sureText(s)},
                            {0.36, s.share ? percent(*s.share) : QStringLiteral("–")}});
         pages.setHead(0, nullptr);
     }

@@ -1,5 +1,7 @@
 #include "report/record_report.h"
 
+#include "inspect/uncertainty.h"
+
 #include "base/files.h"
 #include "report/charts.h"
 #include "report/drawing_pages.h"
@@ -61,6 +63,11 @@ std::optional<double> shareOf(double value, const std::optional<double>& low, co
     if (high && !low && *high > 0 && value >= 0) return value / *high;
     return std::nullopt;
 }
+QString uncertaintyOf(double u, const QString& unit)
+{
+    return QString::fromStdString(
+        inspect::uncertaintyText(u, base::unitFrom(unit.toStdString()).value_or(base::Unit::None)));
+}
 void addValue(Pages& pages, const QString& number, const QString& name, const QString& unit, const QString& measured,
               const std::optional<double>& value, const std::optional<double>& nominal,
               const std::optional<double>& low, const std::optional<double>& high, const QString& verdict)
@@ -109,11 +116,12 @@ void addValues(Pages& pages, const std::vector<ValueRow>& values)
         const QString number = v.balloon > 0 ? QString::number(v.balloon) : QString();
         if (!v.list) {
             const auto value = v.values.empty() ? std::nullopt : std::optional(v.values.front());
-            addValue(pages, number, v.name, v.unit,
-                     value ? figureOf(*value, v.unit) +
-                                 (v.uncertainty ? QStringLiteral(" ± ") + figureOf(*v.uncertainty, v.unit) : QString())
-                           : QObject::tr("none"),
-                     value, v.nominal, v.low, v.high, v.verdict);
+            addValue(
+                pages, number, v.name, v.unit,
+                value ? figureOf(*value, v.unit) +
+                            (v.uncertainty ? QStringLiteral(" ± ") + uncertaintyOf(*v.uncertainty, v.unit) : QString())
+                      : QObject::tr("none"),
+                value, v.nominal, v.low, v.high, v.verdict);
         } else {
             addValue(pages, number, v.name, v.unit, QObject::tr("%1 values").arg(v.values.size()), {}, v.nominal, v.low,
                      v.high, v.verdict);

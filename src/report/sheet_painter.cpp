@@ -238,8 +238,8 @@ void paintRegion(QPainter& p, const geometry::Region& region, bool across, bool 
 
 namespace
 {
-// One sheet, painted in stages: marks, elements, other items, datums; labels are gathered, laid out and painted last, so
-// that no line crosses a text.
+// One sheet, painted in stages: marks, elements, other items, datums; labels are gathered, laid out and painted last,
+// so that no line crosses a text.
 class SheetPainting
 {
 public:

@@ -16,7 +16,7 @@ std::string noEdgeText(double leastStrength)
 
 double noiseAbout(const RunInput& in, const geometry::Region& region)
 {
-    static constexpr int kLeast = 64, kRim = 16, kMost = 128;
+    static constexpr int kLeast = 64, kRim = 16, kMost = 64;
     const image::GreyView whole = in.grey();
     int left = whole.width, top = whole.height, right = 0, low = 0;
     for (const auto& outline : region.outlines())

@@ -22,15 +22,26 @@ vision::LearnOptions learnOptions(const LearnSettings& s)
     return o;
 }
 
+namespace
+{
+// A motion is asked for every pixel: its sine and cosine are worked out once.
+vision::Carry carried(const geometry::Motion& motion, Point shift)
+{
+    const Point o = motion.carry(shift), x = motion.carry(shift + Point{1, 0}) - o,
+                y = motion.carry(shift + Point{0, 1}) - o;
+    return [=](Point p) { return o + x * p.x + y * p.y; };
+}
+} // namespace
+
 vision::Carry carryTo(const RunInput& in, Point shift)
 {
-    if (!in.bends()) return [motion = in.motion, shift](Point p) { return motion.carry(p + shift); };
+    if (!in.bends()) return carried(in.motion, shift);
     return [&in, shift](Point p) { return in.picture(in.motion.carry(in.level(p + shift))); };
 }
 vision::Carry carryTo(const TeachInput& in, const SampleInput& sample, Point shift)
 {
     const geometry::Calibration* c = in.calibration && in.calibration->bends() ? in.calibration : nullptr;
-    if (!c) return [motion = sample.motion, shift](Point p) { return motion.carry(p + shift); };
+    if (!c) return carried(sample.motion, shift);
     return [c, motion = sample.motion, shift](Point p) { return c->picture(motion.carry(c->level(p + shift))); };
 }
 const image::Picture* pictureOf(const TeachInput& in, const SampleInput& sample, const std::string& key)

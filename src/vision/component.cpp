@@ -20,6 +20,13 @@ Point turned(Point p, double by)
     return {p.x * std::cos(by) + p.y * std::sin(by), p.y * std::cos(by) - p.x * std::sin(by)};
 }
 double fullTurn(const Beside& b) { return b.turn + (b.reversed ? geometry::kPi : 0); }
+// How it lies, its turn's sine and cosine worked out once.
+struct Lie {
+    double co, si;
+    Point shift;
+    Lie(const Beside& b) : co(std::cos(fullTurn(b))), si(std::sin(fullTurn(b))), shift(b.shift) {}
+    Point turned(Point p) const { return {p.x * co + p.y * si, p.y * co - p.x * si}; }
+};
 } // namespace
 
 Point Component::carried(Point reference, const Beside& b) const
@@ -141,21 +148,21 @@ struct Looking {
     const Light& light;
     image::GreyView grey = picture.levels().grey();
 
-    double level(Point fromMiddle, const Beside& b, bool& inside) const
+    double level(Point fromMiddle, const Lie& lie, bool& inside) const
     {
-        const Point p = carry(c.m_middle + turned(fromMiddle, fullTurn(b)) + b.shift);
+        const Point p = carry(c.m_middle + lie.turned(fromMiddle) + lie.shift);
         inside = p.x >= 0 && p.y >= 0 && p.x <= grey.width - 1 && p.y <= grey.height - 1;
         if (!inside) return 0;
         const double v = grey.visit([&](auto view) { return bilinear(view, p.x, p.y); });
         return (v - light.offset) / std::max(0.02, light.gain[0]);
     }
     // Mean of four places in a cell.
-    double cell(Point fromMiddle, const Beside& b, double each, bool& inside) const
+    double cell(Point fromMiddle, const Lie& lie, double each, bool& inside) const
     {
-        if (each < 1.5) return level(fromMiddle, b, inside);
+        if (each < 1.5) return level(fromMiddle, lie, inside);
         double sum = 0;
         for (const auto& [x, y] : {std::pair{-0.25, -0.25}, {0.25, -0.25}, {-0.25, 0.25}, {0.25, 0.25}}) {
-            sum += level(fromMiddle + Point{x * each, y * each}, b, inside);
+            sum += level(fromMiddle + Point{x * each, y * each}, lie, inside);
             if (!inside) return 0;
         }
         return sum / 4;
@@ -163,9 +170,10 @@ struct Looking {
     double correlation(const Component::Level& l, const Beside& b) const
     {
         double s = 0, ss = 0, st = 0, n = 0;
+        const Lie lie(b);
         for (std::size_t i = 0; i < l.at.size(); ++i) {
             bool inside = false;
-            const double v = cell(l.at[i], b, l.each, inside);
+            const double v = cell(l.at[i], lie, l.each, inside);
             if (!inside) continue;
             s += v, ss += v * v, st += v * double(l.value[i]), ++n;
         }
@@ -189,11 +197,12 @@ struct Looking {
         r.width = r.height = 2 * half + 1;
         r.corner = {-half * each, -half * each};
         r.value.resize(std::size_t(r.width) * std::size_t(r.height)), r.seen.resize(r.value.size());
+        const Lie lie(Beside{});
         for (int y = 0; y < r.height; ++y)
             for (int x = 0; x < r.width; ++x) {
                 bool inside = false;
                 const auto i = std::size_t(y) * std::size_t(r.width) + std::size_t(x);
-                r.value[i] = float(cell(r.corner + Point{x * each, y * each}, {}, each, inside));
+                r.value[i] = float(cell(r.corner + Point{x * each, y * each}, lie, each, inside));
                 r.seen[i] = inside;
             }
         return r;
@@ -231,9 +240,9 @@ struct Looking {
         std::vector<int> offsets(coarse.at.size());
         for (int t = -turns; t <= turns; ++t) {
             const double turn = turns ? most * t / turns : 0;
-            Beside b{{}, turn, reversed};
+            const Lie lie(Beside{{}, turn, reversed});
             for (std::size_t i = 0; i < offsets.size(); ++i) {
-                const Point p = turned(coarse.at[i], fullTurn(b)) - r.corner;
+                const Point p = lie.turned(coarse.at[i]) - r.corner;
                 offsets[i] = int(std::lround(p.y / r.each)) * r.width + int(std::lround(p.x / r.each));
             }
             for (int dy = -reach; dy <= reach; ++dy)
@@ -293,12 +302,12 @@ struct Looking {
         const Beside start = b;
         for (int round = 0; round < 10; ++round) {
             std::size_t n = 0;
+            const Lie lie(b);
             for (const auto& s : c.m_steep) {
                 bool inside = false;
-                const double v = level(s.at, b, inside);
+                const double v = level(s.at, lie, inside);
                 if (!inside) continue;
-                const Point g = turned({double(s.gx), double(s.gy)}, fullTurn(b));
-                const Point arm = turned(s.at, fullTurn(b));
+                const Point g = lie.turned({double(s.gx), double(s.gy)}), arm = lie.turned(s.at);
                 // A turn moves the place by its arm turned on by a right angle.
                 rows[n] = {g.x, g.y, g.x * arm.y - g.y * arm.x, v - double(s.level)};
                 sizes[n] = std::abs(rows[n][3]), ++n;

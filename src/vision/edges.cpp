@@ -125,8 +125,8 @@ void addRow(const V& v, Point from, Point step, int n, std::vector<double>& sums
     for (int i = 0; i < n; ++i) plain(i);
 }
 
-// Mean over pairs of lines of how much noise two of them share that lie `apart` px beside each other: the cubic B-spline
-// with itself, to within 2 % a Gaussian of variance 2/3.
+// Mean over pairs of lines of how much noise two of them share that lie `apart` px beside each other: the cubic
+// B-spline with itself, to within 2 % a Gaussian of variance 2/3.
 double shared(int lines, double gap, double apart)
 {
     const auto both = [](double d) { return std::exp(-0.75 * d * d) / std::sqrt(4 * geometry::kPi / 3); };

@@ -1,5 +1,5 @@
-// expect_dialog.h - what is expected on the line and asked of the recipe: how far each change goes, from which size on each
-// planted fault must be found, how much of a tolerance the uncertainty may take.
+// expect_dialog.h - what is expected on the line and asked of the recipe: how far each change goes, from which size on
+// each planted fault must be found, how much of a tolerance the uncertainty may take.
 #pragma once
 #include "desktop/session.h"
 

@@ -69,6 +69,37 @@ ProofPage::ProofPage(Session& session, std::function<QString()> who, QWidget* pa
     : QWidget(parent), m_session(session), m_who(std::move(who))
 {
     setObjectName(QStringLiteral("proofPage"));
+    makeActions();
+    auto* whole = new QHBoxLayout(this);
+    whole->setContentsMargins(0, 0, 0, 0), whole->setSpacing(0);
+    whole->addLayout(makeProof(), 1);
+    whole->addWidget(makeApproval());
+    connect(m_prove, &QPushButton::clicked, this, [this] { prove(false); });
+    connect(m_stop, &QPushButton::clicked, this, &ProofPage::stop);
+    connect(m_pdf, &QPushButton::clicked, this, &ProofPage::save);
+    connect(m_sign, &QPushButton::clicked, this, [this] {
+        const QString stem = q(m_proof ? m_proof->recipe : std::string("recipe")) +
+                             tr(" revision %1 approval").arg(m_proof ? m_proof->revision : 0);
+        const QString path = QFileDialog::getSaveFileName(this, tr("Sign the approval"), stem + QStringLiteral(".pdf"),
+                                                          tr("PDF (*.pdf)"), nullptr, QFileDialog::DontUseNativeDialog);
+        if (path.isEmpty()) return;
+        if (const auto ok = sign(path); !ok) emit said(q(ok.error().text()));
+    });
+    connect(m_name, &QLineEdit::textChanged, this, &ProofPage::showApproval);
+    connect(m_matrix, &StrainMatrix::chosen, this, &ProofPage::showFlip);
+    connect(m_matrix, &StrainMatrix::opened, this, &ProofPage::openChosen);
+    connect(&m_session, &Session::recipeChanged, this, [this] {
+        if (isVisible()) refresh(); // else when it is shown again
+    });
+    m_look.setInterval(80);
+    connect(&m_look, &QTimer::timeout, this, [this] {
+        if (m_watch) m_bar->setValue(int(1000 * m_watch->share));
+    });
+    refresh();
+}
+
+void ProofPage::makeActions()
+{
     const auto add = [this](const char* id, const std::function<void()>& call) {
         QAction* a = makeAction(QString::fromLatin1(id), this);
         a->setShortcutContext(Qt::WidgetWithChildrenShortcut);
@@ -85,12 +116,13 @@ ProofPage::ProofPage(Session& session, std::function<QString()> who, QWidget* pa
     });
     add("approvalPdf", [this] { save(); });
     add("expected", [this] { editExpected({}); });
+}
 
-    auto* whole = new QHBoxLayout(this);
-    whole->setContentsMargins(0, 0, 0, 0), whole->setSpacing(0);
+// Sentence, answer, matrix and what lies below it.
+QLayout* ProofPage::makeProof()
+{
     auto* left = new QVBoxLayout;
     left->setContentsMargins(0, 0, 0, 0), left->setSpacing(0);
-    whole->addLayout(left, 1);
     // The sentence.
     auto* bar = new QHBoxLayout;
     bar->setContentsMargins(10, 4, 10, 4);
@@ -100,7 +132,7 @@ ProofPage::ProofPage(Session& session, std::function<QString()> who, QWidget* pa
     m_sentence->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     m_sentence->setToolTip(
         tr("How far each change goes on your line, and what is asked of the recipe; click to state it  (Ctrl+E)"));
-    connect(static_cast<QToolButton*>(m_sentence), &QToolButton::clicked, this, [this] { editExpected({}); });
+    connect(m_sentence, &QToolButton::clicked, this, [this] { editExpected({}); });
     m_prove = new QPushButton(tr("Prove"), this);
     m_prove->setObjectName(QStringLiteral("proveButton"));
     m_prove->setToolTip(
@@ -143,7 +175,11 @@ ProofPage::ProofPage(Session& session, std::function<QString()> who, QWidget* pa
     m_foot->setObjectName(QStringLiteral("proofFoot"));
     m_foot->setContentsMargins(12, 3, 12, 3);
     left->insertWidget(left->count() - 1, m_foot);
-    // The approval.
+    return left;
+}
+
+QWidget* ProofPage::makeApproval()
+{
     auto* page = new QWidget(this);
     page->setObjectName(QStringLiteral("approval"));
     page->setFixedWidth(324);
@@ -189,32 +225,17 @@ ProofPage::ProofPage(Session& session, std::function<QString()> who, QWidget* pa
     m_pdf->setToolTip(tr("The approval as it stands, with the matrix behind it  (Ctrl+Shift+A)"));
     buttons->addWidget(m_sign), buttons->addWidget(m_pdf);
     sheet->addLayout(buttons);
-    whole->addWidget(page);
-
-    connect(m_prove, &QPushButton::clicked, this, [this] { prove(false); });
-    connect(m_stop, &QPushButton::clicked, this, &ProofPage::stop);
-    connect(m_pdf, &QPushButton::clicked, this, &ProofPage::save);
-    connect(m_sign, &QPushButton::clicked, this, [this] {
-        const QString stem = q(m_proof ? m_proof->recipe : std::string("recipe")) +
-                             tr(" revision %1 approval").arg(m_proof ? m_proof->revision : 0);
-        const QString path = QFileDialog::getSaveFileName(this, tr("Sign the approval"), stem + QStringLiteral(".pdf"),
-                                                          tr("PDF (*.pdf)"), nullptr, QFileDialog::DontUseNativeDialog);
-        if (path.isEmpty()) return;
-        if (const auto ok = sign(path); !ok) emit said(q(ok.error().text()));
-    });
-    connect(m_name, &QLineEdit::textChanged, this, &ProofPage::showApproval);
-    connect(m_matrix, &StrainMatrix::chosen, this, &ProofPage::showFlip);
-    connect(m_matrix, &StrainMatrix::opened, this, &ProofPage::openChosen);
-    connect(&m_session, &Session::recipeChanged, this, &ProofPage::refresh);
-    m_look.setInterval(80);
-    connect(&m_look, &QTimer::timeout, this, [this] {
-        if (m_watch) m_bar->setValue(int(1000 * m_watch->share));
-    });
-    refresh();
+    return page;
 }
 ProofPage::~ProofPage() { stop(); }
 
-bool ProofPage::isOld() const { return m_proof && recipe::identity(m_session.recipe()) != m_identity; }
+bool ProofPage::isOld() const
+{
+    if (!m_proof) return false;
+    const recipe::ProofAsk &now = m_session.recipe().proof, &then = m_of->recipe().proof;
+    return now.changes != then.changes || now.faults != then.faults || now.uncertaintyShare != then.uncertaintyShare ||
+           recipe::identity(m_session.recipe()) != m_identity;
+}
 
 void ProofPage::makeSentence()
 {
@@ -224,19 +245,26 @@ void ProofPage::makeSentence()
         if (const double e = proof::expectedOf(r, kind); e > 0)
             words << QString::fromUtf8(kind.label) + QLatin1Char(' ') + QString::number(e) + QLatin1Char(' ') +
                          QString::fromUtf8(kind.unit);
-    auto* b = static_cast<QToolButton*>(m_sentence);
     const QString text = tr("Expected on the line: ") + words.join(QStringLiteral(" · "));
-    b->setText(b->fontMetrics().elidedText(text, Qt::ElideRight, std::max(200, b->width() - 30)));
-    b->setAccessibleName(text);
+    m_sentence->setText(
+        m_sentence->fontMetrics().elidedText(text, Qt::ElideRight, std::max(200, m_sentence->width() - 30)));
+    m_sentence->setAccessibleName(text);
 }
 
 void ProofPage::refresh()
 {
-    if (!isVisible() && m_proof) return; // when it is shown again
     makeSentence();
+    // Another recipe was opened: this is no proof of it.
+    const bool same = (m_made || m_running) && recipe::identity(m_session.recipe()) == m_identity;
+    if (same) m_path = m_session.path(); // saved under another name
+    if ((m_made || m_running) && !same && m_session.path() != m_path) {
+        stop();
+        m_made.reset(), m_approval = {};
+    }
     // Reasons are given in the recipe.
-    if (m_proof) {
-        auto next = std::make_shared<proof::Proof>(*m_proof);
+    m_proof = m_made;
+    if (m_made) {
+        auto next = std::make_shared<proof::Proof>(*m_made);
         for (auto& p : next->open) {
             p.reason.clear(), p.by.clear();
             for (const auto& r : m_session.recipe().proof.reasons)
@@ -245,7 +273,7 @@ void ProofPage::refresh()
         m_proof = next;
     }
     m_matrix->show(m_proof, isOld());
-    m_faults->show(m_proof);
+    if (m_missedOf != m_made.get()) m_faults->show(m_made);
     m_sure->show(m_proof, m_session.recipe().proof.uncertaintyShare, m_session.recipe().shownIn);
     m_answer->setText(answer());
     const bool weak = m_proof && m_proof->strain.shortCells() > 0;
@@ -306,7 +334,8 @@ void ProofPage::prove(bool quick)
     m_watch = std::make_shared<base::Watch>();
     m_of = prepared, m_identity = recipe::identity(prepared->recipe()), m_provedAt = now();
     m_approval = {};
-    m_proof.reset();
+    m_made.reset();
+    m_path = m_session.path();
     m_bar->setValue(0);
     m_bar->show(), m_stop->show(), m_prove->hide();
     m_look.start();
@@ -348,39 +377,111 @@ void ProofPage::stop()
 
 void ProofPage::take(std::shared_ptr<const proof::Proof> proof, bool last)
 {
-    m_proof = std::move(proof);
+    m_made = std::move(proof);
     refresh();
-    if (last) {
-        emit said(tr("proved: %1").arg(answer()));
-        compareWithBefore();
-    }
+    if (last) { emit said(tr("proved: %1").arg(answer())); }
 }
 
-// The revision before the one in work, quick: it is only asked where it differs.
+// The revision before the one in work, proved alike; it takes as long, so it is done when it is asked for.
 void ProofPage::compareWithBefore()
 {
-    m_against->clear();
     const recipe::Recipe& r = m_session.recipe();
-    if (!m_proof || r.history.size() < 2) return;
+    if (!m_made || m_running || r.history.size() < 2) return;
     const auto before = r.history[r.history.size() - 2];
-    m_against->setText(tr("Against revision %1: <a href=\"x\">being worked out …</a>").arg(before->number));
-    m_missedJob.ask([this, before, mine = m_proof, of = m_of]() -> LatestJob::Answer {
+    m_against->setText(tr("Against revision %1: being worked out …  (F8 stops)").arg(before->number));
+    m_watch = std::make_shared<base::Watch>();
+    m_beforeJob.ask([this, before, mine = m_made, of = m_of, watch = m_watch]() -> LatestJob::Answer {
+        const auto failed = [this](const QString& why) -> LatestJob::Answer {
+            return [this, why] {
+                emit said(why);
+                showApproval();
+            };
+        };
         auto was = recipe::recipeOf(*before);
-        if (!was) return [this] { m_against->clear(); };
+        if (!was) return failed(q(was.error().text()));
         was->trials = of->recipe().trials, was->proof = of->recipe().proof;
         auto made = inspect::Prepared::make(std::move(*was));
-        if (!made) return [this] { m_against->clear(); };
+        if (!made) return failed(q(made.error().text()));
         proof::Settings settings;
         settings.quick = mine->quick;
         const auto old =
-            proof::prove(std::make_shared<const inspect::Prepared>(std::move(*made)), {}, settings, m_watch.get());
-        if (!old) return [this] { m_against->clear(); };
-        const auto against = proof::compared(*old, *mine, of->recipe());
-        return [this, against, number = before->number] {
+            proof::prove(std::make_shared<const inspect::Prepared>(std::move(*made)), {}, settings, watch.get());
+        if (!old) return failed(q(old.error().text()));
+        const auto against = proof::compared(*old, *mine);
+        return [this, against, mine, number = before->number] {
+            if (mine != m_made) return; // it was proved anew meanwhile
             m_approval.against = against, m_approval.againstRevision = number;
             showApproval();
         };
     });
+}
+
+void ProofPage::addFacts()
+{
+    const report::Theme& th = report::theme();
+    for (const auto& f : report::approvalFacts(*m_proof, m_session.recipe())) {
+        auto* row = new QLabel(this);
+        const QString colour = (f.state == report::Fact::State::Good  ? th.pass
+                                : f.state == report::Fact::State::Bad ? th.fail
+                                                                      : th.second)
+                                   .name();
+        const QString sign = f.state == report::Fact::State::Good  ? tr("met")
+                             : f.state == report::Fact::State::Bad ? tr("not met")
+                                                                   : tr("unknown");
+        row->setTextFormat(Qt::RichText), row->setWordWrap(true);
+        row->setText(
+            QStringLiteral(
+                "<table width='100%'><tr><td><b>%1</b></td><td align='right' style='color:%2'><b>%3</b></td></tr>"
+                "<tr><td colspan='2' style='color:%4; font-size:12px'><span style='color:%2'>%5</span> · "
+                "%6</td></tr></table>")
+                .arg(f.what.toHtmlEscaped(), colour, f.figure.toHtmlEscaped(), th.second.name(), sign,
+                     f.detail.toHtmlEscaped()));
+        row->setAccessibleName(f.what + QStringLiteral(": ") + sign + QStringLiteral(", ") + f.figure);
+        m_facts->addWidget(row);
+    }
+}
+
+// How many of them have no reason yet.
+std::size_t ProofPage::addPoints()
+{
+    const report::Theme& th = report::theme();
+    std::size_t without = 0;
+    for (const auto& p : m_proof->open) without += p.reason.empty();
+    auto* head = new QLabel(m_proof->open.empty()
+                                ? tr("No open points")
+                                : tr("%1 open points, %2 without a reason").arg(m_proof->open.size()).arg(without),
+                            this);
+    head->setObjectName(QStringLiteral("openHead"));
+    head->setStyleSheet(QStringLiteral("font-weight: bold; padding-top: 6px"));
+    m_points->addWidget(head);
+    constexpr std::size_t kFirst = 6;
+    for (std::size_t i = 0; i < m_proof->open.size() && (m_allPoints || i < kFirst); ++i) {
+        const auto& p = m_proof->open[i];
+        auto* row = new QLabel(this);
+        row->setObjectName(QStringLiteral("point%1").arg(i));
+        row->setWordWrap(true), row->setTextFormat(Qt::RichText);
+        row->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
+        const QString link = p.reason.empty() ? tr("reason …") : q(p.reason).toHtmlEscaped();
+        row->setText(QStringLiteral("%1 <a href='reason' style='color:%2'>%3</a>")
+                         .arg(q(p.text).toHtmlEscaped(), th.datum.name(), link));
+        row->setToolTip(p.reason.empty()
+                            ? tr("To do: %1; or say why it is no reason against the recipe").arg(q(p.remedy))
+                            : tr("%1, by %2; click to change it").arg(q(p.reason), q(p.by)));
+        connect(row, &QLabel::linkActivated, this, [this, key = p.key] { giveReason(key); });
+        m_points->addWidget(row);
+    }
+    if (m_proof->open.size() > kFirst) {
+        auto* more = new QToolButton(this);
+        more->setObjectName(QStringLiteral("morePoints"));
+        more->setProperty("chip", true);
+        more->setText(m_allPoints ? tr("fewer") : tr("%1 more …").arg(m_proof->open.size() - kFirst));
+        connect(more, &QToolButton::clicked, this, [this] {
+            m_allPoints = !m_allPoints;
+            showApproval();
+        });
+        m_points->addWidget(more);
+    }
+    return without;
 }
 
 void ProofPage::showApproval()
@@ -403,27 +504,9 @@ void ProofPage::showApproval()
                  q(recipe::identity(r).substr(0, 12)),
                  m_proof ? tr("proved %1 · %2").arg(m_provedAt, old ? tr("old") : state) : tr("not proved yet")));
     std::size_t without = 0;
+    m_against->clear();
     if (m_proof) {
-        for (const auto& f : report::approvalFacts(*m_proof, r)) {
-            auto* row = new QLabel(this);
-            const QString colour = (f.state == report::Fact::State::Good  ? th.pass
-                                    : f.state == report::Fact::State::Bad ? th.fail
-                                                                          : th.second)
-                                       .name();
-            const QString sign = f.state == report::Fact::State::Good  ? tr("met")
-                                 : f.state == report::Fact::State::Bad ? tr("not met")
-                                                                       : tr("unknown");
-            row->setTextFormat(Qt::RichText), row->setWordWrap(true);
-            row->setText(
-                QStringLiteral(
-                    "<table width='100%'><tr><td><b>%1</b></td><td align='right' style='color:%2'><b>%3</b></td></tr>"
-                    "<tr><td colspan='2' style='color:%4; font-size:12px'><span style='color:%2'>%5</span> · "
-                    "%6</td></tr></table>")
-                    .arg(f.what.toHtmlEscaped(), colour, f.figure.toHtmlEscaped(), th.second.name(), sign,
-                         f.detail.toHtmlEscaped()));
-            row->setAccessibleName(f.what + QStringLiteral(": ") + sign + QStringLiteral(", ") + f.figure);
-            m_facts->addWidget(row);
-        }
+        addFacts();
         if (m_approval.againstRevision > 0) {
             QString text = tr("<b>Against revision %1</b><br>%2 better, %3 worse")
                                .arg(m_approval.againstRevision)
@@ -433,45 +516,15 @@ void ProofPage::showApproval()
                 text += QStringLiteral("<br><span style='color:%1'>%2</span>")
                             .arg(th.fail.name(), tr("worse: %1").arg(q(w).toHtmlEscaped()));
             m_against->setText(text);
-        }
-        for (const auto& p : m_proof->open) without += p.reason.empty();
-        auto* head = new QLabel(m_proof->open.empty()
-                                    ? tr("No open points")
-                                    : tr("%1 open points, %2 without a reason").arg(m_proof->open.size()).arg(without),
-                                this);
-        head->setObjectName(QStringLiteral("openHead"));
-        head->setStyleSheet(QStringLiteral("font-weight: bold; padding-top: 6px"));
-        m_points->addWidget(head);
-        constexpr std::size_t kFirst = 6;
-        for (std::size_t i = 0; i < m_proof->open.size() && (m_allPoints || i < kFirst); ++i) {
-            const auto& p = m_proof->open[i];
-            auto* row = new QLabel(this);
-            row->setObjectName(QStringLiteral("point%1").arg(i));
-            row->setWordWrap(true), row->setTextFormat(Qt::RichText);
-            row->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
-            const QString link = p.reason.empty() ? tr("reason …") : q(p.reason).toHtmlEscaped();
-            row->setText(QStringLiteral("%1 <a href='reason' style='color:%2'>%3</a>")
-                             .arg(q(p.text).toHtmlEscaped(), th.datum.name(), link));
-            row->setToolTip(p.reason.empty()
-                                ? tr("To do: %1; or say why it is no reason against the recipe").arg(q(p.remedy))
-                                : tr("%1, by %2; click to change it").arg(q(p.reason), q(p.by)));
-            connect(row, &QLabel::linkActivated, this, [this, key = p.key] { giveReason(key); });
-            m_points->addWidget(row);
-        }
-        if (m_proof->open.size() > kFirst) {
-            auto* more = new QToolButton(this);
-            more->setObjectName(QStringLiteral("morePoints"));
-            more->setProperty("chip", true);
-            more->setText(m_allPoints ? tr("fewer") : tr("%1 more …").arg(m_proof->open.size() - kFirst));
-            connect(more, &QToolButton::clicked, this, [this] {
-                m_allPoints = !m_allPoints;
-                showApproval();
-            });
-            m_points->addWidget(more);
-        }
+        } else if (r.history.size() > 1 && !m_running && !m_beforeJob.busy())
+            m_against->setText(tr("<a href='compare' style='color:%1'>Compare with revision %2</a>")
+                                   .arg(th.datum.name())
+                                   .arg(r.history[r.history.size() - 2]->number));
+        without = addPoints();
     }
     QString why;
     if (!m_proof || m_running) why = tr("it is not proved yet");
+    else if (!m_proof->whole) why = tr("it was stopped before its end");
     else if (old) why = tr("the recipe was changed since it was proved");
     else if (m_proof->quick) why = tr("a quick proof is too rough to sign: F6 proves it in full");
     else if (without > 0)
@@ -514,9 +567,14 @@ void ProofPage::showFlip()
 {
     const auto* row = m_matrix->chosenRow();
     const auto* cell = m_matrix->chosenCell();
-    if (!m_proof || !row || !cell || !m_of)
+    if (!m_proof || !row || !cell || !m_of) {
+        m_flipOf = {};
         return m_flip->show(nullptr, tr("Choose a cell above: the picture that turned is shown here, and how its value "
                                         "goes as the change grows."));
+    }
+    const std::pair<const proof::Proof*, int> which{m_made.get(), m_matrix->row() * 1000 + m_matrix->column()};
+    if (m_flipOf == which) return;
+    m_flipOf = which;
     const proof::Proof& p = *m_proof;
     int sample = cell->sample;
     if (sample < 0) { // held: any good one shows how much room there is
@@ -560,8 +618,9 @@ void ProofPage::showFlip()
 
 void ProofPage::showMissed()
 {
-    if (!m_proof || m_running) return;
-    for (const auto& d : m_proof->faults) {
+    if (!m_made || m_running || m_missedOf == m_made.get()) return;
+    m_missedOf = m_made.get();
+    for (const auto& d : m_made->faults) {
         if (!(d.gap || (d.asked && !d.met())) || !d.missed) continue;
         const auto& m = *d.missed;
         if (m.sample < 0 || m.sample >= int(m_proof->samples.size())) continue;
@@ -629,7 +688,7 @@ base::Status ProofPage::sign(const QString& path)
     const report::Approval before = m_approval;
     m_approval.by = by, m_approval.at = now();
     // What it rests on, beside it: the figures, and the sum of both the recipe and them.
-    nlohmann::json j = proof::toJson(*m_proof, m_of->recipe());
+    nlohmann::json j = proof::toJson(*m_proof);
     j["approval"] = {{"signed_by", by.toStdString()},
                      {"at", QDateTime::currentDateTimeUtc().toString(Qt::ISODate).toStdString()}};
     j["sha256"] = base::sha256(j.dump());

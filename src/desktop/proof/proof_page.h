@@ -28,14 +28,14 @@ class ProofPage : public QWidget
 {
     Q_OBJECT
 public:
-    // `who`: who is signed in; `may`: whether he may change the recipe.
+    // `who`: who is at work.
     ProofPage(Session& session, std::function<QString()> who, QWidget* parent = nullptr);
     ~ProofPage() override;
     QAction* action(const QString& id) const { return m_actions.value(id); }
     void prove(bool quick);
     void stop();
     bool proving() const { return m_running; }
-    bool settled() const { return !m_running && !m_flipJob.busy() && !m_missedJob.busy(); }
+    bool settled() const { return !m_running && !m_flipJob.busy() && !m_missedJob.busy() && !m_beforeJob.busy(); }
     std::shared_ptr<const proof::Proof> proof() const { return m_proof; }
     bool isOld() const; // the recipe was changed since
     StrainMatrix* matrix() const { return m_matrix; }
@@ -53,11 +53,15 @@ signals:
     void signedOff(const QString& what, const QString& subject, const QString& after);
 
 private:
+    void makeActions();
+    QLayout* makeProof();
+    QWidget* makeApproval();
     void makeSentence();
     void editExpected(const std::string& change);
-    void editAsked();
     void take(std::shared_ptr<const proof::Proof> proof, bool last);
     void showApproval();
+    void addFacts();
+    std::size_t addPoints();
     void showFlip();
     void showMissed();
     void giveReason(const std::string& point);
@@ -68,8 +72,8 @@ private:
     Session& m_session;
     std::function<QString()> m_who;
     QMap<QString, QAction*> m_actions;
-    QWidget *m_sentence = nullptr, *m_open = nullptr;
-    QLabel *m_answer = nullptr, *m_weakest = nullptr, *m_legend = nullptr, *m_foot = nullptr;
+    QToolButton* m_sentence = nullptr;
+    QLabel *m_answer = nullptr, *m_weakest = nullptr, *m_foot = nullptr;
     QProgressBar* m_bar = nullptr;
     QPushButton *m_prove = nullptr, *m_stop = nullptr, *m_sign = nullptr, *m_pdf = nullptr;
     QLineEdit* m_name = nullptr;
@@ -79,7 +83,10 @@ private:
     SureView* m_sure = nullptr;
     QVBoxLayout *m_facts = nullptr, *m_points = nullptr;
     QLabel *m_title = nullptr, *m_against = nullptr;
-    std::shared_ptr<const proof::Proof> m_proof;
+    std::shared_ptr<const proof::Proof> m_made, m_proof; // as it was worked out; with the reasons given since
+    std::pair<const proof::Proof*, int> m_flipOf{};      // what is shown below, so that it is not asked again
+    const proof::Proof* m_missedOf = nullptr;
+    QString m_path;                                // of the recipe it was proved with
     std::shared_ptr<const inspect::Prepared> m_of; // what it was proved with
     std::string m_identity;                        // of that
     QString m_provedAt;
@@ -87,7 +94,7 @@ private:
     bool m_running = false, m_allPoints = false;
     std::shared_ptr<base::Watch> m_watch;
     QTimer m_look;
-    LatestJob m_job, m_flipJob, m_missedJob; // last: their threads end first
+    LatestJob m_job, m_flipJob, m_missedJob, m_beforeJob; // last: their threads end first
 };
 
 } // namespace desktop

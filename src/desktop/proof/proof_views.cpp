@@ -12,13 +12,6 @@ namespace desktop
 {
 namespace
 {
-// As many places as its unit has, more where that would show nothing.
-QString uncertaintyText(const proof::Sureness& s)
-{
-    int places = base::decimals(s.unit);
-    while (places < 9 && s.uncertainty > 0 && s.uncertainty * std::pow(10, places) < 1) ++places;
-    return QString::fromStdString(base::toText(s.uncertainty, places) + " " + base::symbol(s.unit)).trimmed();
-}
 QString q(const std::string& s) { return QString::fromStdString(s); }
 QString figure(double v) { return QString::number(v, 'g', v >= 1 ? 3 : 2); }
 } // namespace
@@ -88,8 +81,6 @@ void FaultsView::paintEvent(QPaintEvent*)
     p.drawText(QRectF(a, y, 52, kLine), Qt::AlignRight, tr("9 of 10"));
     p.drawText(QRectF(b, y, 52, kLine), Qt::AlignRight, tr("sure"));
     p.drawText(QRectF(c, y, 38, kLine), Qt::AlignRight, tr("asked"));
-    static const Qt::PenStyle kDashes[] = {Qt::SolidLine, Qt::DashLine, Qt::DotLine, Qt::DashDotLine,
-                                           Qt::DashDotDotLine};
     std::size_t told = 0;
     for (const auto& [which, dash] : order) {
         const auto& d = *which;
@@ -102,7 +93,7 @@ void FaultsView::paintEvent(QPaintEvent*)
         }
         ++told;
         if (dash >= 0) {
-            p.setPen(QPen(th.ink, 1.4, kDashes[dash % 5]));
+            p.setPen(QPen(th.ink, 1.4, report::dashOf(dash)));
             p.drawLine(QPointF(10, y + kLine / 2), QPointF(32, y + kLine / 2));
         }
         const auto* kind = proof::findFault(d.kind);
@@ -145,9 +136,7 @@ void SureView::show(std::shared_ptr<const proof::Proof> proof, double mostShare,
     m_proof = std::move(proof), m_most = mostShare, m_shownIn = shownIn, m_from = 0;
     QStringList words;
     if (m_proof)
-        for (const auto& s : m_proof->sure)
-            words << tr("%1: %2 ± %3")
-                         .arg(q(s.name), q(base::toText(s.value, base::decimals(s.unit))), uncertaintyText(s));
+        for (const auto& s : m_proof->sure) words << tr("%1: %2").arg(q(s.name), report::sureText(s));
     setAccessibleDescription(words.join(QStringLiteral("; ")));
     setToolTip(words.join(QLatin1Char('\n')));
     update();
@@ -180,8 +169,7 @@ void SureView::paintEvent(QPaintEvent*)
         const auto& s = m_proof->sure[i];
         const bool over = m_most > 0 && s.share && *s.share > m_most;
         p.setFont(report::uiFont(12)), p.setPen(th.ink);
-        const QString value =
-            q(base::toText(s.value, base::decimals(s.unit))) + QStringLiteral(" ± ") + uncertaintyText(s);
+        const QString value = report::sureText(s);
         p.setFont(report::uiFont(12, true));
         const int wide = p.fontMetrics().horizontalAdvance(value);
         p.drawText(QRectF(10, y, width() - 18, 18), Qt::AlignRight | Qt::AlignVCenter, value);

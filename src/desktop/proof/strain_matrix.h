@@ -1,5 +1,5 @@
-// strain_matrix.h - every check under every change: bars against what is expected, the weakest first. Arrows walk, Enter
-// opens the picture that turned, F3 the next cell that gives way.
+// strain_matrix.h - every check under every change: bars against what is expected, the weakest first. Arrows walk,
+// Enter opens the picture that turned, F3 the next cell that gives way.
 #pragma once
 #include "proof/proof.h"
 

@@ -72,8 +72,8 @@ base::Result<Seen> see(const P& p, const RunInput& in, bool everything)
 // How surely the areas' borders are where they are: of an edge that rises by g grey levels a px, noise n changes
 // n / (g √π) px² of each px of its length. Source: docs/methods.md, uncertainty. Only where the threshold itself stands
 // still and what is taken is the picture as it came.
-// Grey levels a px where an edge is steepest, from what it rises by within a px to either side of a pixel's outline and by
-// all: the edge of a Gaussian, whose width is taken from the ratio of both.
+// Grey levels a px where an edge is steepest, from what it rises by within a px to either side of a pixel's outline
+// and by all: the edge of a Gaussian, whose width is taken from the ratio of both.
 double steepest(double within, double all)
 {
     const double ratio = std::clamp(within / all, 0.05, 0.999);

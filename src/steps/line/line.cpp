@@ -42,7 +42,8 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
         return std::vector<double>{-1, -geometry::dot(along, q - middle)};
     });
     if (numbers.size() == 2) {
-        // Its ends are feet of edge points, which lie off along the search: not quite square to the line that was found.
+        // Its ends are feet of edge points, which lie off along the search: not quite square to the line that was
+        // found.
         const double aslant = geometry::dot(geometry::leftOf(geometry::unit(window.to - window.from)), along);
         double one = 0;
         for (const vision::Edge& e : f->probe.edges) one += e.perNoise * noise / double(f->probe.edges.size());
