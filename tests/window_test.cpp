@@ -800,13 +800,13 @@ private slots:
     void noKeyStandsTwice()
     {
         // Keys of one workspace are out of reach in another.
-        const auto* records = m_window->recordsPage();
-        std::map<QString, QString> seen, ofRecords;
+        const QObject *records = m_window->recordsPage(), *proof = m_window->proofPage();
+        std::map<QString, QString> seen, ofRecords, ofProof;
         for (QAction* a : m_window->findChildren<QAction*>())
             for (const QKeySequence& k : a->shortcuts()) {
                 const QString text = k.toString();
-                const bool own = a->parent() == records;
-                auto& among = own ? ofRecords : seen;
+                const bool own = a->parent() == records || a->parent() == proof;
+                auto& among = a->parent() == records ? ofRecords : own ? ofProof : seen;
                 QVERIFY2(!among.count(text) || among[text] == a->objectName(),
                          qPrintable(text + ": " + among[text] + ", " + a->objectName()));
                 among[text] = a->objectName();
@@ -818,6 +818,22 @@ private slots:
             QVERIFY2(!seen.count(text) || m_window->findChild<SetupPage*>()->findChild<QAction*>(seen[text]),
                      qPrintable(text + ": " + name));
         QVERIFY(seen.size() > 30);
+        // In Proof its own keys are nobody else's; elsewhere those others have them back.
+        QVERIFY(ofProof.size() >= 6);
+        const auto heldByOthers = [&] {
+            QStringList keys;
+            for (const auto& [text, name] : ofProof)
+                for (QAction* a : m_window->findChildren<QAction*>())
+                    if (a->parent() != proof && a->parent() != records && a->shortcuts().contains(QKeySequence(text)) &&
+                        !m_window->findChild<SetupPage*>()->findChild<QAction*>(a->objectName()))
+                        keys << a->objectName();
+            return keys;
+        };
+        QVERIFY(heldByOthers().contains("nextDoubt"));
+        m_window->showWorkspace(3);
+        QCOMPARE(heldByOthers().join(", "), QString());
+        m_window->showWorkspace(0);
+        QVERIFY(heldByOthers().contains("nextDoubt"));
     }
 };
 QTEST_MAIN(WindowTest)

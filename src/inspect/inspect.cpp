@@ -664,9 +664,9 @@ public:
         PictureResult out;
         out.picture = m_capture.id();
         // Half a capture is none, even where every step would find its picture.
-        for (const std::string& key : m_recipe.picturesNeeded())
-            if (!m_capture.find(key)) {
-                out.error = "the capture holds no picture \"" + key + "\", which the recipe names; there is " +
+        for (const image::PictureName& n : m_recipe.picturesTaken())
+            if (!n.idle && !m_capture.find(n.key)) {
+                out.error = "the capture holds no picture \"" + n.key + "\", which the recipe names; there is " +
                             m_capture.keys();
                 return out;
             }

@@ -389,7 +389,7 @@ base::Result<Proof> prove(std::shared_ptr<const inspect::Prepared> prepared, con
     DetectionSettings ds;
     ds.seed = settings.seed, ds.threads = settings.threads;
     ds.from = 0.6;
-    if (settings.quick) ds.count = 2, ds.more = 0, ds.grow = 4, ds.down = true;
+    if (settings.quick) ds.count = 2, ds.more = 0, ds.down = true;
     auto found = detections(*prepared, used, ds, watch);
     if (!found) return base::passOn(found.error());
     out.faults = std::move(*found);
