@@ -116,7 +116,8 @@ std::vector<Point> pieces(const image::Image& in)
 
 int main(int argc, char** argv)
 {
-    std::map<std::string, std::array<int, 3>> sums; // tried, found, by name
+    std::map<std::string, std::array<int, 3>> sums;          // tried, found, by name
+    std::map<std::string, std::map<std::string, int>> names; // what the place was called
     for (int i = 1; i < argc; ++i) {
         const auto bytes = base::readFile(argv[i]);
         if (!bytes) continue;
@@ -152,6 +153,9 @@ int main(int argc, char** argv)
         r.steps.push_back(area);
         Step parts = makeStep(r, *findKind("component_places"));
         parts.id = "parts", parts.datum = "a";
+        steps::ComponentPlacesParams pp;
+        pp.by = steps::CompareBy::Colour;
+        parts.params = pp;
         for (std::size_t k = 0; k < places.size(); ++k)
             parts.places.push_back(
                 {std::to_string(k + 1), places[k], Region::rectangle(places[k], 2 * kHalf, 2 * kHigh)});
@@ -168,8 +172,11 @@ int main(int argc, char** argv)
             const auto result = ask(seen(good, 5000 + n * 13));
             auto& s = sums["untouched"];
             ++s[0], s[1] += !result.accepted();
-            if (!result.accepted())
+            if (!result.accepted()) {
                 std::printf("%s: untouched %d: %s\n", argv[i], int(n), result.items.front().sentence().c_str());
+                for (const auto& f : inspect::faultsOf(result.items.front()))
+                    if (f.at) std::printf("  %s: %s at %.0f, %.0f\n", f.step.c_str(), f.name.c_str(), f.at->x, f.at->y);
+            }
         }
         for (std::size_t k = 0; k < places.size(); ++k)
             for (int what = 0; what < 5; ++what) {
@@ -184,14 +191,23 @@ int main(int argc, char** argv)
                                                                            {3, {"other colour", "another"}},
                                                                            {4, {"another"}}};
                 bool named = false;
+                std::string called = "nothing";
                 for (const auto& item : result.items)
                     for (const auto& f : inspect::faultsOf(item))
-                        if (f.step == "parts" && f.number.substr(f.number.find('.') + 1) == std::to_string(k + 1))
+                        if (f.step == "parts" && f.number.substr(f.number.find('.') + 1) == std::to_string(k + 1)) {
+                            called = f.name.substr(0, f.name.find_first_of("0123456789"));
                             for (const auto& w : words.at(what)) named = named || f.name.rfind(w, 0) == 0;
+                        }
+                ++names[kNames[what]][called];
                 s[2] += named;
             }
     }
     for (const auto& [what, s] : sums)
         std::printf("%-12s %4d tried, %4d called faulty, %4d by the right name at the right place\n", what.c_str(),
                     s[0], s[1], s[2]);
+    for (const auto& [what, called] : names) {
+        std::printf("%s was called:", what.c_str());
+        for (const auto& [name, n] : called) std::printf(" %s %d;", name.c_str(), n);
+        std::printf("\n");
+    }
 }

@@ -203,6 +203,55 @@ private slots:
             QVERIFY(found.front().worst > 1.5);
         }
     }
+    void focusAndWhiteAreNoFaults_data() { goodOnesPassAndFaultsDoNot_data(); }
+    void focusAndWhiteAreNoFaults()
+    {
+        QFETCH(bool, colour);
+        // Learned all at one focus, on paper that is nearly white.
+        Print print = labelPrint(7);
+        print.inks.front().colour = {246, 246, 244};
+        const auto look = [&](double blur, double light, std::vector<demo::Ink> more, std::uint64_t seed) {
+            SeenAs s;
+            s.look.blur = blur, s.look.light = light, s.look.noise = 1.5;
+            s.more = std::move(more);
+            return patchOf(s, seenAs(print, s, kW, kH, seed, colour), colour);
+        };
+        std::vector<Patch> good;
+        for (std::uint64_t n = 0; n < 6; ++n) good.push_back(look(0.8, 1, {}, 40 + n));
+        LearnOptions o;
+        o.least = colour ? 3 : 8, o.edge = colour ? 0.02 : 0.1;
+        const auto l = Learned::make(good, {}, o);
+        QVERIFY(l);
+        const auto worst = [&](const Patch& here, Light light) {
+            const auto d = vision::differ(*l, here, light);
+            const auto all = vision::places(*l, here, light, d, 4);
+            return all.empty() ? 0.0 : all.front().worst;
+        };
+        for (const double blur : {0.7, 0.9, 1.05}) {
+            const Patch here = look(blur, 1, {}, 70);
+            const Light light = l->focused(here, l->light(here));
+            // A binomial blur of 3 × 3 adds half a px² of variance.
+            QVERIFY2(std::abs(light.focus - (blur * blur - 0.64) / 0.5) < 0.35, QByteArray::number(light.focus));
+            Light asLearned = light;
+            asLearned.focus = 0;
+            if (blur > 1 && !colour) QVERIFY(worst(here, asLearned) > 1); // else this test says nothing
+            QCOMPARE(worst(here, light), 0.0);
+        }
+        // Far out of focus, or with a fault in it, it is none.
+        const Patch far = look(2.2, 1, {}, 80);
+        QVERIFY(worst(far, l->focused(far, l->light(far))) > 1);
+        const demo::Ink speck{{60, 50, 50}, {demo::circleOutline({-120, -95}, 3)}};
+        const Patch faulty = look(1.05, 1, {speck}, 81);
+        QVERIFY(worst(faulty, l->focused(faulty, l->light(faulty))) > 1.5);
+        // So bright that the paper is cut off at white: what is darker there is still a difference.
+        const Patch bright = look(0.8, 1.15, {}, 90);
+        QVERIFY2(l->light(bright).gain[0] > 1.1, QByteArray::number(l->light(bright).gain[0]));
+        QVERIFY(worst(bright, l->light(bright)) > 1);
+        QCOMPARE(worst(bright, l->focused(bright, l->light(bright))), 0.0);
+        const demo::Ink pale{{205, 205, 204}, {demo::circleOutline({-120, -95}, 5)}};
+        const Patch stained = look(0.8, 1.15, {pale}, 91);
+        QVERIFY(worst(stained, l->focused(stained, l->light(stained))) > 1);
+    }
     void ratiosAreThoseOfTheDefinition()
     {
         const Set set = goodSet(6, false);

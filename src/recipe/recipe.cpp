@@ -61,9 +61,8 @@ std::array<std::pair<const char*, Asset Recipe::*>, 3> Recipe::assets()
 
 std::set<std::string> Recipe::picturesNeeded() const
 {
-    std::set<std::string> out, known;
+    std::set<std::string> out;
     if (pictures.empty()) return out;
-    for (const image::PictureName& n : pictures) known.insert(n.key);
     out.insert(pictures.front().key);
     for (const Step& s : steps) {
         const StepKind* kind = findKind(s.kind);
@@ -83,8 +82,6 @@ std::set<std::string> Recipe::picturesNeeded() const
         for (const Place& p : s.places)
             if (!p.picture.empty()) out.insert(p.picture);
     }
-    // A step that reads what has no name says so itself.
-    std::erase_if(out, [&](const std::string& key) { return known.count(key) == 0; });
     return out;
 }
 image::Naming Recipe::picturesTaken() const

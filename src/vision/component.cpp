@@ -292,8 +292,8 @@ struct Looking {
         }
         return from;
     }
-    // Least squares over the steep places.
-    Beside refined(Beside b) const
+    // Least squares over the steep places. `steady`: what hardly shows, as a move along a straight edge, is no move.
+    Beside refined(Beside b, bool steady = false) const
     {
         if (c.m_steep.size() < 12) return b;
         const double limit = geometry::radians(1.5 * c.m_options.searchTurn + 2);
@@ -328,7 +328,7 @@ struct Looking {
             }
             const double ridge = 1e-3 * (a(0, 0) + a(1, 1)) + 1e-9;
             a(0, 0) += ridge, a(1, 1) += ridge, a(2, 2) += ridge * c.m_half * c.m_half * 0.3;
-            const Eigen::Vector3d move = a.ldlt().solve(r);
+            const Eigen::Vector3d move = steady ? shown(a, r) : a.ldlt().solve(r);
             if (!move.allFinite()) return start;
             const double length = std::hypot(move(0), move(1)), scale = length > 1.5 ? 1.5 / length : 1;
             b.shift = b.shift + Point{move(0), move(1)} * scale;
@@ -337,6 +337,21 @@ struct Looking {
         }
         if (geometry::distance(b.shift, start.shift) > 6 || std::abs(b.turn) > limit) return start;
         return b;
+    }
+    // The part of the least squares move that the places determine: of the turn its arc at the rim.
+    Eigen::Vector3d shown(Eigen::Matrix3d a, Eigen::Vector3d r) const
+    {
+        constexpr double kShown = 0.02; // of the best determined direction
+        const Eigen::Vector3d unit(1, 1, 1 / (0.5 * c.m_half));
+        a = (unit.asDiagonal() * a * unit.asDiagonal()).eval();
+        const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> e(a);
+        Eigen::Vector3d move = Eigen::Vector3d::Zero();
+        for (int k = 0; k < 3; ++k)
+            if (e.eigenvalues()(k) > kShown * e.eigenvalues()(2)) {
+                const Eigen::Vector3d v = e.eigenvectors().col(k);
+                move += v * (v.dot(unit.cwiseProduct(r)) / e.eigenvalues()(k));
+            }
+        return unit.cwiseProduct(move);
     }
     Patch patchAt(const Beside& b) const
     {
@@ -372,14 +387,28 @@ Component::Seen Component::look(const image::Picture& picture, const Carry& carr
                         mayTurn > 0 ? std::abs(b.turn) / mayTurn : 0.0);
     };
     s.atPlace = m_learned.likeness(s.here, light).alike;
-    // Where it should lie, or hardly beside.
-    Beside near = l.refined({});
-    if (beyond(near) > 1.5) near = {};
-    const Patch there = l.patchAt(near);
-    const double ratio = l.ratioOf(there);
-    const Learned::Likeness usual = m_learned.likeness(there, light);
+    // Where it should lie, or hardly beside: by all that is seen, and where that leads away, by what surely shows.
+    struct Near {
+        Beside at;
+        Learned::Likeness like;
+        double ratio = 0;
+    };
+    const auto nearBy = [&](bool steady) {
+        Near n{l.refined({}, steady), {}, 0};
+        if (beyond(n.at) > 1.5) n.at = {};
+        const Patch there = l.patchAt(n.at);
+        n.ratio = l.ratioOf(there), n.like = m_learned.likeness(there, light);
+        return n;
+    };
+    const auto asUsual = [&](const Near& n) { return n.ratio <= 1 && beyond(n.at) <= 1; };
+    Near first = nearBy(false);
+    if (!asUsual(first))
+        if (Near steady = nearBy(true); asUsual(steady)) first = steady;
+    const Beside near = first.at;
+    const Learned::Likeness usual = first.like;
+    const double ratio = first.ratio;
     s.beside = near, s.alike = usual.alike;
-    if (ratio <= 1 && beyond(near) <= 1) {
+    if (asUsual(first)) {
         s.ratio = std::max(ratio, beyond(near));
         return s;
     }

@@ -288,8 +288,119 @@ base::Result<Learned> Learned::make(const std::vector<Patch>& good, std::vector<
     l.takeAllowed(spread);
     l.takeBytes();
     for (std::size_t s = 0; s < good.size(); ++s)
-        to.m_own.push_back(differ(to, good[s], known ? l.lights[s] : to.light(good[s])).worst);
+        to.m_own.push_back(differ(to, good[s], known ? l.lights[s] : to.focused(good[s], to.light(good[s]))).worst);
     return to;
+}
+
+float Learned::softer(int plane, int x, int y) const
+{
+    const float* u = m_usual.data() + std::size_t(plane) * m_box.count();
+    const int x0 = std::max(0, x - 1), x1 = std::min(m_box.width - 1, x + 1);
+    const auto across = [&](int row) {
+        const float* r = u + std::size_t(std::clamp(row, 0, m_box.height - 1)) * std::size_t(m_box.width);
+        return r[x0] + 2 * r[x] + r[x1];
+    };
+    const float d = (across(y - 1) + 2 * across(y) + across(y + 1)) / 16 -
+                    u[std::size_t(y) * std::size_t(m_box.width) + std::size_t(x)];
+    return std::isfinite(d) ? d : 0;
+}
+namespace
+{
+// The largest value that can be seen in this light, in the units of the first plane; none above white.
+float whitest(const Light& light, double gain, int planes)
+{
+    const auto level = float(std::min(1e9, (light.white - light.offset) / std::max(0.02, gain)));
+    if (planes == 1 || level >= 255) return level >= 255 ? kInfinite : level;
+    return tables().lab(level, level, level)[0];
+}
+} // namespace
+float Learned::usualIn(int plane, int x, int y, const Light& light) const
+{
+    float u = m_usual[std::size_t(plane) * m_box.count() + std::size_t(y) * std::size_t(m_box.width) + std::size_t(x)];
+    if (light.focus != 0) u += float(light.focus) * softer(plane, x, y);
+    if (plane > 0 || m_heights || light.white >= 1e9) return u;
+    if (light.even()) return std::min(u, whitest(light, light.gain[0], m_planes));
+    const auto g = light.along(y, m_box);
+    return std::min(u, whitest(light, g[0] + g[1] * x + g[2] * x * x, m_planes));
+}
+const float* Learned::usualRow(int plane, int y, const Light& light, std::vector<float>& buffer) const
+{
+    const auto g = light.along(y, m_box);
+    const bool white =
+        plane == 0 && !m_heights && (!light.even() || whitest(light, light.gain[0], m_planes) < kInfinite);
+    const float* u = m_usual.data() + std::size_t(plane) * m_box.count() + std::size_t(y) * std::size_t(m_box.width);
+    if (light.focus == 0 && !white) return u;
+    buffer.assign(u, u + m_box.width);
+    if (light.focus != 0) {
+        // softer() for a whole row, without a branch.
+        const int w = m_box.width;
+        const float* above = y > 0 ? u - w : u;
+        const float* below = y + 1 < m_box.height ? u + w : u;
+        thread_local std::vector<float> sums;
+        sums.resize(std::size_t(w) + 2);
+        float *sum = sums.data() + 1, *to = buffer.data();
+        for (int x = 0; x < w; ++x) sum[x] = above[x] + 2 * u[x] + below[x];
+        sum[-1] = sum[0], sum[w] = sum[w - 1];
+        const auto k = float(light.focus);
+        for (int x = 0; x < w; ++x) {
+            const float d = (sum[x - 1] + 2 * sum[x] + sum[x + 1]) * 0.0625f - u[x];
+            to[x] += k * (d - d == 0 ? d : 0);
+        }
+    }
+    if (!white) return buffer.data();
+    const float most = whitest(light, light.gain[0], m_planes);
+    for (int x = 0; x < m_box.width; ++x) {
+        float& v = buffer[std::size_t(x)];
+        v = std::min(v, light.even() ? most : whitest(light, g[0] + g[1] * x + g[2] * x * x, m_planes));
+    }
+    return buffer.data();
+}
+Light Learned::focused(const Patch& here, Light light) const
+{
+    light.focus = 0;
+    if (m_heights || here.heights()) return light;
+    light.white = 255;
+    if (m_options.light == LightFollowed::AsItIs) return light;
+    constexpr std::size_t kMost = 40000;
+    constexpr float kShows = 1.5f; // levels a blur must change at a pixel that is asked
+    constexpr double kSharper = -0.7, kSofter = 1.2, kNothing = 0.04;
+    struct Asked {
+        double off, softer;
+    };
+    std::vector<Asked> all;
+    Values v(here, light);
+    const std::size_t stride = std::max<std::size_t>(1, m_box.count() / kMost) | 1;
+    for (std::size_t i = 0; i < m_box.count(); i += stride) {
+        if (!std::isfinite(m_allowed[i]) || !here.sees(i)) continue;
+        const int x = int(i % std::size_t(m_box.width)), y = int(i / std::size_t(m_box.width));
+        const float by = softer(0, x, y) * (m_planes == 3 ? 2.55f : 1.0f); // lightness, 0 to 100
+        if (std::abs(by) < kShows) continue;
+        v.goTo(y);
+        float value[3] = {};
+        v.read(i, x, m_planes, value);
+        all.push_back({double(value[0] - m_usual[i]) * (m_planes == 3 ? 2.55 : 1), double(by)});
+    }
+    if (all.size() < 200) return light;
+    // Robust: what is another thing says nothing of the focus.
+    double focus = 0, cut = 1e9;
+    std::vector<double> sizes(all.size());
+    for (int round = 0; round < 6; ++round) {
+        double up = 0, down = 0;
+        for (const Asked& a : all) {
+            const double u = (a.off - focus * a.softer) / cut;
+            if (std::abs(u) >= 1) continue;
+            const double w = (1 - u * u) * (1 - u * u);
+            up += w * a.off * a.softer, down += w * a.softer * a.softer;
+        }
+        if (down <= 0) return light;
+        focus = up / down;
+        for (std::size_t k = 0; k < all.size(); ++k) sizes[k] = std::abs(all[k].off - focus * all[k].softer);
+        std::nth_element(sizes.begin(), sizes.begin() + std::ptrdiff_t(sizes.size() / 2), sizes.end());
+        cut = std::max(3.0, 4.685 * 1.4826 * sizes[sizes.size() / 2]);
+    }
+    focus = std::clamp(focus, kSharper, kSofter);
+    if (std::abs(focus) > kNothing) light.focus = focus;
+    return light;
 }
 
 Learned::Likeness Learned::likeness(const Patch& here, const Light& light) const
@@ -298,8 +409,11 @@ Learned::Likeness Learned::likeness(const Patch& here, const Light& light) const
     constexpr float most = 5;
     std::size_t n = 0, same = 0;
     double off = 0;
+    std::array<std::vector<float>, 3> buffers;
+    std::array<const float*, 3> usual{};
     for (int y = 0; y < m_box.height; ++y) {
         v.goTo(y);
+        for (int p = 0; p < m_planes; ++p) usual[std::size_t(p)] = usualRow(p, y, light, buffers[std::size_t(p)]);
         for (int x = 0; x < m_box.width; ++x) {
             const auto i = std::size_t(y) * std::size_t(m_box.width) + std::size_t(x);
             if (!std::isfinite(m_allowed[i])) continue;
@@ -311,7 +425,7 @@ Learned::Likeness Learned::likeness(const Patch& here, const Light& light) const
             float value[3] = {}, sum = 0;
             v.read(i, x, m_planes, value);
             for (int p = 0; p < m_planes; ++p) {
-                const float d = value[p] - m_usual[std::size_t(p) * m_box.count() + i];
+                const float d = value[p] - usual[std::size_t(p)][x];
                 sum += d * d;
             }
             const float ratio = std::sqrt(sum) / m_allowed[i];
@@ -372,7 +486,7 @@ double Learned::ratio(const Patch& here, const Light& light, std::size_t i, floa
     float value[3] = {}, sum = 0;
     v.read(i, x, m_planes, value);
     for (int p = 0; p < m_planes; ++p) {
-        const float d = value[p] - m_usual[std::size_t(p) * m_box.count() + i];
+        const float d = value[p] - usualIn(p, x, int(i / std::size_t(m_box.width)), light);
         if (p == 0 && side) *side = d;
         sum += d * d;
     }
@@ -393,23 +507,31 @@ struct ComparingRows {
         int worstRow = -1;
         // Seven bits behind the point: level × 128 / gain.
         const auto quick = [&](double gain) { return gain > 0.502 && gain < 100; };
+        std::vector<float> buffer;
+        std::vector<std::uint8_t> worked(static_cast<std::size_t>(w));
         for (int y = 0; y < learned.m_box.height; ++y) {
             const auto from = std::size_t(y) * std::size_t(w);
-            const std::uint8_t* p = here.pixels.row(y);
+            const std::uint8_t *p = here.pixels.row(y), *usual = learned.m_usualByte.data() + from;
+            if (const float* row = learned.usualRow(0, y, light, buffer); row == buffer.data()) {
+                std::uint8_t* byte = worked.data(); // what is not known has no weight
+                for (int x = 0; x < w; ++x) {
+                    const float v = row[x] + 0.5f;
+                    byte[x] = std::uint8_t(int(v > 0 ? (v < 255 ? v : 255) : 0));
+                }
+                usual = byte;
+            }
             std::uint16_t most = 0;
             if (light.even() && quick(light.gain[0])) {
                 simd::RatioRow r;
                 r.scale = std::uint16_t(std::lround(32768 / light.gain[0]));
                 r.offset = std::int16_t(std::lround(std::clamp(128 * light.offset / light.gain[0], -16000.0, 16000.0)));
                 r.over = over;
-                most = simd::ratios(p, learned.m_usualByte.data() + from, learned.m_weight.data() + from, w, r,
-                                    to.over.row(y));
+                most = simd::ratios(p, usual, learned.m_weight.data() + from, w, r, to.over.row(y));
             } else {
                 const auto g = light.along(y, learned.m_box);
                 for (int x = 0; x < w; ++x) {
                     const double v = (p[x] - light.offset) / std::max(0.02, g[0] + g[1] * x + g[2] * x * x);
-                    const double r = std::abs(v - learned.m_usualByte[from + std::size_t(x)]) *
-                                     learned.m_weight[from + std::size_t(x)] / 256;
+                    const double r = std::abs(v - usual[x]) * learned.m_weight[from + std::size_t(x)] / 256;
                     const auto q = std::uint16_t(std::min(65535.0, r));
                     most = std::max(most, q);
                     to.over.row(y)[x] = q > over ? 255 : 0;
@@ -429,8 +551,12 @@ struct ComparingRows {
     {
         const int w = learned.m_box.width;
         Values v(here, light);
+        std::array<std::vector<float>, 3> buffers;
+        std::array<const float*, 3> usual{};
         for (int y = 0; y < learned.m_box.height; ++y) {
             v.goTo(y);
+            for (int p = 0; p < learned.m_planes; ++p)
+                usual[std::size_t(p)] = learned.usualRow(p, y, light, buffers[std::size_t(p)]);
             std::uint8_t* row = to.over.row(y);
             for (int x = 0; x < w; ++x) {
                 const auto i = std::size_t(y) * std::size_t(w) + std::size_t(x);
@@ -441,7 +567,7 @@ struct ComparingRows {
                     float value[3] = {}, sum = 0;
                     v.read(i, x, learned.m_planes, value);
                     for (int p = 0; p < learned.m_planes; ++p) {
-                        const float d = value[p] - learned.m_usual[std::size_t(p) * learned.m_box.count() + i];
+                        const float d = value[p] - usual[std::size_t(p)][x];
                         sum += d * d;
                     }
                     r = std::min(kMostRatio, double(std::sqrt(sum) / learned.m_allowed[i]));

@@ -61,12 +61,23 @@ public:
     // Difference of one pixel as a ratio; `side`: above 0 where it is brighter or higher than usual.
     double ratio(const Patch& here, const Light& light, std::size_t i, float* side = nullptr) const;
     Light light(const Patch& here) const { return lightOf(here, m_levels, m_counts, m_options.light); }
+    // The same light, what is cut off at white, and how much softer or sharper the whole patch is seen than usual,
+    // within limits: a camera a little out of focus is no fault, one far out is. No focus where no light is followed.
+    // It costs more than a comparison: where the light alone explains everything it need not be asked.
+    Light focused(const Patch& here, Light light) const;
 
     friend struct Learning;
     bool quick() const { return m_bytes; } // 8 bit grey
     friend struct ComparingRows;
 
 private:
+    // What a blur of 3 × 3 px adds to the usual value; 0 beside what is not known.
+    float softer(int plane, int x, int y) const;
+    // The usual value in this light and focus. What would be brighter than white is white.
+    float usualIn(int plane, int x, int y, const Light& light) const;
+    // A row of them, in `buffer` where they are worked out.
+    const float* usualRow(int plane, int y, const Light& light, std::vector<float>& buffer) const;
+
     PatchBox m_box;
     LearnOptions m_options;
     int m_planes = 1, m_samples = 0;

@@ -250,8 +250,13 @@ Light lightOf(const Patch& here, const std::vector<float>& usual, const std::vec
     const auto at = some(here, usual, counts, 6000);
     if (at.size() < 30) return light;
     std::vector<double> ratios;
+    // What is as white as can be tells nothing of the light, as long as there is something else.
+    constexpr float kWhite = 252;
+    const auto dull =
+        std::count_if(at.begin(), at.end(), [&](std::size_t i) { return usual[i] > 8 && here.level(i) < kWhite; });
+    const auto asked = [&](std::size_t i) { return dull < 100 || here.level(i) < kWhite; };
     for (const std::size_t i : at)
-        if (usual[i] > 8) ratios.push_back(double(here.level(i)) / double(usual[i]));
+        if (usual[i] > 8 && asked(i)) ratios.push_back(double(here.level(i)) / double(usual[i]));
     if (ratios.size() < 30) return light;
     light.gain[0] = std::clamp(medianOf(ratios), 0.05, 20.0);
     const int n = follow == LightFollowed::Uneven ? 7 : 2;
@@ -264,8 +269,9 @@ Light lightOf(const Patch& here, const std::vector<float>& usual, const std::vec
                          y = unit(double(at[k] / width), here.box.height);
             off[k] = double(here.level(at[k])) - light.gainAt(x, y) * double(usual[at[k]]) - light.offset;
         }
-        std::vector<double> sizes = off;
-        for (double& s : sizes) s = std::abs(s);
+        std::vector<double> sizes;
+        for (std::size_t k = 0; k < at.size(); ++k)
+            if (asked(at[k])) sizes.push_back(std::abs(off[k]));
         const double cut = std::max(6.0, 4.685 * 1.4826 * medianOf(sizes));
         using Rows = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, 0, 7, 7>; // on the stack
         using Row = Eigen::Matrix<double, Eigen::Dynamic, 1, 0, 7, 1>;
@@ -273,7 +279,6 @@ Light lightOf(const Patch& here, const std::vector<float>& usual, const std::vec
         Row b = Row::Zero(n);
         double weights = 0;
         for (std::size_t k = 0; k < at.size(); ++k) {
-            // What is as white as can be tells nothing of the light.
             const double w = double(here.level(at[k])) - off[k] > 250 ? 0 : tukey(off[k], cut);
             if (w == 0) continue;
             const double x = unit(double(at[k] % width), here.box.width),

@@ -55,6 +55,9 @@ struct Light {
     // The gain in x and y, from -1 to 1 across the patch: 1, x, y, x², xy, y².
     std::array<double, 6> gain{1, 0, 0, 0, 0, 0};
     double offset = 0;
+    // How much softer than usual it is seen: the share of a binomial blur of 3 × 3 px on top; below 0 sharper.
+    double focus = 0;
+    double white = 1e9; // level at which the picture is cut off; as it stands it is not looked at
     bool even() const { return gain[1] == 0 && gain[2] == 0 && gain[3] == 0 && gain[4] == 0 && gain[5] == 0; }
     double gainAt(double x, double y) const
     {

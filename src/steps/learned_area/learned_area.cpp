@@ -75,6 +75,10 @@ base::Result<Seen> look(const P& p, const RunInput& in, const Learned& learned)
                                                          ? "the picture has no colour, the good ones have"
                                                          : "the picture is of another sort than the good ones");
     s.difference = vision::differ(learned, s.patch, s.light);
+    if (s.difference.worst > 1) {
+        s.light = learned.focused(s.patch, s.light);
+        s.difference = vision::differ(learned, s.patch, s.light);
+    }
     if (s.difference.compared == 0) return base::fail(base::ErrorCode::NoResult, "nothing is left to compare");
     if (const double unseen = 100.0 * double(s.difference.unseen) / double(s.difference.compared); unseen > 0.05)
         return base::fail(base::ErrorCode::NoResult,
