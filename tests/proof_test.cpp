@@ -195,6 +195,51 @@ private slots:
             }
         QVERIFY(!anatomyOf(planted(c, *a, "part_missing", 0, 1)->capture.first()));
     }
+    void placesAreEmptiedTurnedAndExchanged()
+    {
+        // A long dark and a square darker piece on a bright ground, and a third as long as the first.
+        const auto box = [](double x, double y, double w, double h) {
+            return support::box(x - w / 2, y - h / 2, x + w / 2, y + h / 2);
+        };
+        image::Image p(400, 200, image::PixelFormat::Grey8);
+        std::fill_n(p.row(0), p.byteCount(), std::uint8_t(200));
+        const auto put = [&](double x, double y, double w, double h, std::uint8_t level) {
+            for (int v = int(y - h / 2); v < int(y + h / 2); ++v) std::fill_n(p.row(v) + int(x - w / 2), int(w), level);
+        };
+        put(80, 100, 50, 12, 60), put(200, 100, 30, 30, 20), put(320, 100, 50, 12, 60);
+        const image::Capture c = support::captureOf(p.clone());
+        Anatomy a;
+        const auto none = planted(c, a, "place_turned", 0, 1);
+        QVERIFY(!none && none.error().text().find("no places") != std::string::npos);
+        a.places = {box(80, 100, 56, 40), box(200, 100, 56, 40), box(320, 100, 56, 40)};
+        std::map<std::string, int> made;
+        for (const char* kind : {"place_empty", "place_turned", "place_recoloured", "place_exchanged"})
+            for (std::uint64_t seed = 1; seed <= 12; ++seed) {
+                const auto one = planted(c, a, kind, 0, seed);
+                if (!one) { // the same thing once more is no fault
+                    QVERIFY(std::string(kind) == "place_exchanged" || std::string(kind) == "place_turned");
+                    continue;
+                }
+                ++made[kind];
+                const image::Image& now = one->capture.first().pixels;
+                const int cx = int(one->at.x), cy = int(one->at.y);
+                QVERIFY2(cy == 100 && (cx == 80 || cx == 200 || cx == 320), qPrintable(QString::number(cx)));
+                // Nothing else is touched.
+                for (int y = 0; y < 200; ++y)
+                    for (int x = 0; x < 400; ++x)
+                        if (std::abs(x - cx) > 36 || std::abs(y - cy) > 32) QCOMPARE(now.row(y)[x], p.row(y)[x]);
+                const int middle = now.row(cy)[cx], was = p.row(cy)[cx];
+                if (kind == std::string("place_empty")) QVERIFY(middle > 190);
+                if (kind == std::string("place_recoloured")) QVERIFY(middle > was + 20 && middle < 190);
+                if (kind == std::string("place_exchanged")) QVERIFY(middle != was);
+                if (kind == std::string("place_turned")) {
+                    QCOMPARE(middle, was);
+                    if (cx != 200) QVERIFY(now.row(cy)[cx + 22] > 190 && p.row(cy)[cx + 22] < 100);
+                }
+            }
+        QVERIFY(made["place_empty"] == 12 && made["place_recoloured"] == 12);
+        QVERIFY(made["place_turned"] >= 6 && made["place_exchanged"] >= 3);
+    }
     void curvesAreFittedToWhatIsTrue()
     {
         // Drawn from a known curve; the bound holds in most of many draws, and is no wild guess.

@@ -34,6 +34,8 @@ struct Anatomy {
         int left, top, right, low;
     };
     std::vector<Box> parts; // largest first
+    std::vector<std::vector<geometry::Point>>
+        places; // outlines of the recipe's places in this picture; not seen, but told
     // How much of the ground is seen here: 0 on the part, 1 beside it.
     double share(double level) const { return std::clamp((level - part) / (ground - part), 0.0, 1.0); }
 };

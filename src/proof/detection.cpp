@@ -30,6 +30,22 @@ struct Outcome {
     geometry::Point at;
     double radius = 0;
 };
+// Outlines of the places of all items. Under a lens they are not where they are seen: none are told.
+std::vector<std::vector<geometry::Point>> placesOf(const recipe::Recipe& recipe, const Sample& sample)
+{
+    std::vector<std::vector<geometry::Point>> out;
+    if (recipe.calibration.bends()) return out;
+    for (const auto& item : sample.result.items)
+        for (const auto& s : item.steps) {
+            const recipe::Step* step = recipe.find(s->step);
+            if (!step || step->places.empty()) continue;
+            for (const auto& m : s->marks)
+                if (m.shape == recipe::MarkShape::Polygon && m.role == recipe::MarkRole::Found && m.element > 0 &&
+                    m.points.size() > 2)
+                    out.push_back(m.points);
+        }
+    return out;
+}
 std::vector<std::string> failing(const inspect::PictureResult& r)
 {
     std::vector<std::string> out;
@@ -42,6 +58,17 @@ std::vector<std::string> failing(const inspect::PictureResult& r)
     return out;
 }
 } // namespace
+
+base::Result<Anatomy> anatomyFor(const recipe::Recipe& recipe, const Sample& sample)
+{
+    for (const image::Picture& p : sample.capture->pictures()) {
+        if (p.content == image::Content::Height) continue;
+        auto a = anatomyOf(p);
+        if (a) a->places = placesOf(recipe, sample);
+        return a;
+    }
+    return base::fail(base::ErrorCode::NoResult, "heights: faults are planted in light");
+}
 
 bool Detection::met() const
 {
@@ -101,13 +128,8 @@ base::Result<std::vector<Detection>> detections(const inspect::Prepared& prepare
     if (good.empty()) return out;
     // What every picture consists of.
     std::vector<base::Result<Anatomy>> anatomies(good.size(), base::fail(base::ErrorCode::NoResult, ""));
-    base::parallelFor(int(good.size()), settings.threads, [&](int i) {
-        for (const image::Picture& p : good[std::size_t(i)]->capture->pictures())
-            if (p.content != image::Content::Height) {
-                anatomies[std::size_t(i)] = anatomyOf(p);
-                return;
-            }
-    });
+    base::parallelFor(int(good.size()), settings.threads,
+                      [&](int i) { anatomies[std::size_t(i)] = anatomyFor(recipe, *good[std::size_t(i)]); });
     const auto cancelled = [&] { return watch && watch->cancel.load(); };
     const double mm = recipe.mmPerPixel();
     const double shorter = std::min(good.front()->capture->width(), good.front()->capture->rows());

@@ -54,6 +54,9 @@ struct DetectionSettings {
 base::Result<std::vector<Detection>> detections(const inspect::Prepared& prepared, const std::vector<Sample>& samples,
                                                 const DetectionSettings& settings, base::Watch* watch = nullptr);
 
+// What a sample's picture consists of, with the outlines of the recipe's places as they were found in it.
+base::Result<Anatomy> anatomyFor(const recipe::Recipe& recipe, const Sample& sample);
+
 // The fit alone, sizes with their shares: middle and width of the probit, the 90 % size and its bound.
 void fitDetection(Detection& d);
 

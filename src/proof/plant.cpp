@@ -24,6 +24,10 @@ constexpr FaultKind kKinds[] = {
     {"opening_closed", "opening closed", "An opening that is not there.", false},
     {"half_missing", "half of the part missing", "One side of the part is not there.", false},
     {"part_missing", "part missing", "The part is not there at all.", false},
+    {"place_empty", "place empty", "What belongs in one of the recipe's places is not there.", false},
+    {"place_turned", "place turned", "What is in a place, turned by 25° about its middle.", false},
+    {"place_recoloured", "place recoloured", "What is in a place, in another colour; of grey pictures paler.", false},
+    {"place_exchanged", "place exchanged", "What belongs in another place, where it looks otherwise.", false},
 };
 constexpr double kSoft = 0.9; // px, sigma of a border
 
@@ -195,6 +199,116 @@ Made missing(const Anatomy& a, bool half, Random& r)
     };
     return f;
 }
+
+// One of the recipe's places, emptied, turned, recoloured or exchanged; in every picture by its own levels.
+class AtPlace
+{
+public:
+    AtPlace(const Anatomy& a, const std::string& kind, Random& r) : m_kind(kind)
+    {
+        m_outline = a.places[std::size_t(r.below(int(a.places.size())))];
+        m_middle = middle(m_outline);
+        if (kind == "place_exchanged") {
+            const auto other = std::size_t(r.below(int(a.places.size())));
+            m_other = middle(a.places[other]);
+        }
+        m_turn = geometry::radians(r.below(2) ? 25 : -25);
+        for (const Point p : m_outline) m_reach = std::max(m_reach, geometry::distance(p, m_middle));
+    }
+    Point at() const { return m_middle; }
+    double radius() const { return m_reach; }
+    // How much is otherwise then, grey levels in the mean.
+    double paint(Image& picture) const
+    {
+        const Image from = picture.clone();
+        const int ch = image::channels(from.format());
+        const bool wide = image::bytesPerSample(from.format()) == 2;
+        const auto read = [&](int x, int y, int c) {
+            x = std::clamp(x, 0, from.width() - 1), y = std::clamp(y, 0, from.height() - 1);
+            return wide ? reinterpret_cast<const std::uint16_t*>(from.row(y))[x * ch + c] / 257.0
+                        : double(from.row(y)[x * ch + c]);
+        };
+        const auto seen = [&](Point p, int c) {
+            const int x = int(std::floor(p.x)), y = int(std::floor(p.y));
+            const double fx = p.x - x, fy = p.y - y;
+            return (read(x, y, c) * (1 - fx) + read(x + 1, y, c) * fx) * (1 - fy) +
+                   (read(x, y + 1, c) * (1 - fx) + read(x + 1, y + 1, c) * fx) * fy;
+        };
+        // What lies just round it.
+        std::array<double, 4> bare{};
+        for (const Point p : m_outline)
+            for (int c = 0; c < ch; ++c)
+                bare[std::size_t(c)] +=
+                    seen(m_middle + (p - m_middle) * (1 + 3 / m_reach), c) / double(m_outline.size());
+        const double co = std::cos(m_turn), si = std::sin(m_turn);
+        double changed = 0;
+        int n = 0;
+        const int reach = int(std::ceil(m_reach)) + 1, cx = int(m_middle.x), cy = int(m_middle.y);
+        for (int y = std::max(0, cy - reach); y <= std::min(from.height() - 1, cy + reach); ++y)
+            for (int x = std::max(0, cx - reach); x <= std::min(from.width() - 1, cx + reach); ++x) {
+                const Point p{double(x), double(y)}, d = p - m_middle;
+                const Point turned = m_middle + Point{d.x * co - d.y * si, d.x * si + d.y * co};
+                // What is turned lies in part beside its place.
+                const bool over = m_kind == "place_turned" && inside(turned);
+                if (!over && !inside(p)) continue;
+                for (int c = 0; c < ch; ++c) {
+                    const double was = read(x, y, c);
+                    double v = bare[std::size_t(c)];
+                    if (over) v = seen(turned, c);
+                    if (m_kind == "place_exchanged") v = seen(m_other + d, c);
+                    if (m_kind == "place_recoloured")
+                        v = ch == 3 ? 0.75 * read(x, y, (c + 1) % 3) + 15 * c : 0.6 * was + 70;
+                    v = std::clamp(v, 0.0, 255.0);
+                    changed += std::abs(v - was), ++n;
+                    if (wide)
+                        reinterpret_cast<std::uint16_t*>(picture.row(y))[x * ch + c] = std::uint16_t(257 * v + 0.5);
+                    else picture.row(y)[x * ch + c] = std::uint8_t(v + 0.5);
+                }
+            }
+        return n ? changed / n : 0;
+    }
+
+private:
+    static Point middle(const std::vector<Point>& outline)
+    {
+        Point sum{};
+        for (const Point p : outline) sum = sum + p;
+        return sum * (1.0 / double(outline.size()));
+    }
+    bool inside(Point p) const
+    {
+        bool in = false;
+        for (std::size_t i = 0, j = m_outline.size() - 1; i < m_outline.size(); j = i++) {
+            const Point a = m_outline[i], b = m_outline[j];
+            if ((a.y > p.y) != (b.y > p.y) && p.x < (b.x - a.x) * (p.y - a.y) / (b.y - a.y) + a.x) in = !in;
+        }
+        return in;
+    }
+    std::string m_kind;
+    std::vector<Point> m_outline;
+    Point m_middle, m_other;
+    double m_turn = 0, m_reach = 1;
+};
+base::Result<Planted> plantedAtPlace(const image::Capture& capture, const Anatomy& a, const std::string& kind,
+                                     Random& r)
+{
+    if (a.places.empty()) return base::fail(base::ErrorCode::NoResult, "the recipe has no places");
+    const double otherwise = kind == "place_exchanged" ? 10 : 4; // grey levels: less is the same thing again
+    const AtPlace place(a, kind, r);
+    std::vector<image::Picture> pictures;
+    double most = 0;
+    for (const image::Picture& p : capture.pictures()) {
+        Image pixels = p.pixels.clone();
+        if (p.content != image::Content::Height) most = std::max(most, place.paint(pixels));
+        image::Picture one = p.content == image::Content::Height
+                                 ? image::makeHeights(std::move(pixels), *p.scale, p.key)
+                                 : image::makePicture(std::move(pixels), p.key);
+        one.joined = p.joined;
+        pictures.push_back(std::move(one));
+    }
+    if (most < otherwise) return base::fail(base::ErrorCode::NoResult, "it would look as before");
+    return Planted{{capture.id(), std::move(pictures)}, place.at(), place.radius()};
+}
 } // namespace
 
 std::span<const FaultKind> faultKinds() { return kKinds; }
@@ -214,6 +328,7 @@ base::Result<Planted> planted(const image::Capture& capture, const Anatomy& a, c
     if (!first) return base::fail(base::ErrorCode::NoResult, "heights: faults are planted in light");
     const image::GreyView grey = first->grey();
     Random r(seed);
+    if (kind.rfind("place_", 0) == 0 && findFault(kind)) return plantedAtPlace(capture, a, kind, r);
     std::vector<Fault> faults;
     const auto add = [&](Made made) -> base::Status {
         if (!made) return base::passOn(made.error());

@@ -635,10 +635,11 @@ void ProofPage::showMissed()
         const proof::Sample& s = m_proof->samples[std::size_t(m.sample)];
         if (!s.capture) continue;
         m_faults->showMissed({}, what);
-        m_missedJob.ask([this, capture = s.capture, m, kindKey = d.kind, what]() -> LatestJob::Answer {
-            const auto anatomy = proof::anatomyOf(capture->first());
+        m_missedJob.ask([this, kept = m_proof, of = m_of, m, kindKey = d.kind, what]() -> LatestJob::Answer {
+            const proof::Sample& sample = kept->samples[std::size_t(m.sample)];
+            const auto anatomy = proof::anatomyFor(of->recipe(), sample);
             if (!anatomy) return {};
-            const auto made = proof::planted(*capture, *anatomy, kindKey, m.size, m.seed);
+            const auto made = proof::planted(*sample.capture, *anatomy, kindKey, m.size, m.seed);
             if (!made) return {};
             const double half = std::max(24.0, 1.6 * made->radius);
             QImage picture = cutOut(made->capture.first(), made->at, half, 0, {90, 48});

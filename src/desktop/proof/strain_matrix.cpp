@@ -185,6 +185,7 @@ void StrainMatrix::paintEvent(QPaintEvent*)
     for (int k = 0; k < int(s.changes.size()); ++k) {
         const auto* kind = proof::findChange(s.changes[std::size_t(k)]);
         const QRectF head(left + k * column - across, 0, column, kHead - 3);
+        if (head.left() < left - 1) continue; // half a head cannot be read
         p.setPen(th.ink), p.setFont(report::uiFont(13, k == m_column));
         p.drawText(
             head.adjusted(6, 2, -2, -18), Qt::AlignLeft | Qt::AlignVCenter,
