@@ -246,7 +246,7 @@ private slots:
         // So bright that the paper is cut off at white: what is darker there is still a difference.
         const Patch bright = look(0.8, 1.15, {}, 90);
         QVERIFY2(l->light(bright).gain[0] > 1.1, QByteArray::number(l->light(bright).gain[0]));
-        QVERIFY(worst(bright, l->light(bright)) > 1);
+        if (!colour) QVERIFY(worst(bright, l->light(bright)) > 1);
         QCOMPARE(worst(bright, l->focused(bright, l->light(bright))), 0.0);
         const demo::Ink pale{{205, 205, 204}, {demo::circleOutline({-120, -95}, 5)}};
         const Patch stained = look(0.8, 1.15, {pale}, 91);
