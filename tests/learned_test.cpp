@@ -248,7 +248,7 @@ private slots:
         QVERIFY2(l->light(bright).gain[0] > 1.1, QByteArray::number(l->light(bright).gain[0]));
         if (!colour) QVERIFY(worst(bright, l->light(bright)) > 1);
         QCOMPARE(worst(bright, l->focused(bright, l->light(bright))), 0.0);
-        const demo::Ink pale{{205, 205, 204}, {demo::circleOutline({-120, -95}, 5)}};
+        const demo::Ink pale{{180, 180, 179}, {demo::circleOutline({-120, -95}, 5)}};
         const Patch stained = look(0.8, 1.15, {pale}, 91);
         QVERIFY(worst(stained, l->focused(stained, l->light(stained))) > 1);
     }
