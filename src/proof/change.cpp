@@ -403,12 +403,18 @@ image::Capture changed(const image::Capture& capture, const std::string& key, do
             next = heights || key == "shift" ? nearest(p.pixels, from) : warped(p.pixels, from);
         } else if (key == "lines") next = doubledLines(p.pixels, int(std::lround(strength)), seed);
         else next = heights ? p.pixels.clone() : how.light(p.pixels);
-        image::Picture one =
-            heights ? image::makeHeights(std::move(next), *p.scale, p.key) : image::makePicture(std::move(next), p.key);
-        one.joined = p.joined;
-        pictures.push_back(std::move(one));
+        pictures.push_back(redrawn(p, std::move(next)));
     }
     return {capture.id(), std::move(pictures)};
+}
+
+image::Picture redrawn(const image::Picture& like, Image pixels)
+{
+    image::Picture out = like.content == image::Content::Height
+                             ? image::makeHeights(std::move(pixels), *like.scale, like.key)
+                             : image::makePicture(std::move(pixels), like.key);
+    out.joined = like.joined;
+    return out;
 }
 
 std::string said(const ChangeKind& kind, double strength)

@@ -32,6 +32,8 @@ double expectedOf(const recipe::Recipe& recipe, const ChangeKind& kind);
 std::vector<const ChangeKind*> changesFor(const recipe::Recipe& recipe, const image::Capture& capture);
 
 image::Capture changed(const image::Capture& capture, const std::string& key, double strength, std::uint64_t seed);
+// The same picture with other pixels.
+image::Picture redrawn(const image::Picture& like, image::Image pixels);
 // "darker 14 %", "blur 1.2 px"
 std::string said(const ChangeKind& kind, double strength);
 

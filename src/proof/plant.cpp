@@ -1,5 +1,7 @@
 #include "proof/plant.h"
 
+#include "geometry/region.h"
+#include "proof/change.h"
 #include "proof/random.h"
 
 #include <cmath>
@@ -96,8 +98,7 @@ Made onPart(const image::GreyView& grey, const Anatomy& a, double size, double s
     const auto room = [&](Point p) {
         for (int k = 0; k < 16; ++k) {
             const Point q = p + geometry::direction(k * geometry::kPi / 8) * (size / 2 + 4);
-            if (!grey.contains(q.x, q.y) ||
-                a.share(grey.levelAt(int(std::nearbyint(q.x)), int(std::lround(q.y)))) > 0.4)
+            if (!grey.contains(q.x, q.y) || a.share(grey.levelAt(int(std::lround(q.x)), int(std::lround(q.y)))) > 0.4)
                 return false;
         }
         return true;
@@ -131,7 +132,7 @@ Made opening(const image::GreyView& grey, const Anatomy& a, const std::string& k
     if (a.openings.empty()) return none("the part has no opening");
     const Opening o = a.openings[std::size_t(r.below(int(a.openings.size())))];
     const auto seen = [=, &a](double x, double y) {
-        const int ix = int(std::nearbyint(x)), iy = int(std::lround(y));
+        const int ix = int(std::lround(x)), iy = int(std::lround(y));
         // Only the opening itself: what lies beside its box is another thing.
         if (ix < o.left - 3 || iy < o.top - 3 || ix > o.right + 3 || iy > o.low + 3 || !grey.contains(ix, iy))
             return 0.0;
@@ -206,14 +207,15 @@ class AtPlace
 public:
     AtPlace(const Anatomy& a, const std::string& kind, Random& r) : m_kind(kind)
     {
-        m_outline = a.places[std::size_t(r.below(int(a.places.size())))];
-        m_middle = middle(m_outline);
-        if (kind == "place_exchanged") {
-            const auto other = std::size_t(r.below(int(a.places.size())));
-            m_other = middle(a.places[other]);
-        }
+        const std::size_t own = std::size_t(r.below(int(a.places.size())));
+        m_region = geometry::Region::polygon(a.places[own]);
+        m_middle = m_other = m_region.middle();
+        if (a.places.size() > 1) // one of the others
+            m_other = geometry::Region::polygon(
+                          a.places[(own + 1 + std::size_t(r.below(int(a.places.size()) - 1))) % a.places.size()])
+                          .middle();
         m_turn = geometry::radians(r.below(2) ? 25 : -25);
-        for (const Point p : m_outline) m_reach = std::max(m_reach, geometry::distance(p, m_middle));
+        for (const Point p : a.places[own]) m_reach = std::max(m_reach, geometry::distance(p, m_middle));
     }
     Point at() const { return m_middle; }
     double radius() const { return m_reach; }
@@ -236,10 +238,10 @@ public:
         };
         // What lies just round it.
         std::array<double, 4> bare{};
-        for (const Point p : m_outline)
+        const std::vector<Point> outline = m_region.outlines().front();
+        for (const Point p : outline)
             for (int c = 0; c < ch; ++c)
-                bare[std::size_t(c)] +=
-                    seen(m_middle + (p - m_middle) * (1 + 3 / m_reach), c) / double(m_outline.size());
+                bare[std::size_t(c)] += seen(m_middle + (p - m_middle) * (1 + 3 / m_reach), c) / double(outline.size());
         const double co = std::cos(m_turn), si = std::sin(m_turn);
         double changed = 0;
         int n = 0;
@@ -249,8 +251,8 @@ public:
                 const Point p{double(x), double(y)}, d = p - m_middle;
                 const Point turned = m_middle + Point{d.x * co - d.y * si, d.x * si + d.y * co};
                 // What is turned lies in part beside its place.
-                const bool over = m_kind == "place_turned" && inside(turned);
-                if (!over && !inside(p)) continue;
+                const bool over = m_kind == "place_turned" && m_region.contains(turned);
+                if (!over && !m_region.contains(p)) continue;
                 for (int c = 0; c < ch; ++c) {
                     const double was = read(x, y, c);
                     double v = bare[std::size_t(c)];
@@ -269,23 +271,8 @@ public:
     }
 
 private:
-    static Point middle(const std::vector<Point>& outline)
-    {
-        Point sum{};
-        for (const Point p : outline) sum = sum + p;
-        return sum * (1.0 / double(outline.size()));
-    }
-    bool inside(Point p) const
-    {
-        bool in = false;
-        for (std::size_t i = 0, j = m_outline.size() - 1; i < m_outline.size(); j = i++) {
-            const Point a = m_outline[i], b = m_outline[j];
-            if ((a.y > p.y) != (b.y > p.y) && p.x < (b.x - a.x) * (p.y - a.y) / (b.y - a.y) + a.x) in = !in;
-        }
-        return in;
-    }
     std::string m_kind;
-    std::vector<Point> m_outline;
+    geometry::Region m_region;
     Point m_middle, m_other;
     double m_turn = 0, m_reach = 1;
 };
@@ -300,11 +287,7 @@ base::Result<Planted> plantedAtPlace(const image::Capture& capture, const Anatom
     for (const image::Picture& p : capture.pictures()) {
         Image pixels = p.pixels.clone();
         if (p.content != image::Content::Height) most = std::max(most, place.paint(pixels));
-        image::Picture one = p.content == image::Content::Height
-                                 ? image::makeHeights(std::move(pixels), *p.scale, p.key)
-                                 : image::makePicture(std::move(pixels), p.key);
-        one.joined = p.joined;
-        pictures.push_back(std::move(one));
+        pictures.push_back(redrawn(p, std::move(pixels)));
     }
     if (most < otherwise) return base::fail(base::ErrorCode::NoResult, "it would look as before");
     return Planted{{capture.id(), std::move(pictures)}, place.at(), place.radius()};
@@ -357,11 +340,7 @@ base::Result<Planted> planted(const image::Capture& capture, const Anatomy& a, c
         Image pixels = p.pixels.clone();
         if (p.content != image::Content::Height)
             for (const Fault& f : faults) repaint(pixels, grey, a, f.box, f.share);
-        image::Picture one = p.content == image::Content::Height
-                                 ? image::makeHeights(std::move(pixels), *p.scale, p.key)
-                                 : image::makePicture(std::move(pixels), p.key);
-        one.joined = p.joined;
-        pictures.push_back(std::move(one));
+        pictures.push_back(redrawn(p, std::move(pixels)));
     }
     return Planted{{capture.id(), std::move(pictures)}, faults.front().at, faults.front().radius};
 }

@@ -293,7 +293,7 @@ void addMatrix(Pages& pages, const proof::Proof& proof)
     if (s.rows.empty() || s.changes.empty()) return;
     pages.line(QObject::tr("Strain: how far each check holds"), 13, true);
     pages.text(QObject::tr("Post: what is expected on the line. Solid beyond it: the reserve. ○ a good part is "
-                           "rejected, ● a bad one passes, hatched: not measured, arrow: held as far as tried (2 ×)."),
+                           "rejected, ● a bad one passes, hatched: not measured, arrow: held as far as tried."),
                9.5, lightTheme().second);
     // As many changes beside each other as the page takes.
     constexpr std::size_t kBeside = 6;

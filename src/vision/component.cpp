@@ -15,10 +15,6 @@ namespace
 {
 constexpr std::size_t kSteep = 500, kCells = 260;
 
-Point turned(Point p, double by)
-{
-    return {p.x * std::cos(by) + p.y * std::sin(by), p.y * std::cos(by) - p.x * std::sin(by)};
-}
 double fullTurn(const Beside& b) { return b.turn + (b.reversed ? geometry::kPi : 0); }
 // How it lies, its turn's sine and cosine worked out once.
 struct Lie {
@@ -31,7 +27,8 @@ struct Lie {
 
 Point Component::carried(Point reference, const Beside& b) const
 {
-    return m_middle + turned(reference - m_middle, fullTurn(b)) + b.shift;
+    const Lie lie(b);
+    return m_middle + lie.turned(reference - m_middle) + lie.shift;
 }
 
 base::Result<Component> Component::make(const std::vector<Patch>& good, const std::vector<Light>& lights,

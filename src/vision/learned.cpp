@@ -326,8 +326,8 @@ float Learned::usualIn(int plane, int x, int y, const Light& light) const
 const float* Learned::usualRow(int plane, int y, const Light& light, std::vector<float>& buffer) const
 {
     const auto g = light.along(y, m_box);
-    const bool white =
-        plane == 0 && !m_heights && (!light.even() || whitest(light, light.gain[0], m_planes) < kInfinite);
+    const bool white = plane == 0 && !m_heights && light.white < 1e9 &&
+                       (!light.even() || whitest(light, light.gain[0], m_planes) < kInfinite);
     const float* u = m_usual.data() + std::size_t(plane) * m_box.count() + std::size_t(y) * std::size_t(m_box.width);
     if (light.focus == 0 && !white) return u;
     buffer.assign(u, u + m_box.width);

@@ -170,7 +170,7 @@ QLayout* ProofPage::makeProof()
     split->setStretchFactor(0, 5), split->setStretchFactor(1, 5);
     split->setSizes({300, 380});
     m_foot = new QLabel(tr("post: expected · solid: reserve · ○ a good one is rejected · ● a bad one passes · hatched: "
-                           "not measured · arrow: held as far as tried, 2 ×"),
+                           "not measured · arrow: held as far as tried"),
                         this);
     m_foot->setObjectName(QStringLiteral("proofFoot"));
     m_foot->setContentsMargins(12, 3, 12, 3);
