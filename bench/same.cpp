@@ -200,11 +200,8 @@ int good(int count)
     const auto reeds = inspect::Prepared::make(*recipe::load((dir / "reeds" / "fitted-reeds.dikkat").string()));
     const auto label = inspect::Prepared::make(*recipe::load((dir / "label" / "label-print.dikkat").string()));
     for (int n = 0; n < count; ++n) {
-        auto made = demo::fittedReeds({}, 99, 3 * n);
-        std::vector<image::Picture> pictures;
-        pictures.push_back(image::makePicture(std::move(made.white), "white"));
-        pictures.push_back(image::makePicture(std::move(made.red), "red"));
-        const auto a = inspect::evaluate(*reeds, image::Capture("reeds", std::move(pictures)), nullptr, nullptr, 0);
+        const auto a = inspect::evaluate(
+            *reeds, demo::captureOf(demo::fittedReeds({}, 99, 3 * n), demo::reedField(), "reeds"), nullptr, nullptr, 0);
         demo::Random random(std::uint64_t(n) * 13 + 1);
         const auto b = inspect::evaluate(
             *label,

@@ -1,10 +1,12 @@
 #include "demo/fitted_reeds.h"
 
+#include "demo/height_sensor.h"
 #include "geometry/region.h"
 
 #include <algorithm>
 #include <cmath>
 #include <filesystem>
+#include <limits>
 
 namespace demo
 {
@@ -57,6 +59,11 @@ struct Layer {
 };
 struct Parts {
     std::vector<Layer> layers;
+    struct Reed {
+        Pose lie;
+        bool there = true, riveted = true;
+    };
+    std::array<Reed, 10> reeds{}; // for the heights
     void add(std::array<double, 3> white, std::array<double, 3> red, Outlines shapes, Outlines holes = {})
     {
         layers.push_back({white, red, std::move(shapes), std::move(holes)});
@@ -76,6 +83,7 @@ void addReed(Parts& parts, int i, const FittedTruth& t, Random& random)
     const bool reversed = here && t.fault == ReedFault::ReedReversed;
     const Point middle = reedMiddle(i);
     const Pose lie{middle + shift, turn + (reversed ? geometry::kPi : 0)};
+    parts.reeds[std::size_t(i)] = {lie, !gone, !noRivet};
     const auto on = [&](std::vector<Point> o) {
         for (Point& p : o) p = lie.toPicture(p - middle);
         return o;
@@ -119,13 +127,57 @@ void addGlue(Parts& parts, int i, const FittedTruth& t, Random& random)
     // Clear under white light, shining under red; laid over what is there piece by piece.
     for (auto& s : shapes) parts.add({186, 158, 96}, {246, 74, 50}, {s});
 }
+
+// Heights over the brass, mm: reeds of 0.35 mm that rise a little to their tips, rivets and glue on them.
+image::Image heightsOf(const Field& field, const FittedTruth& t, const Parts& parts, Random random)
+{
+    constexpr double kThick = 0.35, kRivetHigh = 0.08, kGlueHigh = 0.25, kTable = -2;
+    constexpr double kGone = std::numeric_limits<double>::quiet_NaN();
+    std::array<double, 10> rise{};
+    for (int i = 0; i < 10; ++i) rise[std::size_t(i)] = random.uniform(-0.02, 0.05);
+    if (t.fault == ReedFault::ReedLifted) rise[std::size_t(t.place - 1)] = t.amount;
+    Sensor s;
+    s.noise = 0.008, s.shadow = 0.3;
+    s.tiltX = random.uniform(-0.15, 0.15) / field.width, s.tiltY = random.uniform(-0.1, 0.1) / field.height;
+    const double base = random.uniform(-0.3, 0.3);
+    const auto z = [&](double x, double y) -> double {
+        const Point p = t.pose.toLocal({x, y}) * field.mmPerPixel;
+        if (std::abs(p.x) > kLong / 2 || std::abs(p.y) > kWide / 2) return kTable + base;
+        for (const double cx : {-46.0, 46.0})
+            for (const double cy : {-9.0, 9.0})
+                if (geometry::distance(p, {cx, cy}) < 1.6) return kGone;
+        const int near = std::clamp(int(std::lround(p.x / kPitch + 4.5)), 0, 9);
+        for (int i = std::max(0, near - 1); i <= std::min(9, near + 1); ++i) {
+            const Parts::Reed& reed = parts.reeds[std::size_t(i)];
+            const Point q = reed.lie.toLocal(p) + reedMiddle(i);
+            if (reed.there && std::abs(q.x - slotX(i)) < kReedWide / 2 && q.y > kReedTop && q.y < reedBottom(i)) {
+                const double free = std::clamp((rivetAt(i).y - q.y) / (rivetAt(i).y - kReedTop), 0.0, 1.0);
+                const double top = kThick + rise[std::size_t(i)] * free;
+                return base + top + (reed.riveted && geometry::distance(q, rivetAt(i)) < kRivet ? kRivetHigh : 0);
+            }
+            const bool glue = t.fault != ReedFault::GlueNone || t.place != i + 1;
+            if (glue && geometry::distance(p, jointAt(i)) < 0.85) return base + kGlueHigh;
+        }
+        if (std::abs(p.x - slotX(near)) < kSlotWide / 2 && p.y > kSlotTop && p.y < slotBottom(near)) return kGone;
+        return base;
+    };
+    return asSteps(sensed(field.width, field.height, field.mmPerPixel, z, s, random), field.width, field.height,
+                   kReedStep, kReedFloor);
+}
 } // namespace
+
+image::HeightScale reedScale(const Field& field)
+{
+    image::HeightScale scale;
+    scale.mmPerStep = kReedStep, scale.offsetMm = kReedFloor, scale.pixelMm = field.mmPerPixel, scale.missing = 0;
+    return scale;
+}
 
 const char* name(ReedFault fault)
 {
     constexpr const char* names[] = {
         "",        "reed missing", "reed reversed",   "reed turned",   "reed shifted", "rivet missing",
-        "scratch", "no glue",      "too little glue", "too much glue", "glue bridged"};
+        "scratch", "no glue",      "too little glue", "too much glue", "glue bridged", "reed lifted"};
     return names[std::size_t(fault)];
 }
 
@@ -178,7 +230,17 @@ FittedPicture drawFitted(const Field& field, const FittedTruth& t, Random& rando
             painted(red ? std::array<double, 3>{26, 14, 14} : std::array<double, 3>{58, 60, 64}, inks, field.width,
                     field.height, own, random);
     }
+    out.heights = heightsOf(field, t, parts, random);
     return out;
+}
+
+image::Capture captureOf(FittedPicture made, const Field& field, const std::string& id)
+{
+    std::vector<image::Picture> pictures;
+    pictures.push_back(image::makePicture(std::move(made.white), "white"));
+    pictures.push_back(image::makePicture(std::move(made.red), "red"));
+    pictures.push_back(image::makeHeights(std::move(made.heights), reedScale(field), "height"));
+    return image::Capture(id, std::move(pictures));
 }
 
 FittedPicture fittedReference(const Field& wanted)
@@ -199,12 +261,13 @@ FittedPicture fittedReeds(const Field& wanted, std::uint64_t seed, int n)
     t.pose = {Point{0.5 * f.width, 0.5 * f.height} + Point{random.uniform(-2.5, 2.5), random.uniform(-2.5, 2.5)} * k,
               random.uniform(-0.06, 0.06)};
     if (n % 3 == 2) {
-        t.fault = ReedFault(1 + (n / 3) % 10);
+        t.fault = ReedFault(1 + (n / 3) % 11);
         t.place = 1 + random.below(t.fault == ReedFault::GlueBridged ? 9 : 10);
         const double sign = random.below(2) ? 1 : -1;
         if (t.fault == ReedFault::ReedTurned) t.amount = sign * random.uniform(5, 13);
         if (t.fault == ReedFault::ReedShifted) t.amount = sign * random.uniform(0.32, 0.7);
         if (t.fault == ReedFault::Scratch) t.amount = random.uniform(5, 14), t.place = 0;
+        if (t.fault == ReedFault::ReedLifted) t.amount = random.uniform(0.3, 0.8);
     }
     if (n % 7 == 4) t.darkCorner = random.uniform(0.2, 0.35);
     return drawFitted(f, t, random);
@@ -225,6 +288,7 @@ Made madeOf(FittedPicture p)
                        {"dark_corner", p.truth.darkCorner}});
     m.picture = std::move(p.white);
     m.lights.emplace_back("red", std::move(p.red));
+    m.heights = std::move(p.heights);
     return m;
 }
 json placeJson(const std::string& id, Point at, json outline, bool marked)
@@ -247,20 +311,25 @@ json fittedRecipe(const Field& f, const Pose& pose)
     const auto at = [&](Point mm) { return pose.toPicture(mm * k); };
     json r = recipeHead("Reeds fitted", f);
     r["calibration"]["by"] = "lens and distance, stated";
-    r["pictures"] = {{{"key", "white"}, {"file", "{id}.png"}}, {{"key", "red"}, {"file", "{id}-red.png"}}};
-    r["assets"]["reference"] = {{"files", {{"white", "reference.png"}, {"red", "reference-red.png"}}},
-                                {"taken_from", "reference.png"}};
+    r["pictures"] = {
+        {{"key", "white"}, {"file", "{id}.png"}},
+        {{"key", "red"}, {"file", "{id}-red.png"}},
+        {{"key", "height"},
+         {"file", "{id}-z.png"},
+         {"height",
+          {{"mm_per_step", kReedStep}, {"offset_mm", kReedFloor}, {"pixel_mm", f.mmPerPixel}, {"missing", 0}}}}};
+    const auto files = [](const std::string& stem) -> json {
+        return {{"white", stem + ".png"}, {"red", stem + "-red.png"}, {"height", stem + "-z.png"}};
+    };
+    r["assets"]["reference"] = {{"files", files("reference")}, {"taken_from", "reference.png"}};
     r["samples"] = json::array();
     for (int i = 1; i <= 8; ++i) {
         const std::string stem = "good-" + std::to_string(i);
-        r["samples"].push_back(
-            {{"files", {{"white", stem + ".png"}, {"red", stem + "-red.png"}}}, {"taken_from", stem + ".png"}});
+        r["samples"].push_back({{"files", files(stem)}, {"taken_from", stem + ".png"}});
     }
     for (const auto& [stem, step] : {std::pair{"no-reed", "reeds"}, {"no-rivet", "rivets"}}) {
         const std::string name = stem;
-        json bare{{"files", {{"white", name + ".png"}, {"red", name + "-red.png"}}},
-                  {"taken_from", name + ".png"},
-                  {"bare", json::array()}};
+        json bare{{"files", files(name)}, {"taken_from", name + ".png"}, {"bare", json::array()}};
         bare["bare"].push_back({{"step", step}, {"place", "5"}});
         r["samples"].push_back(bare);
     }
@@ -301,6 +370,7 @@ json fittedRecipe(const Field& f, const Pose& pose)
                      {"kind", "component_places"},
                      {"name", "Reeds"},
                      {"datum", "plate"},
+                     {"pictures", {{"heights", "height"}}},
                      {"params",
                       {{"by", "colour"},
                        {"light", "uneven"},
@@ -308,7 +378,8 @@ json fittedRecipe(const Field& f, const Pose& pose)
                        {"may_turn", 2.5},
                        {"search", 1.1 * k},
                        {"search_turn", 16},
-                       {"least_area", 12}}},
+                       {"least_area", 12},
+                       {"may_lift", 0.15}}},
                      {"places", places},
                      {"checks", {checkJson("ratios", "Reeds", 2, {{"high", 1}})}}});
     steps.push_back({{"id", "rivets"},

@@ -1,7 +1,8 @@
 // fitted_reeds.h - demo set 2: brass plates with ten steel reeds, each riveted at one end and glued beside the rivet; seen
-// under white light and under red light that makes the glue shine. And a printed label whose print varies as it may.
+// under white light, under red light that makes the glue shine, and by their heights. And a printed label whose print varies as it may.
 #pragma once
 #include "demo/set_writer.h"
+#include "image/capture.h"
 
 namespace demo
 {
@@ -20,25 +21,29 @@ enum class ReedFault {
     GlueNone,
     GlueLittle,
     GlueMuch,
-    GlueBridged
+    GlueBridged,
+    ReedLifted
 };
 const char* name(ReedFault fault); // "reed missing", "scratch", …; "": none
 struct FittedTruth {
     ReedFault fault = ReedFault::None;
     int place = 0; // of the reed, rivet or joint, from 1; 0: none
     geometry::Pose pose;
-    double amount = 0;     // degrees or mm
+    double amount = 0;     // degrees or mm; of a lifted reed how far its tip is
     double darkCorner = 0; // part of the light lost there; no fault
 };
 struct FittedPicture {
     FittedTruth truth;
-    image::Image white, red;
+    image::Image white, red, heights; // the last in steps of kReedStep mm from kReedFloor, 0: none
 };
+constexpr double kReedStep = 0.001, kReedFloor = -5;
+image::HeightScale reedScale(const Field& field);
 FittedPicture fittedReference(const Field& field);
 FittedPicture fittedReeds(const Field& field, std::uint64_t seed, int n);
 FittedPicture drawFitted(const Field& field, const FittedTruth& truth, Random& random);
+image::Capture captureOf(FittedPicture made, const Field& field, const std::string& id);
 
-// REEDS-001.png and -red.png …, samples, truth.json, reference and the recipe fitted-reeds.dikkat into a folder. Fails
+// REEDS-001.png, -red.png and -z.png …, samples, truth.json, reference and the recipe fitted-reeds.dikkat into a folder. Fails
 // with Io.
 base::Status writeFittedReeds(const std::string& folder, std::uint64_t seed, int count, const Field& field = {});
 

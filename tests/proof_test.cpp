@@ -240,6 +240,47 @@ private slots:
         QVERIFY(made["place_empty"] == 12 && made["place_recoloured"] == 12);
         QVERIFY(made["place_turned"] >= 6 && made["place_exchanged"] >= 3);
     }
+    void placesAreLiftedWhereHeightsShowThem()
+    {
+        // A slab of 0.5 mm on ground that rises to the right; a place with nothing in it.
+        constexpr int w = 200, h = 120;
+        image::Image light(w, h, image::PixelFormat::Grey8), steps(w, h, image::PixelFormat::Grey16);
+        std::fill_n(light.row(0), light.byteCount(), std::uint8_t(150));
+        const auto at = [](image::Image& i, int x, int y) -> std::uint16_t& {
+            return reinterpret_cast<std::uint16_t*>(i.row(y))[x];
+        };
+        const auto slab = [](int x, int y) { return std::abs(x - 60) <= 30 && std::abs(y - 60) <= 8; };
+        for (int y = 0; y < h; ++y)
+            for (int x = 0; x < w; ++x) {
+                at(steps, x, y) = std::uint16_t(1000 + x / 10 + (x + y) % 3 + (slab(x, y) ? 500 : 0));
+                if ((x * 7 + y * 3) % 97 == 0) at(steps, x, y) = 0;
+            }
+        image::HeightScale scale;
+        scale.mmPerStep = 0.001, scale.missing = 0;
+        std::vector<image::Picture> pictures;
+        pictures.push_back(image::makePicture(light.clone(), "white"));
+        pictures.push_back(image::makeHeights(steps.clone(), scale, "z"));
+        const image::Capture c("one", std::move(pictures));
+        Anatomy a;
+        a.places = {support::box(28, 50, 92, 70)};
+        const auto up = planted(c, a, "place_lifted", 0, 1);
+        QVERIFY2(up, up ? "" : up.error().text().c_str());
+        for (int y = 0; y < h; ++y)
+            for (int x = 0; x < w; ++x) QCOMPARE(up->capture.find("white")->pixels.row(y)[x], light.row(y)[x]);
+        image::Image now = up->capture.find("z")->pixels.clone();
+        int low = 9999, high = -9999;
+        for (int y = 0; y < h; ++y)
+            for (int x = 0; x < w; ++x) {
+                const int by = at(now, x, y) - at(steps, x, y);
+                if (x < 27 || x > 93 || y < 49 || y > 71 || at(steps, x, y) == 0) QCOMPARE(by, 0);
+                if (slab(x, y) && at(steps, x, y)) low = std::min(low, by), high = std::max(high, by);
+            }
+        QVERIFY2(low >= 0 && low < 60 && high > 430 && high < 520,
+                 qPrintable(QStringLiteral("%1 to %2").arg(low).arg(high)));
+        a.places = {support::box(128, 50, 192, 70)};
+        QVERIFY(!planted(c, a, "place_lifted", 0, 1));
+        QVERIFY(!planted(support::captureOf(light.clone()), a, "place_lifted", 0, 1));
+    }
     void curvesAreFittedToWhatIsTrue()
     {
         // Drawn from a known curve; the bound holds in most of many draws, and is no wild guess.

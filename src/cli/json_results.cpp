@@ -216,8 +216,11 @@ ordered_json kindsJson()
         for (const auto& p : k.points) j["points"].push_back({{"key", p.key}, {"label", p.label}, {"help", p.help}});
         j["pictures"] = ordered_json::array();
         for (const auto& p : k.pictures)
-            j["pictures"].push_back(
-                {{"key", p.key}, {"label", p.label}, {"help", p.help}, {"holds", p.height ? "heights" : "light"}});
+            j["pictures"].push_back({{"key", p.key},
+                                     {"label", p.label},
+                                     {"help", p.help},
+                                     {"holds", p.height ? "heights" : "light"},
+                                     {"needed", p.needed}});
         j["inputs"] = ordered_json::array();
         for (const auto& i : k.inputs) {
             ordered_json accepts = ordered_json::array();

@@ -1,5 +1,6 @@
 #include "desktop/guide_window.h"
 
+#include "desktop/guide_resource.h"
 #include "desktop/keys.h"
 #include "report/theme.h"
 
@@ -8,9 +9,6 @@
 #include <QListWidget>
 #include <QRegularExpression>
 #include <QTextDocument>
-
-// Outside any namespace, as the resource compiler wants it.
-static void initGuide() { Q_INIT_RESOURCE(guide); }
 
 namespace desktop
 {
@@ -40,7 +38,7 @@ GuidePage readPage(const QString& file)
 const std::vector<GuidePage>& guidePages()
 {
     static const std::vector<GuidePage> all = [] {
-        initGuide();
+        openGuide();
         std::vector<GuidePage> out;
         // In the order of the guide's own table of contents.
         QFile contents(kFolder + QStringLiteral("README.md"));

@@ -8,6 +8,7 @@
 #include "desktop/elided_label.h"
 #include "desktop/find_dialog.h"
 #include "desktop/fit_dialog.h"
+#include "desktop/guide_resource.h"
 #include "desktop/guide_window.h"
 #include "desktop/height_dialog.h"
 #include "desktop/help_dialog.h"
@@ -81,6 +82,7 @@ MainWindow::MainWindow(RunPage::SourceMaker simulated, const QString& dataFolder
     : QMainWindow(parent), m_who(dataFolder + QStringLiteral("/people.json")), m_simulated(simulated),
       m_data(dataFolder)
 {
+    openGuide();
     setObjectName(QStringLiteral("mainWindow"));
     setAcceptDrops(true);
     setMinimumSize(960, 640);

@@ -295,6 +295,14 @@ void ParamForm::addPictures(const Recipe& recipe, const Step& step, const StepKi
         const bool first = &spec == &kind.pictures.front();
         int at = now == step.pictures.end() ? -1 : box->findData(q(now->second));
         if (at < 0 && first && box->count() > 0) at = 0; // the first that fits
+        if (!spec.needed) {
+            if (box->count() == 0) { // nothing of the sort is in a capture
+                delete box;
+                continue;
+            }
+            box->insertItem(0, tr("none"), QString());
+            at = at < 0 ? 0 : at + 1;
+        }
         if (at < 0) box->insertItem(at = 0, tr("choose…"), QString());
         box->setCurrentIndex(at);
         connect(box, &QComboBox::currentIndexChanged, this, [this, box, key = spec.key](int) {

@@ -80,6 +80,7 @@ base::Result<std::map<std::string, const image::Picture*>> picturesFor(const Ste
     for (const PictureSpec& spec : kind.pictures) {
         const auto it = step.pictures.find(spec.key);
         const bool said = it != step.pictures.end() && !it->second.empty();
+        if (!said && !spec.needed) continue;
         if (!said && &spec != &kind.pictures.front())
             return base::fail(base::ErrorCode::NotFound, "input missing: it has not been said which picture is " +
                                                              bothNames(spec.label, spec.key));
@@ -251,12 +252,12 @@ void Prepared::teach(int step)
     if (!m_recipe.empty.empty()) in.empty = m_recipe.empty.capture.get();
     in.drawing = m_recipe.drawing.outline.get();
     if (onReference) {
-        const auto pictures = picturesFor(s, kind, reference);
+        auto pictures = picturesFor(s, kind, reference);
         if (!pictures) {
             t.reason = "not taught: " + pictures.error().message;
             return;
         }
-        if (!kind.pictures.empty()) in.main = pictures->at(kind.pictures.front().key);
+        in.pictures = std::move(*pictures);
     } else if (!in.drawing) {
         t.reason = m_recipe.drawing.empty() ? "not taught: the recipe has no drawing"
                                             : "not taught: " + m_recipe.drawing.noOutline;

@@ -100,7 +100,7 @@ void judgeList(const Recipe& recipe, const Check& check, const StepResult& resul
             c.verdict = e.verdict == Verdict::Fail || c.verdict == Verdict::Fail ? Verdict::Fail : Verdict::NotMeasured;
             if (++failed <= 3) {
                 first += (first.empty() ? "" : "; ");
-                if (e.value < 0) first += e.name + " " + e.reason;
+                if (e.value < 0) first += e.name + " " + (e.says.empty() ? e.reason : e.says);
                 else if (e.reason == "surplus") first += e.name;
                 else if (!e.says.empty()) first += e.name + " " + e.says;
                 else
@@ -136,6 +136,12 @@ void judgeList(const Recipe& recipe, const Check& check, const StepResult& resul
                                                               s->second[std::size_t(e.listed)].known)
             e.uncertainty = kCoverage * s->second[std::size_t(e.listed)].sigma();
         if (value < 0) {
+            // It is there, and its kind says why it has no value.
+            if (e.listed >= 0) e.says = result.elementSays(check.output, std::size_t(e.listed));
+            if (!e.says.empty()) {
+                e.verdict = Verdict::NotMeasured, e.reason = "no value";
+                return e;
+            }
             e.verdict = Verdict::Fail, e.reason = "missing";
             if (check.match != Match::Place && element < list.value.size()) ++c.missing;
             return e;

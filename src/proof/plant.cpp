@@ -30,6 +30,8 @@ constexpr FaultKind kKinds[] = {
     {"place_turned", "place turned", "What is in a place, turned by 25° about its middle.", false},
     {"place_recoloured", "place recoloured", "What is in a place, in another colour; of grey pictures paler.", false},
     {"place_exchanged", "place exchanged", "What belongs in another place, where it looks otherwise.", false},
+    {"place_lifted", "place lifted", "What is in a place, up at one end by its own thickness; heights alone show it.",
+     false},
 };
 constexpr double kSoft = 0.9; // px, sigma of a border
 
@@ -269,6 +271,44 @@ public:
             }
         return n ? changed / n : 0;
     }
+    // One end of its longer axis goes up by its thickness over what lies round it; that, in steps. 0: it has none.
+    double lift(Image& pixels, const image::HeightView& was) const
+    {
+        const auto corners = m_region.outlines().front();
+        Point along{1, 0};
+        double reach = 0;
+        for (const Point p : corners)
+            if (const double d = geometry::distance(p, m_middle); d > reach)
+                reach = d, along = (p - m_middle) * (1 / d);
+        std::vector<double> inside, round;
+        const auto each = [&](auto&& f) {
+            const int far = int(std::ceil(1.3 * reach)), cx = int(m_middle.x), cy = int(m_middle.y);
+            for (int y = std::max(0, cy - far); y <= std::min(was.height - 1, cy + far); ++y)
+                for (int x = std::max(0, cx - far); x <= std::min(was.width - 1, cx + far); ++x)
+                    if (!was.missing(x, y)) f(x, y, Point{double(x), double(y)});
+        };
+        each([&](int x, int y, Point p) {
+            if (m_region.contains(p)) inside.push_back(was.raw(x, y));
+            else if (m_region.contains(m_middle + (p - m_middle) * (1 / 1.3))) round.push_back(was.raw(x, y));
+        });
+        if (inside.size() < 20 || round.size() < 20) return 0;
+        const auto quarter = [](std::vector<double>& v, int q) {
+            const auto at = v.begin() + std::ptrdiff_t(v.size() * std::size_t(q) / 4);
+            std::nth_element(v.begin(), at, v.end());
+            return *at;
+        };
+        const double thick = quarter(inside, 2) - quarter(round, 2);
+        // No more than they scatter: nothing lies there.
+        if (std::abs(thick) < quarter(round, 3) - quarter(round, 1)) return 0;
+        const double up = std::abs(thick) * (was.scale.mmPerStep < 0 ? -1 : 1);
+        each([&](int x, int y, Point p) {
+            if (!m_region.contains(p)) return;
+            const double v = was.raw(x, y) + up * 0.5 * (1 + geometry::dot(p - m_middle, along) / reach);
+            if (was.real) reinterpret_cast<float*>(pixels.row(y))[x] = float(v);
+            else reinterpret_cast<std::uint16_t*>(pixels.row(y))[x] = std::uint16_t(std::clamp(v + 0.5, 0.0, 65535.0));
+        });
+        return up;
+    }
 
 private:
     std::string m_kind;
@@ -284,12 +324,17 @@ base::Result<Planted> plantedAtPlace(const image::Capture& capture, const Anatom
     const AtPlace place(a, kind, r);
     std::vector<image::Picture> pictures;
     double most = 0;
+    const bool lifted = kind == "place_lifted";
+    bool lifts = false;
     for (const image::Picture& p : capture.pictures()) {
         Image pixels = p.pixels.clone();
-        if (p.content != image::Content::Height) most = std::max(most, place.paint(pixels));
+        const bool heights = p.content == image::Content::Height;
+        if (lifted && heights) lifts = place.lift(pixels, p.heights()) != 0 || lifts;
+        if (!lifted && !heights) most = std::max(most, place.paint(pixels));
         pictures.push_back(redrawn(p, std::move(pixels)));
     }
-    if (most < otherwise) return base::fail(base::ErrorCode::NoResult, "it would look as before");
+    if (lifted && !lifts) return base::fail(base::ErrorCode::NoResult, "no heights show that anything lies there");
+    if (!lifted && most < otherwise) return base::fail(base::ErrorCode::NoResult, "it would look as before");
     return Planted{{capture.id(), std::move(pictures)}, place.at(), place.radius()};
 }
 } // namespace

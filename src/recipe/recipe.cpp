@@ -73,6 +73,7 @@ std::set<std::string> Recipe::picturesNeeded() const
                 out.insert(said->second);
                 continue;
             }
+            if (!spec.needed) continue;
             // Nothing said: the first that holds what the kind reads.
             const auto it = std::find_if(pictures.begin(), pictures.end(), [&](const image::PictureName& n) {
                 return n.height.has_value() == spec.height;

@@ -121,11 +121,16 @@ struct TeachInput {
     const geometry::Calibration* calibration = nullptr;
     const image::Capture* empty = nullptr; // the picture without a part
     const drawing::Outline* drawing = nullptr;
-    const image::Picture* main = nullptr; // of the reference, as the step says; none: the first
-    std::vector<Place> places{};          // picture px
+    std::vector<Place> places{}; // picture px
     std::vector<SampleInput> learnedFrom{};
     geometry::Pose frame{}; // the datum on the reference
-    const image::Picture& seen() const { return main ? *main : reference.first(); }
+    // Of the reference, by the kind's picture keys, as the step says; none: the first.
+    std::map<std::string, const image::Picture*> pictures{};
+    const image::Picture& seen(const std::string& key = "picture") const
+    {
+        const auto it = pictures.find(key);
+        return it == pictures.end() ? reference.first() : *it->second;
+    }
     const image::Picture& emptyPicture() const
     {
         const image::Picture* of = empty ? empty->find(seen().key) : nullptr;

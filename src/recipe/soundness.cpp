@@ -67,6 +67,7 @@ private:
         for (const PictureSpec& spec : kind.pictures) {
             const auto it = s.pictures.find(spec.key);
             const bool said = it != s.pictures.end();
+            if (!said && !spec.needed) continue;
             if (!said && &spec != &kind.pictures.front()) {
                 say(here + spec.key, "it has not been said which of the recipe's pictures it is");
                 continue;

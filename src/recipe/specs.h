@@ -36,6 +36,7 @@ struct PointSpec {
 struct PictureSpec {
     std::string key = "picture", label = "Picture", help = "Which picture of the capture is looked at.";
     bool height = false; // reads heights; else light, grey or colour
+    bool needed = true;  // else it is read only where the recipe says which
 };
 struct InputSpec {
     std::string key, label, help;

@@ -5,6 +5,7 @@
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <numeric>
 
 namespace vision
@@ -33,10 +34,17 @@ Point Component::carried(Point reference, const Beside& b) const
 
 base::Result<Component> Component::make(const std::vector<Patch>& good, const std::vector<Light>& lights,
                                         const std::vector<Patch>& bare, const std::vector<Light>& bareLights,
-                                        std::vector<std::uint8_t> counts, const ComponentOptions& options)
+                                        std::vector<std::uint8_t> counts, const ComponentOptions& options,
+                                        const Patch* around)
 {
     Component c;
     c.m_options = options;
+    if (around) {
+        c.m_aroundBox = around->box;
+        c.m_around.resize(around->box.count());
+        for (std::size_t i = 0; i < c.m_around.size(); ++i)
+            c.m_around[i] = around->sees(i) ? around->level(i) : std::numeric_limits<float>::quiet_NaN();
+    }
     auto learned = Learned::make(good, counts, options.learn, lights);
     if (!learned) return base::passOn(learned.error());
     c.m_learned = std::move(*learned);
@@ -350,6 +358,43 @@ struct Looking {
             }
         return unit.cwiseProduct(move);
     }
+    // What would cover the places round its own there is not there: they look as usual. Or it would cover like things only.
+    bool takenForAnother(const Beside& b) const
+    {
+        if (c.m_around.empty()) return false;
+        constexpr float kTold = 24; // grey levels: less tells nothing
+        const PatchBox &own = c.m_learned.box(), &wide = c.m_aroundBox;
+        const auto& in = c.m_learned.counts();
+        const Lie lie(b);
+        std::size_t all = 0, beyond = 0, told = 0, usual = 0;
+        for (std::size_t i = 0; i < own.count(); ++i) {
+            if (!in[i]) continue;
+            ++all;
+            const Point from = Point{double(own.left + int(i % std::size_t(own.width))),
+                                     double(own.top + int(i / std::size_t(own.width)))} -
+                               c.m_middle;
+            const Point there = c.m_middle + lie.turned(from) + lie.shift;
+            const int x = int(std::lround(there.x)), y = int(std::lround(there.y));
+            const int ox = x - own.left, oy = y - own.top;
+            if (ox >= 0 && oy >= 0 && ox < own.width && oy < own.height &&
+                in[std::size_t(oy) * std::size_t(own.width) + std::size_t(ox)])
+                continue; // its own place
+            const int wx = x - wide.left, wy = y - wide.top;
+            if (wx < 0 || wy < 0 || wx >= wide.width || wy >= wide.height) continue;
+            const float round = c.m_around[std::size_t(wy) * std::size_t(wide.width) + std::size_t(wx)];
+            if (std::isnan(round)) continue;
+            ++beyond;
+            const float mine = c.m_learned.levels()[i];
+            if (!(std::abs(mine - round) > kTold)) continue;
+            bool inside = false;
+            const double now = level(from, lie, inside);
+            if (!inside) continue;
+            ++told, usual += std::abs(now - double(round)) < std::abs(now - double(mine));
+        }
+        if (5 * beyond < all) return false; // too little of it to tell
+        if (told >= 15 && told * 10 >= beyond) return usual * 10 > told * 6;
+        return 2 * beyond >= all; // half of it lies where just such things lie anyway
+    }
     Patch patchAt(const Beside& b) const
     {
         return laid(picture, c.m_learned.colour(), c.m_learned.box(), [&](Point p) { return carry(c.carried(p, b)); });
@@ -421,6 +466,7 @@ Component::Seen Component::look(const image::Picture& picture, const Carry& carr
             if (one.score < 0.3) continue;
             Way w{l.refined(one.at), {}};
             if (l.correlation(m_levels.back(), w.at) + 0.02 < one.score) w.at = one.at;
+            if (l.takenForAnother(w.at)) continue;
             w.like = m_learned.likeness(l.patchAt(w.at), light);
             // The same shape in its place, whatever its colour.
             if (beyond(w.at) <= 1.5 && !w.at.reversed)

@@ -5,6 +5,7 @@
 // Output  where the component was found (px and degrees beside its usual place), how much of it is as usual, the
 //         largest ratio (learned.h) and a name for what is wrong. The name is of the hypothesis that explains most of
 //         the pixels: the component where it should lie, elsewhere within the search, the other way round, bare ground.
+//         Elsewhere is none where what usually lies round it is seen instead.
 // Fails   as Learned::make.
 // Accuracy  of a component about its place: 0.1 px; far off, over another ground: 1 px and 0.3° (tests/component_test.cpp).
 // Source  search by normalised correlation on a stack of smaller pictures (Lewis 1995), refined by least squares with
@@ -16,7 +17,8 @@
 namespace vision
 {
 
-enum class Named { AsUsual, Missing, Turned, Reversed, Shifted, Another, OtherColour, Different, Unseen };
+// Lifted is for who has heights too (lift.h): look() never says it.
+enum class Named { AsUsual, Missing, Turned, Reversed, Shifted, Another, OtherColour, Different, Lifted, Unseen };
 
 struct ComponentOptions {
     LearnOptions learn;
@@ -38,9 +40,11 @@ struct Beside {
 class Component
 {
 public:
+    // `around`: what lies round it on the reference, in grey, so that a like thing beside it is not taken for it.
     static base::Result<Component> make(const std::vector<Patch>& good, const std::vector<Light>& lights,
                                         const std::vector<Patch>& bare, const std::vector<Light>& bareLights,
-                                        std::vector<std::uint8_t> counts, const ComponentOptions& options);
+                                        std::vector<std::uint8_t> counts, const ComponentOptions& options,
+                                        const Patch* around = nullptr);
     const Learned& learned() const { return m_learned; }
     const Learned* ground() const { return m_hasGround ? &m_ground : nullptr; }
     const ComponentOptions& options() const { return m_options; }
@@ -77,6 +81,8 @@ private:
     ComponentOptions m_options;
     geometry::Point m_middle; // reference px
     double m_half = 1;        // px from the middle to the farthest pixel
+    PatchBox m_aroundBox;
+    std::vector<float> m_around; // grey levels; NaN: not seen
     struct Steep {
         geometry::Point at; // from the middle
         float level, gx, gy;

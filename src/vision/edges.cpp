@@ -304,6 +304,23 @@ double peakSpread(double a, double b, double c, double smoothing, double lines)
         for (int j = 0; j < 3; ++j) sum += by[i] * by[j] * both(i - j);
     return std::sqrt(std::max(0.0, sum) / std::max(lines, 1e-9));
 }
+// The same where the peak's width is known better than three neighbours say: of a faint edge they are hardly apart, and
+// now and then noise makes them as good as level. `strength` below it and its height give the width; its curvature is
+// read as far apart as it is wide, within the lobe.
+double steadySpread(const std::vector<double>& d, int at, int from, int to, double sign, double strength, double shift,
+                    double smoothing, double lines)
+{
+    const auto v = [&](int i) { return std::max(1e-12, d[std::size_t(i)] * sign); };
+    const double wide = strength / (std::sqrt(2 * geometry::kPi) * v(at));
+    const int apart = std::clamp(int(std::lround(wide)), 1, std::max(1, std::min(at - from, to - at)));
+    if (apart == 1) return peakSpread(v(at - 1), v(at), v(at + 1), smoothing, lines);
+    const double curve =
+        (std::log(v(at - apart)) - 2 * std::log(v(at)) + std::log(v(at + apart))) / (double(apart) * apart);
+    const auto model = [&](double k) {
+        return v(at) * std::exp(curve / 2 * ((k - shift) * (k - shift) - shift * shift));
+    };
+    return peakSpread(model(-1), v(at), model(1), smoothing, lines);
+}
 } // namespace
 
 std::vector<Edge> edges(const Profile& p, const EdgeOptions& o)
@@ -358,7 +375,7 @@ std::vector<Edge> edges(const Profile& p, const EdgeOptions& o)
         e.polarity = rising ? 1 : -1;
         const double seen = curve < -1e-12 ? -1.0 / curve : 0.0;
         e.blur = std::sqrt(std::max(0.0, seen - o.smoothing * o.smoothing));
-        e.perNoise = peakSpread(a, b, c, o.smoothing, p.lines) * p.step;
+        e.perNoise = steadySpread(d, q.at, q.from, q.to, sign, q.strength, shift, o.smoothing, p.lines) * p.step;
         out.push_back(e);
     }
     return out;

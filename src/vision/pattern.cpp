@@ -895,7 +895,9 @@ private:
     {
         const double most = atMost(q);
         int level = m_coarsest;
-        for (std::size_t i = 1; i + 1 < m_model.levels.size(); ++i) {
+        std::size_t last = m_model.levels.size() - 1;
+        while (last > 0 && m_model.levels[last].halvings < o.finest) --last;
+        for (std::size_t i = 1; i < last; ++i) {
             const PatternLevel& l = m_model.levels[i];
             q.place = moved(q.place, level, l.halvings);
             level = l.halvings;
@@ -906,9 +908,20 @@ private:
                 q.score = agreement(v, l.points, q.place, leastGradientAt(o.leastContrast, m_noise, level), 2);
             });
         }
-        q.place = moved(q.place, level, 0);
-        if (q.score < 0.8 * o.leastScore || beaten(q.place.pose.origin, most)) return;
-        m_picture.visit([&](auto v) { finish(v, q.place); });
+        if (q.score < 0.8 * o.leastScore || beaten(fromLevel(q.place.pose.origin, level), most)) return;
+        const int h = m_model.levels[last].halvings;
+        q.place = moved(q.place, level, h);
+        if (h > 0) onLevel(m_stack, h, [&](const auto& v) { coarseFinish(v, q.place, m_model.levels[last]); });
+        else m_picture.visit([&](auto v) { finish(v, q.place); });
+    }
+    // In a smaller picture: pixels are less noisy there.
+    template <class V> void coarseFinish(const V& v, const Place& place, const PatternLevel& l)
+    {
+        const int lines = m_noise / scaleOf(l.halvings) > 2.5 ? 3 : 1;
+        Refined r = settle(v, l.points, place, 5, 4, o.leastContrast, radiusAt(l.halvings), 1, lines, m_scaling);
+        const double score = agreement(v, l.points, r.place, leastGradientAt(o.leastContrast, m_noise, l.halvings));
+        r.place = moved(r.place, l.halvings, 0);
+        found(r, score, r.rms * scaleOf(l.halvings));
     }
     template <class V> void finish(const V& v, const Place& place)
     {
@@ -929,12 +942,16 @@ private:
                              return agreement(w, l.points, half, leastGradientAt(o.leastContrast, m_noise, l.halvings));
                          }));
         }
+        found(r, score, r.rms);
+    }
+    void found(const Refined& r, double score, double rms)
+    {
         if (score < o.leastScore || !nearlyIn(m_area, r.place.pose.origin)) return;
         if (m_scaling && (r.place.scale < o.scaleFrom - 0.01 || r.place.scale > o.scaleTo + 0.01)) return;
         const Pose origin = originPose(m_model, r.place);
         const double turn = geometry::wrapped(origin.angle - m_model.origin.angle), mid = (o.angleFrom + o.angleTo) / 2;
         if (std::abs(geometry::wrapped(turn - mid)) > (o.angleTo - o.angleFrom) / 2 + 0.01) return;
-        m_finds.push_back({{origin, score, r.rms, r.place.scale, r.place.sign < 0}, r.place.pose.origin});
+        m_finds.push_back({{origin, score, rms, r.place.scale, r.place.sign < 0}, r.place.pose.origin});
     }
 
     std::vector<PatternFind> chosen()

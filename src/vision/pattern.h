@@ -57,6 +57,9 @@ struct PatternOptions {
     bool reversal = false;
     // px between the middles of two finds; 0: 0.35 × the model's radius
     double leastDistance = 0;
+    // Pictures larger than after so many halvings are not looked at: for whoever lays the part by its edges afterwards.
+    // Poses are as exact as that picture's px, as far as the model has levels so small.
+    int finest = 0;
 };
 struct PatternFind {
     geometry::Pose pose;

@@ -23,11 +23,28 @@ class ComponentPlacesTest : public QObject
         if (t.pose.origin == geometry::Point{})
             t.pose = {{0.5 * 1600 + random.uniform(-20, 20), 0.5 * 640 + random.uniform(-20, 20)},
                       random.uniform(-0.05, 0.05)};
-        auto made = demo::drawFitted(demo::reedField(), t, random);
+        return inspect::evaluate(*m_prepared, captured(t, random));
+    }
+    static image::Capture captured(const FittedTruth& t, demo::Random& random)
+    {
+        return demo::captureOf(demo::drawFitted(demo::reedField(), t, random), demo::reedField(), "test");
+    }
+    // The same with other heights: z(x, y, mm as it is) in mm, NaN none.
+    static image::Capture withHeights(const image::Capture& capture, const std::function<double(int, int, double)>& z)
+    {
         std::vector<image::Picture> pictures;
-        pictures.push_back(image::makePicture(std::move(made.white), "white"));
-        pictures.push_back(image::makePicture(std::move(made.red), "red"));
-        return inspect::evaluate(*m_prepared, image::Capture("test", std::move(pictures)));
+        for (const char* key : {"white", "red"})
+            pictures.push_back(image::makePicture(capture.find(key)->pixels.clone(), key));
+        const image::HeightView was = capture.find("height")->heights();
+        image::Image heights(was.width, was.height, image::PixelFormat::Real32);
+        for (int y = 0; y < was.height; ++y)
+            for (int x = 0; x < was.width; ++x)
+                reinterpret_cast<float*>(heights.row(y))[x] =
+                    float(z(x, y, was.missing(x, y) ? std::numeric_limits<double>::quiet_NaN() : was.mm(x, y)));
+        image::HeightScale scale;
+        scale.pixelMm = demo::reedField().mmPerPixel;
+        pictures.push_back(image::makeHeights(std::move(heights), scale, "height"));
+        return image::Capture("test", std::move(pictures));
     }
     static std::string saidOf(const inspect::PictureResult& r, const std::string& step, int place)
     {
@@ -43,6 +60,15 @@ class ComponentPlacesTest : public QObject
         for (const auto& c : r.items.front().checks)
             if (c.step == step) n += int(c.failed().size());
         return n;
+    }
+    // Reeds that are not measured, and what is said of them.
+    static std::map<std::string, std::string> notKnown(const inspect::PictureResult& r)
+    {
+        std::map<std::string, std::string> out;
+        for (const auto& c : r.items.front().checks)
+            for (const auto& e : c.elements)
+                if (c.step == "reeds" && e.verdict == inspect::Verdict::NotMeasured) out[e.name] = e.says;
+        return out;
     }
 private slots:
     void initTestCase()
@@ -71,7 +97,8 @@ private slots:
         } all[] = {
             {ReedFault::ReedMissing, 0, "reeds", "missing"},    {ReedFault::ReedReversed, 0, "reeds", "reversed"},
             {ReedFault::ReedTurned, 8, "reeds", "turned "},     {ReedFault::ReedTurned, -12, "reeds", "turned "},
-            {ReedFault::ReedShifted, 0.5, "reeds", "shifted "}, {ReedFault::RivetMissing, 0, "rivets", "missing"}};
+            {ReedFault::ReedShifted, 0.5, "reeds", "shifted "}, {ReedFault::ReedLifted, 0.45, "reeds", "lifted "},
+            {ReedFault::RivetMissing, 0, "rivets", "missing"}};
         int n = 0;
         for (const auto& f : all)
             for (const int place : {1, 4, 10}) {
@@ -88,6 +115,11 @@ private slots:
                 if (f.amount != 0 && f.fault == ReedFault::ReedTurned) {
                     const double degrees = QString::fromStdString(says).mid(7).chopped(1).toDouble();
                     QVERIFY2(std::abs(degrees - std::abs(f.amount)) < 1, says.c_str());
+                }
+                if (f.fault == ReedFault::ReedLifted) {
+                    // The median of its last sixth, by the usual rise of 0.015 mm.
+                    const double mm = QString::fromStdString(says).section(QLatin1Char(' '), 1, 1).toDouble();
+                    QVERIFY2(std::abs(mm - 0.435 * 0.9) < 0.04, says.c_str());
                 }
                 if (f.fault == ReedFault::ReedShifted) {
                     const double mm = QString::fromStdString(says).section(QLatin1Char(' '), 1, 1).toDouble();
@@ -139,11 +171,7 @@ private slots:
         t.fault = ReedFault::ReedTurned, t.place = 8, t.amount = 9;
         demo::Random random(8);
         t.pose = {{800, 320}, 0};
-        auto made = demo::drawFitted(demo::reedField(), t, random);
-        std::vector<image::Picture> pictures;
-        pictures.push_back(image::makePicture(std::move(made.white), "white"));
-        pictures.push_back(image::makePicture(std::move(made.red), "red"));
-        const image::Capture capture("test", std::move(pictures));
+        const image::Capture capture = captured(t, random);
         const auto r = inspect::evaluate(*m_prepared, capture);
         const auto worst = inspect::evidenceOf(*m_prepared, capture, r.items.front(), "reeds", -1);
         QVERIFY(worst && worst->pair);
@@ -152,14 +180,91 @@ private slots:
         const auto other = inspect::evidenceOf(*m_prepared, capture, r.items.front(), "reeds", 2);
         QVERIFY(other && QString::fromStdString(other->note).startsWith(QStringLiteral("place 3: as the good ones")));
     }
+    void aPlateThatLiesHigherOrTiltedLiftsNothing()
+    {
+        demo::Random random(21);
+        FittedTruth t;
+        t.pose = {{806, 315}, 0.02};
+        const auto good = captured(t, random);
+        const auto tilted = inspect::evaluate(
+            *m_prepared, withHeights(good, [](int x, int y, double mm) { return mm + 1.4 + 0.0009 * x - 0.0006 * y; }));
+        QVERIFY2(tilted.outcome() == inspect::Outcome::Accept, tilted.items.front().sentence().c_str());
+        // By the light the same part; one corner of one reed is pressed down.
+        t.pose = {{806, 315}, 0};
+        demo::Random again(21);
+        const auto low = inspect::evaluate(*m_prepared, withHeights(captured(t, again), [](int x, int y, double mm) {
+            const double from = 806 + (4 - 4.5) * 8.6 / 0.07; // reed 5
+            return std::abs(x - from) < 18 && y < 250 ? mm - 0.25 : mm;
+        }));
+        QVERIFY(low.outcome() == inspect::Outcome::Reject);
+        QCOMPARE(failing(low, "reeds"), 1);
+        QVERIFY2(QString::fromStdString(saidOf(low, "reeds", 5)).endsWith(QStringLiteral(" mm too low")),
+                 saidOf(low, "reeds", 5).c_str());
+    }
+    void heightsThatAreNotThereAreNoPass()
+    {
+        demo::Random random(22);
+        FittedTruth t;
+        t.pose = {{800, 320}, 0};
+        const auto good = captured(t, random);
+        QVERIFY(inspect::evaluate(*m_prepared, good).outcome() == inspect::Outcome::Accept);
+        constexpr double kNone = std::numeric_limits<double>::quiet_NaN();
+        // No picture of heights; one without a point.
+        std::vector<image::Picture> light;
+        for (const char* key : {"white", "red"})
+            light.push_back(image::makePicture(good.find(key)->pixels.clone(), key));
+        const auto none = inspect::evaluate(*m_prepared, image::Capture("test", std::move(light)));
+        QVERIFY(none.outcome() != inspect::Outcome::Accept);
+        QVERIFY(none.items.empty() && none.error && none.error->find("height") != std::string::npos);
+        const auto empty = inspect::evaluate(*m_prepared, withHeights(good, [](int, int, double) { return kNone; }));
+        QVERIFY(empty.outcome() != inspect::Outcome::Accept);
+        QCOMPARE(notKnown(empty).size(), std::size_t(10));
+        QCOMPARE(failing(empty, "rivets"), 0);
+        // Half of one reed; then that half and the other half lifted.
+        const auto at = [](int x, int place) { return std::abs(x - (800 + (place - 5.5) * 8.6 / 0.07)) < 20; };
+        const auto half = inspect::evaluate(
+            *m_prepared, withHeights(good, [&](int x, int y, double mm) { return at(x, 4) && y < 260 ? kNone : mm; }));
+        QVERIFY(half.outcome() != inspect::Outcome::Accept);
+        QCOMPARE(notKnown(half),
+                 (std::map<std::string, std::string>{{"4", "lift not known: a part of it has no heights"}}));
+        const auto both = inspect::evaluate(*m_prepared, withHeights(good, [&](int x, int y, double mm) {
+            return !at(x, 4) ? mm : y < 260 ? kNone : mm + 0.4;
+        }));
+        QVERIFY2(QString::fromStdString(saidOf(both, "reeds", 4)).startsWith(QStringLiteral("lifted 0.4")),
+                 saidOf(both, "reeds", 4).c_str());
+    }
+    void liftedIsShownByItsHeights()
+    {
+        FittedTruth t;
+        t.fault = ReedFault::ReedLifted, t.place = 6, t.amount = 0.6;
+        demo::Random random(9);
+        t.pose = {{800, 320}, 0};
+        const image::Capture capture = captured(t, random);
+        const auto r = inspect::evaluate(*m_prepared, capture);
+        const auto e = inspect::evidenceOf(*m_prepared, capture, r.items.front(), "reeds", -1);
+        QVERIFY(e && e->pair);
+        QVERIFY2(QString::fromStdString(e->note).startsWith(QStringLiteral("place 6: lifted 0.5")), e->note.c_str());
+        bool said = false;
+        for (const auto& f : e->pair->facts)
+            said = said || (!f.good && QString::fromStdString(f.text).startsWith(QStringLiteral("lift 0.5")));
+        QVERIFY(said);
+        // Bright where it is up, half grey where nothing is.
+        const image::Image& d = *e->pair->difference;
+        int bright = 0, dark = 0;
+        for (int y = 0; y < d.height(); ++y)
+            for (int x = 0; x < d.width(); ++x) bright += d.row(y)[x] > 200, dark += d.row(y)[x] < 60;
+        QVERIFY2(bright > 1000 && dark < 50, qPrintable(QStringLiteral("%1 %2").arg(bright).arg(dark)));
+    }
     void aPictureTheCaptureLacksIsSaid()
     {
         recipe::Recipe r = m_prepared->recipe();
         r.find("reeds")->places[0].picture = "dome";
         const auto prepared = inspect::Prepared::make(r);
         QVERIFY(QString::fromStdString(prepared->taught("reeds")->note).contains(QStringLiteral("dome")));
-        QCOMPARE(r.picturesNeeded(), (std::set<std::string>{"white", "red", "dome"}));
+        QCOMPARE(r.picturesNeeded(), (std::set<std::string>{"white", "red", "height", "dome"}));
         r.find("joints")->inUse = false, r.find("reeds")->places[0].picture.clear();
+        QCOMPARE(r.picturesNeeded(), (std::set<std::string>{"white", "height"}));
+        r.find("reeds")->pictures.erase("heights");
         QCOMPARE(r.picturesNeeded(), std::set<std::string>{"white"});
     }
     void placesAreSavedAndRead()

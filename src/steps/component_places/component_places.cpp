@@ -2,6 +2,7 @@
 
 #include "steps/glue.h"
 #include "vision/component.h"
+#include "vision/lift.h"
 
 #include <algorithm>
 #include <cmath>
@@ -20,18 +21,22 @@ using vision::Light;
 using vision::Named;
 using vision::Patch;
 using vision::PatchBox;
+using vision::UsualHeights;
 using P = ComponentPlacesParams;
 
 namespace
 {
 constexpr double kNone = std::numeric_limits<double>::quiet_NaN();
-constexpr int kScene = 72; // samples each way of the field round all places, for the light
+const std::string kHeights = "heights"; // the picture of heights
+constexpr int kScene = 72;              // samples each way of the field round all places, for the light
 
 struct One {
     std::string name, picture;
     std::optional<Component> component; // none: see reason
     Patch shown;                        // the reference with some of what lies round it, in its colours
     std::string reason;
+    std::optional<UsualHeights> heights; // none: they are not looked at, or heightsReason
+    std::string heightsReason;
 };
 // The field round all places, thinned out: its light is that of every place.
 struct Scene {
@@ -105,7 +110,7 @@ base::Result<One> taughtPlace(const P& p, const Place& place, const Region& outl
                               const std::vector<BareSeen>& bareSeen, const Scene& scene,
                               const image::Picture& reference)
 {
-    One one{place.name, place.picture, {}, {}, {}};
+    One one{place.name, place.picture, {}, {}, {}, {}, {}};
     const auto box = boxOf(outline, 2, reference);
     if (!box) {
         one.reason = "it lies outside the reference";
@@ -169,10 +174,59 @@ base::Result<One> taughtPlace(const P& p, const Place& place, const Region& outl
         if (!good.empty() && patch.pixels.format() == good.front().pixels.format())
             bare.push_back(std::move(patch)), bareLights.push_back(lightAt(nearest->source->light, scene, to));
     }
-    auto made = Component::make(good, lights, bare, bareLights, counts, o);
+    const Patch around = vision::laid(reference, false, boxOf(outline, o.search + 2, reference).value_or(*box),
+                                      [](Point q) { return q; });
+    auto made = Component::make(good, lights, bare, bareLights, counts, o, &around);
     if (made) one.component = std::move(*made);
     else one.reason = made.error().message;
     return one;
+}
+
+// Of a component and of what lies round it, as far as that is no place.
+UsualHeights::Sample heightSample(const image::Picture& heights, const PatchBox& box, const vision::Carry& carry,
+                                  const Component& c, const vision::Beside& beside)
+{
+    return {vision::laid(heights, false, box, [&](Point q) { return carry(c.carried(q, beside)); }),
+            vision::laid(heights, false, box, carry)};
+}
+// Good ones with their heights; none: heights are not looked at.
+using HeightSources = std::vector<std::pair<const Source*, const image::Picture*>>;
+HeightSources heightsOf(const TeachInput& in, const std::vector<Source>& sources)
+{
+    HeightSources out;
+    const auto said = in.pictures.find(kHeights);
+    if (said == in.pictures.end()) return out;
+    for (const Source& s : sources) {
+        if (s.sample && !s.sample->good()) continue;
+        if (const image::Picture* heights = s.sample ? pictureOf(in, *s.sample, said->second->key) : said->second)
+            out.emplace_back(&s, heights);
+    }
+    return out;
+}
+void learnHeights(const P& p, const HeightSources& sources, One& one, const Region& outline,
+                  const std::vector<Region>& all, const Scene& scene, const image::Picture& reference)
+{
+    const Component& c = *one.component;
+    const PatchBox& inner = c.learned().box();
+    // The ground round it: as much as half its size, beyond what it may be shifted by.
+    const int gap = int(std::ceil(p.mayShift)) + 2;
+    const PatchBox box =
+        boxOf(outline, gap + std::max(8.0, 0.5 * std::min(inner.width, inner.height)), reference).value_or(inner);
+    std::vector<std::uint8_t> others(box.count(), 0);
+    for (const Region& r : all) {
+        const auto in = countsIn(r, {}, box, reference);
+        for (std::size_t i = 0; i < others.size(); ++i) others[i] |= in[i];
+    }
+    std::vector<UsualHeights::Sample> good;
+    for (const auto& [source, heights] : sources) {
+        const auto seen = c.look(*source->picture, source->carry, lightAt(source->light, scene, outline.middle()));
+        if (seen.named != Named::AsUsual && source->sample) continue;
+        good.push_back(heightSample(*heights, box, source->carry, c, seen.beside));
+    }
+    auto made = UsualHeights::make(good, UsualHeights::areas(box, countsIn(outline, {}, box, reference), others, gap),
+                                   p.mayLift);
+    if (made) one.heights = std::move(*made);
+    else one.heightsReason = made.error().message;
 }
 
 const image::Picture* pictureAt(const image::Capture& capture, const image::Picture& usual, const std::string& key)
@@ -194,7 +248,7 @@ base::Result<Taught> teach(const P& p, const TeachInput& in)
             for (const Place& place : places)
                 if (place.picture == key)
                     t.places.push_back(
-                        {place.name, key, {}, {}, "the capture holds no picture \"" + key + "\" of light"});
+                        {place.name, key, {}, {}, "the capture holds no picture \"" + key + "\" of light", {}, {}});
             continue;
         }
         const Scene& scene = t.scenes[key] = sceneOf(outlines, *reference);
@@ -210,10 +264,13 @@ base::Result<Taught> teach(const P& p, const TeachInput& in)
             for (std::size_t i = 0; s.sample && i < places.size(); ++i)
                 if (std::find(s.sample->bare.begin(), s.sample->bare.end(), places[i].name) != s.sample->bare.end())
                     bareSeen.push_back({outlines[i], &s});
+        const HeightSources heights = heightsOf(in, sources);
         for (std::size_t i = 0; i < places.size(); ++i) {
             if (places[i].picture != key) continue;
             auto one = taughtPlace(p, places[i], outlines[i], sources, bareSeen, scene, *reference);
             if (!one) return base::passOn(one.error());
+            if (one->component && !heights.empty())
+                learnHeights(p, heights, *one, outlines[i], outlines, scene, *reference);
             t.places.push_back(std::move(*one));
         }
     }
@@ -234,7 +291,8 @@ std::string note(const P&, const Taught& t)
 {
     std::string out;
     for (const One& one : t.places)
-        if (!one.reason.empty()) out += (out.empty() ? "" : "; ") + ("place " + one.name + ": " + one.reason);
+        if (const std::string& why = one.reason.empty() ? one.heightsReason : one.reason; !why.empty())
+            out += (out.empty() ? "" : "; ") + ("place " + one.name + ": " + why);
     const auto first =
         std::find_if(t.places.begin(), t.places.end(), [](const One& o) { return o.component.has_value(); });
     if (first == t.places.end()) return out;
@@ -249,7 +307,11 @@ std::string note(const P&, const Taught& t)
 }
 
 double degreesOf(const vision::Beside& b) { return geometry::degrees(b.turn); }
-std::string saysOf(const P& p, const RunInput& in, const Component::Seen& s)
+std::string liftText(double mm)
+{
+    return mm < 0 ? base::toText(-mm, 2) + " mm too low" : "lifted " + base::toText(mm, 2) + " mm";
+}
+std::string saysOfLight(const P& p, const RunInput& in, const Component::Seen& s)
 {
     const double mm = in.mmPerPixel() * in.grows();
     const double d = geometry::distance(s.beside.shift, {});
@@ -266,19 +328,34 @@ std::string saysOf(const P& p, const RunInput& in, const Component::Seen& s)
     case Named::Another: return "another one";
     case Named::OtherColour: return p.by == CompareBy::Colour ? "other colour" : "brighter or darker";
     case Named::Different: return "differs in part";
+    case Named::Lifted: return {};
     case Named::Unseen: return "outside the picture";
     }
     return {};
 }
 
+struct LookedAt {
+    Component::Seen seen;
+    std::optional<UsualHeights::Lift> lift; // none: not looked at
+    bool found() const { return seen.named != Named::Missing && seen.named != Named::Another; }
+    bool lifted(const P& p) const { return lift && lift->known && std::abs(lift->most) > p.mayLift; }
+};
+std::string saysOf(const P& p, const RunInput& in, const LookedAt& l)
+{
+    std::string out = saysOfLight(p, in, l.seen);
+    if (l.lifted(p)) out += (out.empty() ? "" : ", ") + liftText(l.lift->most);
+    if (l.lift && !l.lift->known) out += (out.empty() ? "" : ", ") + ("lift not known: " + l.lift->why);
+    return out;
+}
 struct Looked {
-    std::vector<std::optional<Component::Seen>> seen; // none: cannot be
+    std::vector<std::optional<LookedAt>> seen; // none: cannot be
     std::vector<const One*> ones;
 };
 base::Result<Looked> look(const P& p, const RunInput& in, const Taught& t)
 {
     Looked out;
     const vision::Carry carry = carryTo(in);
+    const auto said = in.pictures.find(kHeights);
     std::map<std::string, Light> fields;
     for (std::size_t i = 0; i < t.places.size(); ++i) {
         const One& one = t.places[i];
@@ -297,7 +374,24 @@ base::Result<Looked> look(const P& p, const RunInput& in, const Taught& t)
         const Scene& scene = t.scenes.at(one.picture);
         auto it = fields.find(one.picture);
         if (it == fields.end()) it = fields.emplace(one.picture, sceneLight(p, *picture, scene, carry)).first;
-        out.seen.back() = one.component->look(*picture, carry, lightAt(it->second, scene, one.component->middle()));
+        LookedAt here{one.component->look(*picture, carry, lightAt(it->second, scene, one.component->middle())), {}};
+        if (said != in.pictures.end() && here.seen.named != Named::Unseen) {
+            if (!one.heights)
+                return base::fail(base::ErrorCode::NoResult,
+                                  "heights of place " + one.name + " were not learned: " + one.heightsReason);
+            if (here.found())
+                here.lift = one.heights->look(
+                    heightSample(*said->second, one.heights->box(), carry, *one.component, here.seen.beside));
+            if (here.lifted(p)) {
+                here.seen.ratio = std::max(here.seen.ratio, std::abs(here.lift->most) / p.mayLift);
+                // It looks different because it is lifted; where it lies and how it is turned remains said too.
+                if (here.seen.named == Named::AsUsual || here.seen.named == Named::Different ||
+                    here.seen.named == Named::OtherColour)
+                    here.seen.named = Named::Lifted;
+            }
+            if (here.lift && !here.lift->known && here.seen.named == Named::AsUsual) here.seen.ratio = kNone;
+        }
+        out.seen.back() = std::move(here);
     }
     return out;
 }
@@ -310,6 +404,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     RunOutput out;
     auto &ratios = out.values["ratios"], &shifts = out.values["shifts"], &turns = out.values["turns"],
          &alike = out.values["alike"];
+    std::vector<double> lifts;
     double faults = 0, missing = 0;
     std::string unseen;
     const std::vector<Place> places = outlinedPlaces(in.places, in.regions, [&](Point q) { return in.picture(q); });
@@ -318,21 +413,24 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
         const One& one = *looked->ones[i];
         const auto& s = looked->seen[i];
         if (!s) return base::fail(base::ErrorCode::NoResult, "place " + one.name + " was not learned: " + one.reason);
-        if (s->named == Named::Unseen) unseen += (unseen.empty() ? "" : ", ") + one.name;
+        if (s->seen.named == Named::Unseen) unseen += (unseen.empty() ? "" : ", ") + one.name;
     }
     if (!unseen.empty()) return base::fail(base::ErrorCode::NoResult, "outside the picture: place " + unseen);
     for (std::size_t i = 0; i < looked->ones.size(); ++i) {
         const One& one = *looked->ones[i];
-        const Component::Seen& s = *looked->seen[i];
+        const LookedAt& l = *looked->seen[i];
+        const Component::Seen& s = l.seen;
         const Component& c = *one.component;
         ratios.push_back(s.ratio);
-        const bool found = s.named != Named::Missing && s.named != Named::Another && s.named != Named::OtherColour;
+        if (l.lift) lifts.push_back(l.lift->known ? l.lift->most : kNone);
+        else if (one.heights) lifts.push_back(kNone);
+        const bool found = l.found() && s.named != Named::OtherColour;
         shifts.push_back(found ? geometry::distance(s.beside.shift, {}) * in.grows() : 0);
         turns.push_back(found ? degreesOf(s.beside) : 0);
         alike.push_back(100 * s.alike);
-        faults += s.named != Named::AsUsual, missing += s.named == Named::Missing;
+        faults += s.named != Named::AsUsual || std::isnan(s.ratio), missing += s.named == Named::Missing;
         out.elementNames[""].push_back(one.name);
-        out.elementSays[""].push_back(saysOf(p, in, s));
+        out.elementSays[""].push_back(saysOf(p, in, l));
         out.points["elements"].push_back(in.level(here(c.middle())));
         const auto place =
             std::find_if(places.begin(), places.end(), [&](const Place& q) { return q.name == one.name; });
@@ -343,7 +441,7 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
             out.marks.push_back(std::move(m));
         }
         // Where it lies instead.
-        if (found && s.named != Named::AsUsual && s.named != Named::Different) {
+        if (found && s.named != Named::AsUsual && s.named != Named::Different && s.named != Named::Lifted) {
             const Point a{double(c.learned().box().left), double(c.learned().box().top)};
             const Point size{double(c.learned().box().width), double(c.learned().box().height)};
             Mark m{MarkShape::Polygon, MarkRole::Stray, {}, 0, {}, int(i) + 1};
@@ -352,8 +450,27 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
             out.marks.push_back(std::move(m));
         }
     }
+    if (!lifts.empty()) out.values["lifts"] = std::move(lifts);
     out.values["count"] = {faults};
     out.values["missing"] = {missing};
+    return out;
+}
+
+// Heights beyond the usual ones: half grey none, white or black four times what may be.
+image::Image liftPicture(const UsualHeights::Lift& lift, const PatchBox& of, const PatchBox& shown, double mayLift)
+{
+    image::Image out(shown.width, shown.height, image::PixelFormat::Grey8);
+    for (int y = 0; y < shown.height; ++y) {
+        auto* row = out.row(y);
+        for (int x = 0; x < shown.width; ++x) {
+            const int px = shown.left + x - of.left, py = shown.top + y - of.top;
+            row[x] = 128;
+            if (px < 0 || py < 0 || px >= of.width || py >= of.height) continue;
+            const float d = lift.differences[std::size_t(py) * std::size_t(of.width) + std::size_t(px)];
+            if (!std::isnan(d))
+                row[x] = std::uint8_t(std::clamp(127.5 + 127.5 * double(d) / (4 * mayLift), 0.0, 255.0));
+        }
+    }
     return out;
 }
 
@@ -375,7 +492,10 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
         if (one.component)
             for (const double o : one.component->learned().own())
                 e.dots.push_back({x, o, Evidence::Dot::Of::Good, one.name});
-        const double r = looked->seen[i] ? looked->seen[i]->ratio : kNone;
+        if (one.heights)
+            for (const double o : one.heights->own())
+                e.dots.push_back({x, o / p.mayLift, Evidence::Dot::Of::Good, one.name});
+        const double r = looked->seen[i] ? looked->seen[i]->seen.ratio : kNone;
         e.dots.push_back({x, r, Evidence::Dot::Of::Here, one.name});
         if (r > most) most = r, worst = i;
     }
@@ -383,8 +503,9 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
     const One& one = *looked->ones[worst];
     if (!one.component || !looked->seen[worst]) return e;
     const Component& c = *one.component;
-    const Component::Seen& s = *looked->seen[worst];
-    const std::string says = saysOf(p, in, s);
+    const LookedAt& l = *looked->seen[worst];
+    const Component::Seen& s = l.seen;
+    const std::string says = saysOf(p, in, l);
     e.note = "place " + one.name + ": " + (says.empty() ? "as the good ones" : says);
     const image::Picture* picture = pictureAt(in.capture, in.seen(), one.picture);
     const PatchBox& box = c.learned().box();
@@ -398,8 +519,11 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
     const Patch patch = vision::laid(*picture, true, one.shown.box, carryTo(in));
     pair.here = std::make_shared<const image::Image>(shownPatch(patch));
     pair.difference = std::make_shared<const image::Image>(differencePicture(c.learned(), s.here, s.light, patch));
+    if (s.named == Named::Lifted) // what is wrong is seen in the heights
+        pair.difference =
+            std::make_shared<const image::Image>(liftPicture(*l.lift, one.heights->box(), one.shown.box, p.mayLift));
     pair.goodText = "good", pair.hereText = "place " + one.name;
-    const bool found = s.named != Named::Missing && s.named != Named::Another && s.named != Named::OtherColour;
+    const bool found = l.found() && s.named != Named::OtherColour;
     const Point corner{double(one.shown.box.left), double(one.shown.box.top)};
     if (found) {
         // Its longer axis, as it should be and as it is.
@@ -422,6 +546,11 @@ base::Result<Evidence> evidence(const P& p, const RunInput& in)
             pair.facts.push_back(
                 {s.beside.reversed ? "the other way round" : "the right way round", !s.beside.reversed});
     }
+    if (l.lift)
+        pair.facts.push_back(
+            {l.lift->known ? "lift " + base::toText(l.lift->most, 3) + " mm, may " + base::toText(p.mayLift, 3) + " mm"
+                           : "lift not known: " + l.lift->why,
+             l.lift->known && !l.lifted(p)});
     pair.facts.push_back({base::toText(100 * s.alike, 0) + " % of it as usual", s.alike >= p.alike / 100});
     if (c.ground() && s.named != Named::AsUsual)
         pair.facts.push_back({base::toText(100 * s.bare, 0) + " % as the bare ground", s.named != Named::Missing});
@@ -454,7 +583,7 @@ StepKind component_places()
     Declare<P> d(
         {"component_places", "Components in their places",
          "Places that each hold a component: compared with the good one, and what is wrong is named: missing, turned, "
-         "reversed, shifted, another one, of another colour."},
+         "reversed, shifted, another one, of another colour; with a picture of heights, lifted."},
         Question::Same, 1, "vision/component.h");
     d.called("Places")
         .purpose(
@@ -467,7 +596,17 @@ StepKind component_places()
                  false})
         .places()
         .teaches(teach, note);
-    return declareLearned(d)
+    declareLearned(d);
+    return d
+        .picture({kHeights, "Heights",
+                  "Heights of the same capture, by which a component is told that is lifted; none: they are not looked "
+                  "at.",
+                  true, false})
+        .param(&P::mayLift,
+               {"may_lift", "May be lifted",
+                "Where a picture of heights is chosen: no part of a component may lie farther above or below its usual "
+                "height over the ground round it."},
+               Unit::Millimetre, Real{0.001, 1000, 0.01, 0.02, 5})
         .param(&P::mayShift, {"may_shift", "May be shifted", "A component that lies so far beside its place is good."},
                Unit::Pixel, Real{0.2, 1000, 0.5, 0.5, 20}, true)
         .param(&P::mayTurn, {"may_turn", "May be turned", "A component that is turned by so much is good."},
@@ -487,12 +626,15 @@ StepKind component_places()
                {"least_area", "Smallest difference", "Connected places that are smaller are no difference."},
                Unit::SquarePixel, Real{1, 1e6, 1, 1, 200})
         .output({"ratios", "Ratio of each",
-                 "Of each place the largest of its differences, its shift and its turn by what they may be: above 1 a "
-                 "fault.",
+                 "Of each place the largest of its differences, its shift, its turn and its lift by what they may be: "
+                 "above 1 a fault.",
                  Unit::None, true, false, true})
         .output({"shifts", "Shift of each", "How far each component lies beside its place.", Unit::Pixel, true})
         .output({"turns", "Turn of each", "How far each component is turned.", Unit::Degree, true})
         .output({"alike", "Alike of each", "Share of each component that is as usual.", Unit::Percent, true})
+        .output({"lifts", "Lift of each",
+                 "With heights: how far the farthest part of each component lies above its usual height, or below it.",
+                 Unit::Millimetre, true})
         .output({"count", "Faults", "Number of places with something wrong.", Unit::None})
         .output({"missing", "Missing", "Number of places that show bare ground.", Unit::None})
         .better({"ratios", "shifts", "count", "missing"}, OutputSpec::Better::Less, 0.0)

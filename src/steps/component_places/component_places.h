@@ -12,6 +12,7 @@ struct ComponentPlacesParams : LearnSettings {
     double searchTurn = 25;
     double alike = 60;
     double leastArea = 8;
+    double mayLift = 0.2; // mm
 };
 recipe::StepKind component_places();
 

@@ -126,9 +126,11 @@ vision::PatternOptions options(const P& p)
     o.most = 100000;
     return o;
 }
-std::vector<vision::PatternFind> search(const RunInput& in, const vision::PatternModel& model,
-                                        const vision::PatternOptions& o)
+std::vector<vision::PatternFind> search(const RunInput& in, const vision::PatternModel& model, vision::PatternOptions o)
 {
+    // It is laid by all of its edges afterwards: a few px are near enough.
+    const double side = std::max(in.drawing->box().width(), in.drawing->box().height()) / in.mmPerPixel();
+    o.finest = side > 1200 ? 2 : side > 600 ? 1 : 0;
     return findIn(in, model, in.region("search"), o);
 }
 
@@ -372,12 +374,166 @@ std::string guess(const P& p, const RunInput& in, const Model& model)
     return "; " + sizes;
 }
 
+struct One {
+    Lying lying;
+    Laid laid;
+    bool wanted = true;
+    std::map<std::string, double> values{};
+    std::string note{};
+};
+// The parts of one picture.
+class Parts
+{
+public:
+    Parts(const P& p, const RunInput& in, const Model& model, const std::vector<Outline::Foot>& stations)
+        : m_p(p), m_in(in), m_model(model), m_stations(stations), m_mm(in.mmPerPixel())
+    {
+    }
+    // Finds, the best first; why nothing came of them stands in wrong().
+    void lay(const std::vector<vision::PatternFind>& finds)
+    {
+        for (const auto& f : finds) {
+            if (m_all.size() >= 500) break;
+            if (!onWholeOne(f.pose)) lay(f);
+        }
+        // A drawing that looks like itself shifted is found more than once on one part: what shows most of it stays.
+        std::stable_sort(m_all.begin(), m_all.end(),
+                         [](const One& a, const One& b) { return a.lying.share > b.lying.share; });
+        for (std::size_t i = 0; i < m_all.size(); ++i)
+            for (std::size_t k = m_all.size(); k-- > i + 1;)
+                if (on(m_all[i], m_all[k].laid.pose)) m_all.erase(m_all.begin() + std::ptrdiff_t(k));
+    }
+    std::vector<One>& all() { return m_all; }
+    const std::string& wrong() const { return m_wrong; }
+    // A part that lies wrong side up is one to be rejected, not overlooked.
+    std::vector<Find> turnedOver() const
+    {
+        std::vector<Find> out;
+        for (const Pose& pose : m_wrongSides)
+            if (std::none_of(m_all.begin(), m_all.end(), [&](const One& o) { return on(o, pose); }) &&
+                std::none_of(out.begin(), out.end(),
+                             [&](const Find& f) { return vision::overlap(m_model.pattern, f.pose, 1, pose, 1) > 0.3; }))
+                out.push_back({pose, 0, 1, {}, "wrong side up: it fits the mirrored drawing better", true});
+        return out;
+    }
+    // The wanted ones first, each kind row by row, as patterns are numbered.
+    void inOrder(std::size_t wanted)
+    {
+        const auto middle = [&](const One& o) { return o.laid.toPicture(m_in.drawing->centre()); };
+        std::vector<One> beyond;
+        while (m_all.size() > wanted) {
+            m_all.back().wanted = false;
+            beyond.push_back(std::move(m_all.back()));
+            m_all.pop_back();
+        }
+        inRows(m_all, m_model.pattern.radius, middle);
+        inRows(beyond, m_model.pattern.radius, middle);
+        for (One& o : beyond) m_all.push_back(std::move(o));
+    }
+    void value(One& o) const
+    {
+        const Laid& best = o.lying.laying.laid;
+        const auto scaled = drawing::lay(o.lying.pairs, best, {true, 0.02 * m_mm, 12});
+        const double scale = scaled ? scaled->laid.pxPerMm * m_mm : 1;
+        if (scaled && std::abs(scale - 1) > 0.0015 && !m_model.round &&
+            std::abs(scale - 1) * m_in.drawing->size() / 2 > 3 * scaled->rms && scaled->rms < 0.7 * o.lying.laying.rms)
+            o.note += std::string(o.note.empty() ? "" : "; ") + "the part looks " +
+                      base::toText(100 * std::abs(scale - 1), 2) + " % " + (scale > 1 ? "larger" : "smaller") +
+                      " than drawn all over: is its thickness stated in the calibration?";
+        o.values = {{"rms", o.lying.laying.rms / m_mm},
+                    {"share", 100 * std::min(1.0, o.lying.share)},
+                    {"scale", scale},
+                    {"points", double(o.lying.points)},
+                    {"stray", double(o.lying.stray)}};
+    }
+
+private:
+    bool on(const One& o, const Pose& pose) const
+    {
+        return vision::overlap(m_model.pattern, o.laid.pose, 1, pose, 1) > 0.3;
+    }
+    // Of a part all of whose edges are seen nothing else is to be found.
+    bool onWholeOne(const Pose& pose) const
+    {
+        return std::any_of(m_all.begin(), m_all.end(),
+                           [&](const One& o) { return o.lying.share >= 0.97 && on(o, pose); });
+    }
+    void lay(const vision::PatternFind& f)
+    {
+        std::string note;
+        bool wrongSide = false;
+        auto lying = bestLying(m_p, m_in, m_model, {f.pose, 1 / m_mm, false}, m_stations, note, wrongSide);
+        if (!lying || lying->share < 0.5 * m_p.leastScore) {
+            if (m_wrong.empty()) m_wrong = lying ? "its edges are not where they are drawn" : lying.error().text();
+            return;
+        }
+        if (wrongSide || (lying->share < 0.9 && betterMirrored(lying->laying.laid, f.score))) {
+            const Point at = m_in.picture(lying->laying.laid.toPicture(m_in.drawing->centre()));
+            m_wrongSides.push_back(lying->laying.laid.pose);
+            m_wrong = "wrong side up: the part at " + base::toText(at.x, 0) + ", " + base::toText(at.y, 0) +
+                      " px fits the mirrored drawing better";
+            return;
+        }
+        auto laid = byDatums(m_p, m_in, lying->laying.laid);
+        if (!laid) m_wrong = laid.error().text();
+        else m_all.push_back({std::move(*lying), *laid, true, {}, note});
+    }
+    // Where much of the drawing is not seen the other side is looked at as well.
+    bool betterMirrored(const Laid& laid, double score)
+    {
+        if (!m_mirrored) m_mirrored = search(m_in, m_model.mirrored, options(m_p));
+        const Point here = laid.toPicture(m_in.drawing->centre());
+        return std::any_of(m_mirrored->begin(), m_mirrored->end(), [&](const vision::PatternFind& m) {
+            const Point there = Laid{m.pose, 1 / m_mm, true}.toPicture(m_in.drawing->centre());
+            return m.score > score + 0.05 && geometry::distance(here, there) < 0.7 * m_model.pattern.radius;
+        });
+    }
+
+    const P& m_p;
+    const RunInput& m_in;
+    const Model& m_model;
+    const std::vector<Outline::Foot>& m_stations;
+    const double m_mm;
+    std::vector<One> m_all;
+    std::vector<Pose> m_wrongSides;
+    std::optional<std::vector<vision::PatternFind>> m_mirrored; // searched when it is needed
+    std::string m_wrong;
+};
+
+RunOutput outputOf(const P& p, const RunInput& in, const std::vector<One>& all)
+{
+    RunOutput out;
+    const One& lead = all.front();
+    out.values["x"] = {lead.laid.pose.origin.x};
+    out.values["y"] = {lead.laid.pose.origin.y};
+    out.values["angle"] = {geometry::degrees(geometry::wrapped(lead.laid.pose.angle))};
+    for (const auto& [key, value] : lead.values) out.values[key] = {value};
+    out.values["finds"] = {double(all.size())};
+    const bool several = all.size() > 1 || p.expected > 1;
+    if (!several && !lead.note.empty()) out.note = lead.note;
+    int number = 0;
+    for (const One& o : all) {
+        Find find{o.laid.pose, std::min(1.0, o.lying.share), 1, o.values, {}};
+        if (several) find.note = o.note;
+        (o.wanted ? out.finds : out.surplus).push_back(std::move(find));
+        ++number;
+        for (Mark& m : drawnMarks(*in.drawing, o.laid)) {
+            m.element = number;
+            out.marks.push_back(std::move(m));
+        }
+    }
+    out.features["origin"] = lead.laid.pose.origin;
+    if (p.expected > 0 && int(out.finds.size()) < p.expected)
+        out.note += std::string(out.note.empty() ? "" : "; ") + std::to_string(out.finds.size()) + " of " +
+                    std::to_string(p.expected) + " parts found";
+    return out;
+}
+
 base::Result<RunOutput> run(const P& p, const RunInput& in)
 {
     if (!in.taught) return base::fail(ErrorCode::NotFound, "not taught: the recipe has no drawing");
     const Model& model = std::any_cast<const Model&>(*in.taught);
-    const double mm = in.mmPerPixel();
-    const auto stations = openStations(*in.drawing, 4 * mm, kStations);
+    const auto stations = openStations(*in.drawing, 4 * in.mmPerPixel(), kStations);
     if (stations.size() < 6)
         return base::fail(ErrorCode::NoResult, "the drawing has no edge longer than 8 px between its corners");
     std::vector<vision::PatternFind> finds = search(in, model.pattern, options(p));
@@ -390,119 +546,14 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
     if (finds.empty())
         return base::fail(ErrorCode::Absent, "not found: nothing reaches the least score " +
                                                  base::toText(p.leastScore, 2) + guess(p, in, model));
-    const std::size_t wanted = p.expected > 0 ? std::size_t(p.expected)
-                               : p.most > 0   ? std::size_t(p.most)
-                                              : finds.size();
-    struct One {
-        Lying lying;
-        Laid laid;
-        bool wanted = true;
-        std::map<std::string, double> values{};
-        std::string note{};
-    };
-    std::vector<One> all;
-    std::vector<Pose> wrongSides;
-    std::optional<std::vector<vision::PatternFind>> mirrored; // searched when it is needed
-    RunOutput out;
-    std::string wrong;
-    for (std::size_t i = 0; i < finds.size() && all.size() < 500; ++i) {
-        const Laid start{finds[i].pose, 1 / mm, false};
-        std::string note;
-        bool wrongSide = false;
-        auto lying = bestLying(p, in, model, start, stations, note, wrongSide);
-        if (!lying || lying->share < 0.5 * p.leastScore) {
-            if (wrong.empty()) wrong = lying ? "its edges are not where they are drawn" : lying.error().text();
-            continue;
-        }
-        // Where much of the drawing is not seen the other side is looked at as well.
-        if (!wrongSide && lying->share < 0.9) {
-            if (!mirrored) mirrored = search(in, model.mirrored, options(p));
-            const Point here = lying->laying.laid.toPicture(in.drawing->centre());
-            for (const auto& m : *mirrored) {
-                const Point there = Laid{m.pose, 1 / mm, true}.toPicture(in.drawing->centre());
-                if (m.score > finds[i].score + 0.05 && geometry::distance(here, there) < 0.7 * model.pattern.radius)
-                    wrongSide = true;
-            }
-        }
-        if (wrongSide) {
-            const Point at = in.picture(lying->laying.laid.toPicture(in.drawing->centre()));
-            wrongSides.push_back(lying->laying.laid.pose);
-            wrong = "wrong side up: the part at " + base::toText(at.x, 0) + ", " + base::toText(at.y, 0) +
-                    " px fits the mirrored drawing better";
-            continue;
-        }
-        auto laid = byDatums(p, in, lying->laying.laid);
-        if (!laid) {
-            wrong = laid.error().text();
-            continue;
-        }
-        all.push_back({std::move(*lying), *laid, true, {}, note});
-    }
-    // A drawing that looks like itself shifted is found more than once on one part: what shows most of it stays.
-    std::stable_sort(all.begin(), all.end(), [](const One& a, const One& b) { return a.lying.share > b.lying.share; });
-    for (std::size_t i = 0; i < all.size(); ++i)
-        for (std::size_t k = all.size(); k-- > i + 1;)
-            if (vision::overlap(model.pattern, all[i].laid.pose, 1, all[k].laid.pose, 1) > 0.3)
-                all.erase(all.begin() + std::ptrdiff_t(k));
-    if (all.empty()) return base::fail(ErrorCode::Absent, "not found: " + wrong);
-    // A part that lies wrong side up is one to be rejected, not overlooked.
-    std::vector<Find> turnedOver;
-    for (const Pose& pose : wrongSides)
-        if (std::none_of(all.begin(), all.end(),
-                         [&](const One& o) { return vision::overlap(model.pattern, o.laid.pose, 1, pose, 1) > 0.3; }) &&
-            std::none_of(turnedOver.begin(), turnedOver.end(),
-                         [&](const Find& f) { return vision::overlap(model.pattern, f.pose, 1, pose, 1) > 0.3; }))
-            turnedOver.push_back({pose, 0, 1, {}, "wrong side up: it fits the mirrored drawing better", true});
-    // The wanted ones first, each kind row by row, as patterns are numbered.
-    const auto middle = [&](const One& o) { return o.laid.toPicture(in.drawing->centre()); };
-    std::vector<One> beyond;
-    while (all.size() > wanted) {
-        all.back().wanted = false;
-        beyond.push_back(std::move(all.back()));
-        all.pop_back();
-    }
-    inRows(all, model.pattern.radius, middle);
-    inRows(beyond, model.pattern.radius, middle);
-    for (One& o : beyond) all.push_back(std::move(o));
-    for (One& o : all) {
-        const Laid& best = o.lying.laying.laid;
-        const auto scaled = drawing::lay(o.lying.pairs, best, {true, 0.02 * mm, 12});
-        const double scale = scaled ? scaled->laid.pxPerMm * mm : 1;
-        if (scaled && std::abs(scale - 1) > 0.0015 && !model.round &&
-            std::abs(scale - 1) * in.drawing->size() / 2 > 3 * scaled->rms && scaled->rms < 0.7 * o.lying.laying.rms)
-            o.note += std::string(o.note.empty() ? "" : "; ") + "the part looks " +
-                      base::toText(100 * std::abs(scale - 1), 2) + " % " + (scale > 1 ? "larger" : "smaller") +
-                      " than drawn all over: is its thickness stated in the calibration?";
-        o.values = {{"rms", o.lying.laying.rms / mm},
-                    {"share", 100 * std::min(1.0, o.lying.share)},
-                    {"scale", scale},
-                    {"points", double(o.lying.points)},
-                    {"stray", double(o.lying.stray)}};
-    }
-    const One& lead = all.front();
-    out.values["x"] = {lead.laid.pose.origin.x};
-    out.values["y"] = {lead.laid.pose.origin.y};
-    out.values["angle"] = {geometry::degrees(geometry::wrapped(lead.laid.pose.angle))};
-    for (const auto& [key, value] : lead.values) out.values[key] = {value};
-    out.values["finds"] = {double(all.size())};
-    const bool several = all.size() > 1 || p.expected > 1;
-    if (!several && !lead.note.empty()) out.note += (out.note.empty() ? "" : "; ") + lead.note;
-    int number = 0;
-    for (const One& o : all) {
-        Find find{o.laid.pose, std::min(1.0, o.lying.share), 1, o.values, {}};
-        if (several) find.note = o.note;
-        (o.wanted ? out.finds : out.surplus).push_back(std::move(find));
-        ++number;
-        for (Mark& m : drawnMarks(*in.drawing, o.laid)) {
-            m.element = number;
-            out.marks.push_back(std::move(m));
-        }
-    }
+    Parts parts(p, in, model, stations);
+    parts.lay(finds);
+    if (parts.all().empty()) return base::fail(ErrorCode::Absent, "not found: " + parts.wrong());
+    auto turnedOver = parts.turnedOver();
+    parts.inOrder(p.expected > 0 ? std::size_t(p.expected) : p.most > 0 ? std::size_t(p.most) : finds.size());
+    for (One& o : parts.all()) parts.value(o);
+    RunOutput out = outputOf(p, in, parts.all());
     for (Find& f : turnedOver) out.surplus.push_back(std::move(f));
-    out.features["origin"] = lead.laid.pose.origin;
-    if (p.expected > 0 && int(out.finds.size()) < p.expected)
-        out.note += std::string(out.note.empty() ? "" : "; ") + std::to_string(out.finds.size()) + " of " +
-                    std::to_string(p.expected) + " parts found";
     return out;
 }
 

@@ -1,4 +1,5 @@
 #include "steps/formula/formula.h"
+#include "recipe/declare.h"
 #include "recipe/expression.h"
 
 namespace steps

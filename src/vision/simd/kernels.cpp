@@ -174,9 +174,10 @@ void Spline(const std::uint8_t* base, std::ptrdiff_t stride, float x, float y, f
     const auto count = hn::Iota(d, 0.0f), vx = hn::Set(d, x), vy = hn::Set(d, y), vdx = hn::Set(d, dx),
                vdy = hn::Set(d, dy);
     const auto byte = hn::Set(di, 255), pitch = hn::Set(di, std::int32_t(stride));
-    int i = 0;
-    for (; i + lanes <= n; i += lanes) {
-        const V k = hn::Add(count, hn::Set(d, float(i)));
+    const auto last = hn::Set(d, float(n - 1));
+    // Short rows are the rule: what is beyond the end of one counts as its last place, and is not stored.
+    for (int i = 0; i < n; i += lanes) {
+        const V k = hn::Min(hn::Add(count, hn::Set(d, float(i))), last);
         const V px = hn::Add(vx, hn::Mul(k, vdx)), py = hn::Add(vy, hn::Mul(k, vdy));
         const V ix = hn::Floor(px), iy = hn::Floor(py);
         const V fx = hn::Sub(px, ix), fy = hn::Sub(py, iy), gx = hn::Sub(one, fx), gy = hn::Sub(one, fy);
@@ -200,12 +201,12 @@ void Spline(const std::uint8_t* base, std::ptrdiff_t stride, float x, float y, f
             return hn::Add(all, hn::Mul(wy, sum));
         };
         const V all = row(y3, row(y2, row(y1, row(y0, hn::Zero(d)))));
-        hn::StoreU(hn::Add(hn::LoadU(d, sums + i), all), d, sums + i);
-    }
-    // The tail counts on from i in the same way.
-    for (; i < n; ++i) {
-        const float px = x + float(i) * dx, py = y + float(i) * dy;
-        scalar::spline(base, stride, px, py, 0, 0, 1, sums + i);
+        if (i + lanes <= n) {
+            hn::StoreU(hn::Add(hn::LoadU(d, sums + i), all), d, sums + i);
+        } else {
+            const auto there = hn::FirstN(d, std::size_t(n - i));
+            hn::BlendedStore(hn::Add(hn::MaskedLoad(there, d, sums + i), all), there, d, sums + i);
+        }
     }
 }
 void Differs(const std::uint8_t* a, const std::uint8_t* b, int n, std::uint8_t least, std::uint8_t* to)
