@@ -86,8 +86,9 @@ void fitDetection(Detection& d)
     for (const Trialled& t : d.sizes)
         if (t.size > 0 && t.planted > 0) s.push_back(t);
     if (s.size() < 2) return;
-    const double low = std::log(s.front().size), high = std::log(s.back().size),
-                 step = (high - low) / double(s.size() - 1);
+    const double low = std::log(s.front().size), high = std::log(s.back().size);
+    double step = high - low; // not every size was tried
+    for (std::size_t i = 1; i < s.size(); ++i) step = std::min(step, std::log(s[i].size / s[i - 1].size));
     const auto likelihood = [&](double m, double w) {
         double sum = 0;
         for (const Trialled& t : s) {
@@ -177,9 +178,16 @@ base::Result<std::vector<Detection>> detections(const inspect::Prepared& prepare
             return n ? double(f) / n : -1;
         };
         if (settings.down) {
-            for (std::size_t s = sizes.size(); s-- > 0 && !cancelled();) {
+            // The largest, and where all of it is found by halves between what is and what is not.
+            const auto all = [&](std::size_t s) {
                 plant(s, 0, settings.count), run();
-                if (const double found = share(s); found >= 0 && found < 1) break;
+                return share(s) < 0 || share(s) == 1; // too large for this part: a smaller one
+            };
+            std::size_t low = 0, high = sizes.size(); // below `low` not all are found, from `high` on they are
+            while (high > low && !cancelled()) {
+                const std::size_t s = high == sizes.size() || share(high) < 0 ? high - 1 : (low + high) / 2;
+                if (all(s)) high = s;
+                else low = s + 1;
             }
         } else {
             for (std::size_t s = 0; s < sizes.size(); ++s) plant(s, 0, settings.count);

@@ -2,6 +2,7 @@
 
 #include "vision/height.h"
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -13,7 +14,7 @@ using geometry::HeightPlane;
 namespace
 {
 constexpr float kNone = std::numeric_limits<float>::quiet_NaN();
-constexpr std::size_t kGround = 400, kLeastGround = 30; // points its plane is laid through
+constexpr std::size_t kGround = 160, kLeastGround = 30; // points its plane is laid through
 constexpr int kCells = 6;                               // parts of the component, each way
 constexpr int kCellSide = 5;                            // px at least
 constexpr std::size_t kLeastCell = 8, kLeastPixels = 12;
@@ -51,7 +52,23 @@ base::Result<HeightPlane> groundOf(const PatchBox& box, const std::vector<std::u
     image::HeightView view{z.data(), box.width, box.height, box.width, true, {}};
     auto fit = fitPlane(view, where);
     if (!fit) return base::passOn(fit.error());
-    return fit->plane;
+    // A few find it, all that lie on it lay it.
+    const HeightPlane near = fit->plane;
+    const double reach = std::max(3 * fit->scale, 1e-6);
+    const Eigen::Vector3d middle(0.5 * box.width, 0.5 * box.height, 0);
+    Eigen::Matrix3d a = Eigen::Matrix3d::Zero();
+    Eigen::Vector3d b = Eigen::Vector3d::Zero();
+    for (const std::size_t i : there) {
+        const double x = double(i % std::size_t(box.width)), y = double(i / std::size_t(box.width));
+        const double off = double(here.level(i)) - double(usual[i]) - near.at(x, y);
+        if (std::abs(off) > reach) continue;
+        const Eigen::Vector3d row(1, x - middle.x(), y - middle.y());
+        a += row * row.transpose(), b += off * row;
+    }
+    const Eigen::Vector3d more = a.ldlt().solve(b);
+    if (!more.allFinite() || a(1, 1) < 1 || a(2, 2) < 1) return near;
+    return HeightPlane{near.base + more(0) - more(1) * middle.x() - more(2) * middle.y(), near.right + more(1),
+                       near.down + more(2), near.middle};
 }
 } // namespace
 

@@ -1,5 +1,6 @@
 #include "steps/component_places/component_places.h"
 
+#include "base/parallel.h"
 #include "steps/glue.h"
 #include "vision/component.h"
 #include "vision/lift.h"
@@ -265,13 +266,18 @@ base::Result<Taught> teach(const P& p, const TeachInput& in)
                 if (std::find(s.sample->bare.begin(), s.sample->bare.end(), places[i].name) != s.sample->bare.end())
                     bareSeen.push_back({outlines[i], &s});
         const HeightSources heights = heightsOf(in, sources);
-        for (std::size_t i = 0; i < places.size(); ++i) {
-            if (places[i].picture != key) continue;
-            auto one = taughtPlace(p, places[i], outlines[i], sources, bareSeen, scene, *reference);
-            if (!one) return base::passOn(one.error());
-            if (one->component && !heights.empty())
+        std::vector<std::optional<base::Result<One>>> made(places.size());
+        base::parallelFor(int(places.size()), 0, [&](int n) {
+            const auto i = std::size_t(n);
+            if (places[i].picture != key) return;
+            auto& one = made[i].emplace(taughtPlace(p, places[i], outlines[i], sources, bareSeen, scene, *reference));
+            if (one && one->component && !heights.empty())
                 learnHeights(p, heights, *one, outlines[i], outlines, scene, *reference);
-            t.places.push_back(std::move(*one));
+        });
+        for (auto& one : made) {
+            if (!one) continue;
+            if (!*one) return base::passOn(one->error());
+            t.places.push_back(std::move(**one));
         }
     }
     // In the order they were drawn.
