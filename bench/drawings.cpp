@@ -124,6 +124,7 @@ void accuracy(int count)
 {
     demo::Random r(99);
     double worst = 0, sum = 0, worstTurn = 0, sumTurn = 0;
+    std::string which;
     int found = 0, all = 0;
     const int parts[] = {0, 1, 2, 4, 7, 10, 11};
     for (const int part : parts) {
@@ -157,11 +158,14 @@ void accuracy(int count)
             const double turn =
                 std::abs(std::remainder(geometry::degrees(truth.pose.angle - laid.pose.angle), 360.0 / fold));
             worst = std::max(worst, off), sum += off * off;
-            worstTurn = std::max(worstTurn, turn), sumTurn += turn * turn;
+            if (turn > worstTurn)
+                worstTurn = turn, which = std::string(demo::drawnPartName(part)) + " " + std::to_string(i) + ", " +
+                                          base::toText(o.size() / kMm, 0) + " px";
+            sumTurn += turn * turn;
         }
     }
-    std::printf("%d of %d found; middle off by %.4f px rms, %.4f at most; turned by %.5f deg rms, %.5f at most\n",
-                found, all, std::sqrt(sum / found), worst, std::sqrt(sumTurn / found), worstTurn);
+    std::printf("%d of %d found; middle off by %.4f px rms, %.4f at most; turned by %.5f deg rms, %.5f at most (%s)\n",
+                found, all, std::sqrt(sum / found), worst, std::sqrt(sumTurn / found), worstTurn, which.c_str());
 }
 } // namespace
 

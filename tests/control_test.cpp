@@ -376,7 +376,11 @@ private slots:
     void aBrokerThatWasAwayGetsAllInOrderAndNoneTwice()
     {
         const int port = freePort();
-        const QString configuration = QString("listener %1 127.0.0.1\nallow_anonymous true\nuser root\n").arg(port);
+        // It remembers its listeners when it ends: whoever of the two comes back first, nothing is lost between them.
+        const QString configuration = QString("listener %1 127.0.0.1\nallow_anonymous true\nuser root\n"
+                                              "persistence true\npersistence_location %2/\n")
+                                          .arg(port)
+                                          .arg(m_dir.path());
         auto server = broker(configuration);
         QVERIFY2(server->waitForStarted(5000), "mosquitto is needed");
         QVERIFY(answers(port));

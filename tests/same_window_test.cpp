@@ -9,6 +9,7 @@
 #include "window_support.h"
 
 #include <QCheckBox>
+#include <QComboBox>
 #include <QFile>
 #include <QInputDialog>
 #include <QLabel>
@@ -116,6 +117,34 @@ private slots:
         // Another trial has decisions of its own.
         trial(5);
         QVERIFY(!faults()->head().contains("decided"));
+    }
+    void heightsAreChosenAndLeft()
+    {
+        session().select("reeds");
+        QVERIFY(settled());
+        auto* form = m_window->findChild<ParamForm*>();
+        const auto box = [&] { return form->findChild<QComboBox*>("picture_heights"); };
+        const auto openAll = [&] {
+            if (auto* all = form->findChild<QToolButton*>("allSettings"); all && all->text().startsWith("all")) {
+                all->click();
+                QTRY_VERIFY(form->findChild<QToolButton*>("allSettings")->text().startsWith("fewer"));
+            }
+        };
+        QVERIFY(box());
+        QCOMPARE(box()->currentText(), QStringLiteral("height"));
+        openAll();
+        QVERIFY(form->findChild<QWidget*>("may_lift"));
+        // Without heights there is nothing to lift by, and none is taken.
+        box()->setCurrentIndex(0);
+        QTRY_COMPARE(session().recipe().find("reeds")->pictures.count("heights"), std::size_t(0));
+        QVERIFY(settled());
+        openAll();
+        QTRY_VERIFY(!form->findChild<QWidget*>("may_lift"));
+        QCOMPARE(session().recipe().picturesNeeded(), (std::set<std::string>{"white", "red"}));
+        m_window->findChild<QAction*>("undo")->trigger();
+        QTRY_COMPARE(box()->currentText(), QStringLiteral("height"));
+        session().select("rivets");
+        QTRY_COMPARE(box()->currentText(), QStringLiteral("none"));
     }
     void placesAreMadeMovedAndKept()
     {

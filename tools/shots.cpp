@@ -304,6 +304,11 @@ void Studio::same()
     m_window.setupPage()->faults()->hide();
     look("reeds", 2, "ratios");
     shoot("same-missing");
+    look("reeds", 32, "ratios");
+    action("nextFault")->trigger();
+    done();
+    shoot("same-lifted");
+    m_window.setupPage()->faults()->hide();
     look("joints", 29, "ratios");
     action("nextFault")->trigger();
     done();

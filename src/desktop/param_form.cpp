@@ -235,10 +235,17 @@ void ParamForm::show(const Recipe& recipe, const Step& step, const std::vector<s
     std::vector<const ParamSpec*> first, rest;
     for (const std::string& key : chosen)
         if (const ParamSpec* p = kind->param(key)) first.push_back(p);
+    const auto isRead = [&](const ParamSpec& p) {
+        const bool without = std::any_of(kind->pictures.begin(), kind->pictures.end(), [&](const PictureSpec& spec) {
+            return !spec.needed && step.pictures.count(spec.key) == 0 &&
+                   std::find(spec.params.begin(), spec.params.end(), p.key) != spec.params.end();
+        });
+        return !without && kind->isRead(p, step.params);
+    };
     std::size_t read = 0;
-    for (const ParamSpec& p : kind->params) read += kind->isRead(p, step.params);
+    for (const ParamSpec& p : kind->params) read += isRead(p);
     for (const ParamSpec& p : kind->params)
-        if (kind->isRead(p, step.params) && std::find(first.begin(), first.end(), &p) == first.end())
+        if (isRead(p) && std::find(first.begin(), first.end(), &p) == first.end())
             (p.primary && first.size() < 5 ? first : rest).push_back(&p);
     for (const ParamSpec* p : first)
         addRow(q(p->label), editorFor(*p, recipe, step), q(p->help) + QStringLiteral("\n") + q(p->rangeText()));

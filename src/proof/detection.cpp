@@ -118,6 +118,133 @@ void fitDetection(Detection& d)
     if (nine <= high && bound <= high + step) d.bound = std::exp(bound);
 }
 
+namespace
+{
+// One kind of fault, planted in the sizes it takes.
+class Planting
+{
+public:
+    using Anatomies = std::vector<base::Result<Anatomy>>;
+    Planting(const inspect::Prepared& prepared, const std::vector<const Sample*>& good, const Anatomies& anatomies,
+             const DetectionSettings& settings, const FaultKind& kind, const std::vector<double>& px,
+             base::Watch* watch)
+        : m_prepared(prepared), m_good(good), m_anatomies(anatomies), m_settings(settings), m_kind(kind),
+          m_watch(watch), m_sizes(kind.sized ? px : std::vector<double>{0}), m_outcomes(m_sizes.size()),
+          m_asked(m_sizes.size())
+    {
+    }
+    bool cancelled() const { return m_watch && m_watch->cancel.load(); }
+    void ask()
+    {
+        if (m_settings.down) askByHalves();
+        else askAll();
+    }
+    // Nothing: no place for it on this part. `first`: of the samples' list.
+    std::optional<Detection> told(const Sample* first) const
+    {
+        const recipe::Recipe& recipe = m_prepared.recipe();
+        const double mm = recipe.mmPerPixel();
+        Detection d;
+        d.kind = m_kind.key;
+        d.unit = mm > 0 ? base::Unit::Millimetre : base::Unit::Pixel;
+        if (const auto it = recipe.proof.faults.find(m_kind.key); it != recipe.proof.faults.end() && it->second > 0)
+            d.asked = it->second;
+        int planted = 0;
+        for (std::size_t s = 0; s < m_sizes.size(); ++s) {
+            Trialled t;
+            t.size = m_sizes[s] * (mm > 0 ? mm : 1);
+            for (std::size_t n = 0; n < m_outcomes[s].size(); ++n) {
+                const Outcome& o = m_outcomes[s][n];
+                if (!o.planted) continue;
+                ++t.planted, ++planted;
+                t.found += o.found;
+                std::set<std::string> once(o.by.begin(), o.by.end());
+                for (const std::string& c : once) ++d.by[c];
+                if (!o.found)
+                    d.missed = Detection::Missed{int(m_asked[s][n].sample - first), m_sizes[s], m_asked[s][n].seed,
+                                                 o.at, o.radius};
+            }
+            // Too large for what is there: it says nothing of others.
+            if (t.planted >= std::min(5, m_settings.count)) d.sizes.push_back(t);
+        }
+        if (planted == 0 || d.sizes.empty()) return std::nullopt;
+        d.gap = d.sizes.back().share() < kGap;
+        if (m_kind.sized) fitDetection(d);
+        return d;
+    }
+
+private:
+    void plant(std::size_t size, int from, int to)
+    {
+        for (int n = from; n < to; ++n) {
+            const std::size_t which = std::size_t(n) % m_good.size();
+            if (!m_anatomies[which]) continue;
+            const std::uint64_t seed =
+                base::fingerprint(m_kind.key, m_settings.seed * 31 + size * 1009 + std::uint64_t(n) * 65537);
+            m_asked[size].push_back({m_good[which], &*m_anatomies[which], m_sizes[size], seed});
+        }
+    }
+    void run()
+    {
+        std::vector<std::pair<std::size_t, std::size_t>> todo;
+        for (std::size_t s = 0; s < m_sizes.size(); ++s)
+            for (std::size_t n = m_outcomes[s].size(); n < m_asked[s].size(); ++n) todo.emplace_back(s, n);
+        for (std::size_t s = 0; s < m_sizes.size(); ++s) m_outcomes[s].resize(m_asked[s].size());
+        base::parallelFor(int(todo.size()), m_settings.threads, [&](int i) {
+            if (cancelled()) return;
+            const auto [s, n] = todo[std::size_t(i)];
+            const Job& job = m_asked[s][n];
+            const auto made = planted(*job.sample->capture, *job.anatomy, m_kind.key, job.px, job.seed);
+            if (!made) return;
+            const auto r = inspect::evaluate(m_prepared, made->capture);
+            m_outcomes[s][n] = {true, !r.accepted(), r.accepted() ? std::vector<std::string>() : failing(r), made->at,
+                                made->radius};
+        });
+    }
+    // Below 0: none could be planted.
+    double share(std::size_t size) const
+    {
+        int n = 0, f = 0;
+        for (const Outcome& o : m_outcomes[size]) n += o.planted, f += o.found;
+        return n ? double(f) / n : -1;
+    }
+    // The largest, and where all of it is found by halves between what is and what is not.
+    void askByHalves()
+    {
+        std::size_t low = 0, high = m_sizes.size(); // below `low` not all are found, from `high` on they are
+        while (high > low && !cancelled()) {
+            const std::size_t s = high == m_sizes.size() || share(high) < 0 ? high - 1 : (low + high) / 2;
+            plant(s, 0, m_settings.count), run();
+            // What is too large for this part makes room for a smaller one.
+            if (share(s) < 0 || share(s) == 1) high = s;
+            else low = s + 1;
+        }
+    }
+    void askAll()
+    {
+        for (std::size_t s = 0; s < m_sizes.size(); ++s) plant(s, 0, m_settings.count);
+        run();
+        // More where the share turns: between the last size hardly ever found and the first one always found.
+        std::size_t first = 0, last = m_sizes.size();
+        while (first + 1 < m_sizes.size() && share(first + 1) <= 0.1) ++first;
+        while (last > first + 1 && share(last - 1) >= 0.999) --last;
+        for (std::size_t s = first; s < std::min(m_sizes.size(), last + 1); ++s)
+            plant(s, m_settings.count, m_settings.count + m_settings.more);
+        run();
+    }
+
+    const inspect::Prepared& m_prepared;
+    const std::vector<const Sample*>& m_good;
+    const Anatomies& m_anatomies;
+    const DetectionSettings& m_settings;
+    const FaultKind& m_kind;
+    base::Watch* m_watch;
+    const std::vector<double> m_sizes; // px
+    std::vector<std::vector<Outcome>> m_outcomes;
+    std::vector<std::vector<Job>> m_asked;
+};
+} // namespace
+
 base::Result<std::vector<Detection>> detections(const inspect::Prepared& prepared, const std::vector<Sample>& samples,
                                                 const DetectionSettings& settings, base::Watch* watch)
 {
@@ -128,103 +255,22 @@ base::Result<std::vector<Detection>> detections(const inspect::Prepared& prepare
     std::vector<Detection> out;
     if (good.empty()) return out;
     // What every picture consists of.
-    std::vector<base::Result<Anatomy>> anatomies(good.size(), base::fail(base::ErrorCode::NoResult, ""));
+    Planting::Anatomies anatomies(good.size(), base::fail(base::ErrorCode::NoResult, ""));
     base::parallelFor(int(good.size()), settings.threads,
                       [&](int i) { anatomies[std::size_t(i)] = anatomyFor(recipe, *good[std::size_t(i)]); });
-    const auto cancelled = [&] { return watch && watch->cancel.load(); };
-    const double mm = recipe.mmPerPixel();
     const double shorter = std::min(good.front()->capture->width(), good.front()->capture->rows());
     std::vector<double> px;
     for (double s = settings.least; s <= settings.most * shorter; s *= settings.grow) px.push_back(s);
-    const std::size_t kinds = faultKinds().size();
     std::size_t kindDone = 0;
     for (const FaultKind& kind : faultKinds()) {
-        Detection d;
-        d.kind = kind.key;
-        d.unit = mm > 0 ? base::Unit::Millimetre : base::Unit::Pixel;
-        if (const auto it = recipe.proof.faults.find(kind.key); it != recipe.proof.faults.end() && it->second > 0)
-            d.asked = it->second;
-        const std::vector<double> sizes = kind.sized ? px : std::vector<double>{0};
-        std::vector<std::vector<Outcome>> outcomes(sizes.size());
-        std::vector<std::vector<Job>> asked(sizes.size());
-        const auto plant = [&](std::size_t size, int from, int to) {
-            for (int n = from; n < to; ++n) {
-                const std::size_t which = std::size_t(n) % good.size();
-                if (!anatomies[which]) continue;
-                const std::uint64_t seed =
-                    base::fingerprint(kind.key, settings.seed * 31 + size * 1009 + std::uint64_t(n) * 65537);
-                asked[size].push_back({good[which], &*anatomies[which], sizes[size], seed});
-            }
-        };
-        const auto run = [&] {
-            std::vector<std::pair<std::size_t, std::size_t>> todo;
-            for (std::size_t s = 0; s < sizes.size(); ++s)
-                for (std::size_t n = outcomes[s].size(); n < asked[s].size(); ++n) todo.emplace_back(s, n);
-            for (std::size_t s = 0; s < sizes.size(); ++s) outcomes[s].resize(asked[s].size());
-            base::parallelFor(int(todo.size()), settings.threads, [&](int i) {
-                if (cancelled()) return;
-                const auto [s, n] = todo[std::size_t(i)];
-                const Job& job = asked[s][n];
-                const auto made = planted(*job.sample->capture, *job.anatomy, kind.key, job.px, job.seed);
-                if (!made) return;
-                const auto r = inspect::evaluate(prepared, made->capture);
-                outcomes[s][n] = {true, !r.accepted(), r.accepted() ? std::vector<std::string>() : failing(r), made->at,
-                                  made->radius};
-            });
-        };
-        const auto share = [&](std::size_t s) {
-            int n = 0, f = 0;
-            for (const Outcome& o : outcomes[s]) n += o.planted, f += o.found;
-            return n ? double(f) / n : -1;
-        };
-        if (settings.down) {
-            // The largest, and where all of it is found by halves between what is and what is not.
-            const auto all = [&](std::size_t s) {
-                plant(s, 0, settings.count), run();
-                return share(s) < 0 || share(s) == 1; // too large for this part: a smaller one
-            };
-            std::size_t low = 0, high = sizes.size(); // below `low` not all are found, from `high` on they are
-            while (high > low && !cancelled()) {
-                const std::size_t s = high == sizes.size() || share(high) < 0 ? high - 1 : (low + high) / 2;
-                if (all(s)) high = s;
-                else low = s + 1;
-            }
-        } else {
-            for (std::size_t s = 0; s < sizes.size(); ++s) plant(s, 0, settings.count);
-            run();
-        }
-        if (cancelled()) return base::fail(base::ErrorCode::Cancelled, "stopped");
-        // More where the share turns: between the last size hardly ever found and the first one always found.
-        std::size_t first = 0, last = sizes.size();
-        while (first + 1 < sizes.size() && share(first + 1) <= 0.1) ++first;
-        while (last > first + 1 && share(last - 1) >= 0.999) --last;
-        for (std::size_t s = first; s < std::min(sizes.size(), last + 1) && !settings.down; ++s)
-            plant(s, settings.count, settings.count + settings.more);
-        run();
-        if (cancelled()) return base::fail(base::ErrorCode::Cancelled, "stopped");
-        int planted = 0;
-        for (std::size_t s = 0; s < sizes.size(); ++s) {
-            Trialled t;
-            t.size = sizes[s] * (mm > 0 ? mm : 1);
-            for (std::size_t n = 0; n < outcomes[s].size(); ++n) {
-                const Outcome& o = outcomes[s][n];
-                if (!o.planted) continue;
-                ++t.planted, ++planted;
-                t.found += o.found;
-                std::set<std::string> once(o.by.begin(), o.by.end());
-                for (const std::string& c : once) ++d.by[c];
-                if (!o.found)
-                    d.missed = Detection::Missed{int(asked[s][n].sample - samples.data()), sizes[s], asked[s][n].seed,
-                                                 o.at, o.radius};
-            }
-            // Too large for what is there: it says nothing of others.
-            if (t.planted >= std::min(5, settings.count)) d.sizes.push_back(t);
-        }
-        if (watch) watch->share = settings.from + (settings.until - settings.from) * double(++kindDone) / double(kinds);
-        if (planted == 0 || d.sizes.empty()) continue; // no place for it on this part
-        d.gap = d.sizes.back().share() < kGap;
-        if (kind.sized) fitDetection(d);
-        out.push_back(std::move(d));
+        Planting one(prepared, good, anatomies, settings, kind, px, watch);
+        one.ask();
+        if (one.cancelled()) return base::fail(base::ErrorCode::Cancelled, "stopped");
+        ++kindDone;
+        if (watch)
+            watch->share =
+                settings.from + (settings.until - settings.from) * double(kindDone) / double(faultKinds().size());
+        if (auto d = one.told(samples.data())) out.push_back(std::move(*d));
     }
     return out;
 }

@@ -35,8 +35,9 @@ struct PointSpec {
 // must be said.
 struct PictureSpec {
     std::string key = "picture", label = "Picture", help = "Which picture of the capture is looked at.";
-    bool height = false; // reads heights; else light, grey or colour
-    bool needed = true;  // else it is read only where the recipe says which
+    bool height = false;               // reads heights; else light, grey or colour
+    bool needed = true;                // else it is read only where the recipe says which
+    std::vector<std::string> params{}; // settings that are read only with it
 };
 struct InputSpec {
     std::string key, label, help;

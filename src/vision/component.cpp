@@ -54,18 +54,39 @@ base::Result<Component> Component::make(const std::vector<Patch>& good, const st
         auto ground = Learned::make(bare, counts, o, bareLights);
         if (ground) c.m_ground = std::move(*ground), c.m_hasGround = true;
     }
-    const PatchBox& box = c.m_learned.box();
-    const std::vector<float>& u = c.m_learned.levels();
-    const auto& in = c.m_learned.counts();
+    if (!c.takeMiddle()) return base::fail(base::ErrorCode::NoResult, "the outline holds hardly a pixel");
+    c.takeSteep();
+    c.takeLevels();
+    c.m_endsDiffer = c.otherwiseWhenTurned(good.front());
+    return c;
+}
+
+// Of the i-th pixel of the box, from the middle.
+Point Component::fromMiddle(std::size_t i) const
+{
+    const PatchBox& box = m_learned.box();
     const auto w = std::size_t(box.width);
-    // The middle of what counts.
+    return Point{double(box.left) + double(i % w), double(box.top) + double(i / w)} - m_middle;
+}
+// The middle of what counts.
+bool Component::takeMiddle()
+{
+    const PatchBox& box = m_learned.box();
+    const auto w = std::size_t(box.width);
     double n = 0, sx = 0, sy = 0;
     for (std::size_t i = 0; i < box.count(); ++i)
-        if (in[i]) ++n, sx += double(i % w), sy += double(i / w);
-    if (n < 9) return base::fail(base::ErrorCode::NoResult, "the outline holds hardly a pixel");
-    const Point m{sx / n, sy / n};
-    c.m_middle = Point{double(box.left), double(box.top)} + m;
-    const auto at = [&](std::size_t i) { return Point{double(i % w), double(i / w)} - m; };
+        if (m_learned.counts()[i]) ++n, sx += double(i % w), sy += double(i / w);
+    if (n < 9) return false;
+    m_middle = Point{double(box.left), double(box.top)} + Point{sx / n, sy / n};
+    m_counted = n;
+    return true;
+}
+// The steepest third, thinned.
+void Component::takeSteep()
+{
+    const PatchBox& box = m_learned.box();
+    const std::vector<float>& u = m_learned.levels();
+    const auto w = std::size_t(box.width);
     struct Grad {
         double size;
         Steep steep;
@@ -74,75 +95,87 @@ base::Result<Component> Component::make(const std::vector<Patch>& good, const st
     for (int y = 1; y + 1 < box.height; ++y)
         for (int x = 1; x + 1 < box.width; ++x) {
             const std::size_t i = std::size_t(y) * w + std::size_t(x);
-            if (!in[i]) continue;
-            c.m_half = std::max(c.m_half, geometry::distance(at(i), {}));
+            if (!m_learned.counts()[i]) continue;
+            m_half = std::max(m_half, geometry::length(fromMiddle(i)));
             const float gx = (u[i + 1] - u[i - 1]) / 2, gy = (u[i + w] - u[i - w]) / 2;
             if (!std::isfinite(gx + gy + u[i])) continue;
-            all.push_back({std::hypot(double(gx), double(gy)), {at(i), u[i], gx, gy}});
+            all.push_back({std::hypot(double(gx), double(gy)), {fromMiddle(i), u[i], gx, gy}});
         }
-    // The steepest third, thinned.
     std::sort(all.begin(), all.end(), [](const Grad& a, const Grad& b) { return a.size > b.size; });
     const std::size_t steep = std::min(all.size(), std::max(kSteep, all.size() / 3));
     const std::size_t step = std::max<std::size_t>(1, steep / kSteep);
     for (std::size_t i = 0; i < steep; i += step)
-        if (all[i].size > 1) c.m_steep.push_back(all[i].steep);
-    // Cells of a coarse stack down to single pixels; where the neighbourhood shows an edge it helps: the box's rim too.
-    double each = std::max(1.0, std::sqrt(n / double(kCells)));
+        if (all[i].size > 1) m_steep.push_back(all[i].steep);
+}
+// Cells of a coarse stack down to single pixels; where the neighbourhood shows an edge it helps: the box's rim too.
+void Component::takeLevels()
+{
+    double each = std::max(1.0, std::sqrt(m_counted / double(kCells)));
     for (;; each /= 2) {
         if (each < 1.3) each = 1;
-        Level level;
-        level.each = each;
-        const int cells = int(each);
-        for (double y = each / 2; y < box.height; y += each)
-            for (double x = each / 2; x < box.width; x += each) {
-                double sum = 0;
-                int got = 0, wanted = 0;
-                for (int dy = -cells / 2; dy <= (cells - 1) / 2; ++dy)
-                    for (int dx = -cells / 2; dx <= (cells - 1) / 2; ++dx) {
-                        const int px = int(x) + dx, py = int(y) + dy;
-                        if (px < 0 || py < 0 || px >= box.width || py >= box.height) continue;
-                        ++wanted;
-                        const auto i = std::size_t(py) * w + std::size_t(px);
-                        if (in[i] && std::isfinite(u[i])) sum += double(u[i]), ++got;
-                    }
-                if (2 * got < wanted || got == 0) continue;
-                level.at.push_back(Point{std::floor(x), std::floor(y)} - m);
-                level.value.push_back(float(sum / got));
-            }
-        while (level.at.size() > 4 * kCells) { // thinned evenly
-            Level thin;
-            thin.each = level.each;
-            for (std::size_t i = 0; i < level.at.size(); i += 2)
-                thin.at.push_back(level.at[i]), thin.value.push_back(level.value[i]);
-            level = std::move(thin);
-        }
-        const double mean = level.value.empty() ? 0
-                                                : std::accumulate(level.value.begin(), level.value.end(), 0.0) /
-                                                      double(level.value.size());
-        double length = 0;
-        for (float& v : level.value) v -= float(mean), length += double(v) * double(v);
-        length = std::sqrt(length);
-        if (length < 1) level.at.clear(), level.value.clear(); // flat: nothing to find it by
-        for (float& v : level.value) v /= float(length);
-        c.m_levels.push_back(std::move(level));
+        m_levels.push_back(levelOf(each));
         if (each <= 1) break;
     }
-    // Its own picture turned by half.
-    const Patch& first = good.front();
+}
+Component::Level Component::levelOf(double each) const
+{
+    const PatchBox& box = m_learned.box();
+    const std::vector<float>& u = m_learned.levels();
+    Level level;
+    level.each = each;
+    const int cells = int(each);
+    for (double y = each / 2; y < box.height; y += each)
+        for (double x = each / 2; x < box.width; x += each) {
+            double sum = 0;
+            int got = 0, wanted = 0;
+            for (int dy = -cells / 2; dy <= (cells - 1) / 2; ++dy)
+                for (int dx = -cells / 2; dx <= (cells - 1) / 2; ++dx) {
+                    const int px = int(x) + dx, py = int(y) + dy;
+                    if (px < 0 || py < 0 || px >= box.width || py >= box.height) continue;
+                    ++wanted;
+                    const auto i = std::size_t(py) * std::size_t(box.width) + std::size_t(px);
+                    if (m_learned.counts()[i] && std::isfinite(u[i])) sum += double(u[i]), ++got;
+                }
+            if (2 * got < wanted || got == 0) continue;
+            level.at.push_back(Point{box.left + std::floor(x), box.top + std::floor(y)} - m_middle);
+            level.value.push_back(float(sum / got));
+        }
+    while (level.at.size() > 4 * kCells) { // thinned evenly
+        Level thin;
+        thin.each = level.each;
+        for (std::size_t i = 0; i < level.at.size(); i += 2)
+            thin.at.push_back(level.at[i]), thin.value.push_back(level.value[i]);
+        level = std::move(thin);
+    }
+    const double mean = level.value.empty()
+                            ? 0
+                            : std::accumulate(level.value.begin(), level.value.end(), 0.0) / double(level.value.size());
+    double length = 0;
+    for (float& v : level.value) v -= float(mean), length += double(v) * double(v);
+    length = std::sqrt(length);
+    if (length < 1) level.at.clear(), level.value.clear(); // flat: nothing to find it by
+    for (float& v : level.value) v /= float(length);
+    return level;
+}
+// Its own picture turned by half.
+bool Component::otherwiseWhenTurned(const Patch& own) const
+{
+    const PatchBox& box = m_learned.box();
+    const auto& in = m_learned.counts();
+    const Point m = m_middle - Point{double(box.left), double(box.top)};
     std::size_t same = 0, looked = 0;
     for (std::size_t i = 0; i < box.count(); ++i) {
         if (!in[i]) continue;
-        const Point q = m - at(i);
+        const Point q = m - fromMiddle(i);
         const int x = int(std::lround(q.x)), y = int(std::lround(q.y));
         if (x < 0 || y < 0 || x >= box.width || y >= box.height) continue;
-        const auto k = std::size_t(y) * w + std::size_t(x);
-        if (!in[k] || !first.sees(i) || !first.sees(k)) continue;
+        const auto k = std::size_t(y) * std::size_t(box.width) + std::size_t(x);
+        if (!in[k] || !own.sees(i) || !own.sees(k)) continue;
         ++looked;
-        same += std::abs(double(first.level(k)) - double(first.level(i))) <=
-                double(std::min(c.m_learned.allowed(i), 1e6f)) * 1.5;
+        same +=
+            std::abs(double(own.level(k)) - double(own.level(i))) <= double(std::min(m_learned.allowed(i), 1e6f)) * 1.5;
     }
-    c.m_endsDiffer = looked > 20 && double(same) < 0.93 * double(looked);
-    return c;
+    return looked > 20 && double(same) < 0.93 * double(looked);
 }
 
 // One look at one place.
@@ -428,7 +461,6 @@ Component::Seen Component::look(const image::Picture& picture, const Carry& carr
         return std::max(o.mayShift > 0 ? geometry::distance(b.shift, {}) / o.mayShift : 0.0,
                         mayTurn > 0 ? std::abs(b.turn) / mayTurn : 0.0);
     };
-    s.atPlace = m_learned.likeness(s.here, light).alike;
     // Where it should lie, or hardly beside: by all that is seen, and where that leads away, by what surely shows.
     struct Near {
         Beside at;
@@ -451,9 +483,10 @@ Component::Seen Component::look(const image::Picture& picture, const Carry& carr
     const double ratio = first.ratio;
     s.beside = near, s.alike = usual.alike;
     if (asUsual(first)) {
-        s.ratio = std::max(ratio, beyond(near));
+        s.ratio = std::max(ratio, beyond(near)), s.atPlace = usual.alike;
         return s;
     }
+    s.atPlace = m_learned.likeness(s.here, light).alike;
     s.ratio = ratio;
     // Something is the matter: which of the ways it may lie explains what is seen best?
     struct Way {

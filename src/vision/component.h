@@ -76,10 +76,17 @@ public:
 
 private:
     friend struct Looking;
+    geometry::Point fromMiddle(std::size_t pixel) const;
+    bool takeMiddle();
+    void takeSteep();
+    void takeLevels();
+    Level levelOf(double each) const;
+    bool otherwiseWhenTurned(const Patch& own) const;
     Learned m_learned, m_ground;
     bool m_hasGround = false, m_endsDiffer = false;
     ComponentOptions m_options;
     geometry::Point m_middle; // reference px
+    double m_counted = 0;     // pixels that count
     double m_half = 1;        // px from the middle to the farthest pixel
     PatchBox m_aroundBox;
     std::vector<float> m_around; // grey levels; NaN: not seen

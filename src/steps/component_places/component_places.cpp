@@ -604,10 +604,13 @@ StepKind component_places()
         .teaches(teach, note);
     declareLearned(d);
     return d
-        .picture({kHeights, "Heights",
+        .picture({kHeights,
+                  "Heights",
                   "Heights of the same capture, by which a component is told that is lifted; none: they are not looked "
                   "at.",
-                  true, false})
+                  true,
+                  false,
+                  {"may_lift"}})
         .param(&P::mayLift,
                {"may_lift", "May be lifted",
                 "Where a picture of heights is chosen: no part of a component may lie farther above or below its usual "
