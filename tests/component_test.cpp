@@ -82,7 +82,7 @@ Component::Seen look(const Component& c, What what, const vision::Beside& lie, c
 const char* nameOf(Named n)
 {
     constexpr const char* names[] = {"as usual", "missing",      "turned",    "reversed", "shifted",
-                                     "another",  "other colour", "different", "unseen"};
+                                     "another",  "other colour", "different", "lifted",   "unseen"};
     return names[int(n)];
 }
 } // namespace
@@ -169,6 +169,37 @@ private slots:
         const auto found = look(c, What::Nothing, {}, {}, 3, true);
         QVERIFY2(found.named == Named::Another, nameOf(found.named));
         QVERIFY(found.ratio > 1);
+    }
+    void aLikeNeighbourIsNotTakenForIt()
+    {
+        // Three like bars; the middle one is there, gone, or off its place.
+        const auto scene = [](std::optional<double> middle, std::uint64_t seed) {
+            std::vector<demo::Ink> inks{{{180, 150, 80}, {bar({0, 0}, 240, 220)}}};
+            for (const double x : {-46.0, 46.0}) inks.push_back({{60, 62, 70}, {bar({x, 0}, 16, 90)}});
+            if (middle) inks.push_back({{60, 62, 70}, {bar({*middle, 0}, 16, 90)}});
+            return image::makePicture(seenAs({inks}, {}, kW, kH, seed, false));
+        };
+        const vision::Carry still = [](Point p) { return p; };
+        const auto reference = scene(0, 1);
+        std::vector<std::uint8_t> counts(kBox.count(), 0);
+        for (int y = 9; y < kBox.height - 9; ++y)
+            for (int x = 22; x < kBox.width - 22; ++x) counts[std::size_t(y * kBox.width + x)] = 1;
+        ComponentOptions o;
+        o.search = 60, o.learn.least = 10, o.learn.edge = 0.4;
+        const Patch around = vision::laid(reference, false, {20, 20, 220, 200}, still);
+        const std::vector<Patch> good{vision::laid(reference, false, kBox, still)};
+        const auto knowing = Component::make(good, {{}}, {}, {}, counts, o, &around);
+        const auto alone = Component::make(good, {{}}, {}, {}, counts, o);
+        QVERIFY(knowing && alone);
+        QVERIFY(knowing->look(scene(0, 2), still, {}).named == Named::AsUsual);
+        QVERIFY(alone->look(scene({}, 3), still, {}).named == Named::Shifted); // onto its neighbour
+        const auto gone = knowing->look(scene({}, 3), still, {});
+        QVERIFY2(gone.named == Named::Another && gone.ratio > 1, nameOf(gone.named));
+        for (const double off : {-13.0, 6.0, 15.0}) {
+            const auto moved = knowing->look(scene(off, 4), still, {});
+            QVERIFY2(moved.named == Named::Shifted, nameOf(moved.named));
+            QVERIFY(geometry::distance(moved.beside.shift, {off, 0}) < 0.5);
+        }
     }
     void whatIsHalfThereIsNoPass()
     {

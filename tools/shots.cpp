@@ -307,7 +307,9 @@ void Studio::same()
     look("reeds", 32, "ratios");
     action("nextFault")->trigger();
     done();
+    m_window.findChild<QAbstractButton*>("pairDifference")->setChecked(true);
     shoot("same-lifted");
+    m_window.findChild<QAbstractButton*>("pairDifference")->setChecked(false);
     m_window.setupPage()->faults()->hide();
     look("joints", 29, "ratios");
     action("nextFault")->trigger();

@@ -57,6 +57,7 @@ protected:
         const double n = double(shown.size());
         const double w = below ? width() : (width() - gap * (n - 1)) / n,
                      h = below ? (height() - gap * (n - 1)) / n : height();
+        std::vector<Plate> plates;
         for (std::size_t i = 0; i < shown.size(); ++i) {
             const One& one = shown[i];
             const QRectF room(below ? 0 : double(i) * (w + gap), below ? double(i) * (h + gap) : 0, w, h);
@@ -87,16 +88,33 @@ protected:
             p.setPen(QPen(one.frame, one.wide ? 3 : 1.5));
             p.setBrush(Qt::NoBrush);
             p.drawRect(box);
-            if (one.text.isEmpty()) continue;
-            p.setFont(report::uiFont(12, true));
-            const double wide = p.fontMetrics().horizontalAdvance(one.text) + 12.0;
-            const QRectF plate(std::clamp(box.center().x() - wide / 2, 0.0, std::max(0.0, width() - wide)), box.top(),
-                               wide, 18);
-            p.setPen(QPen(one.frame, 1.2));
-            p.setBrush(th.paper);
+            if (!one.text.isEmpty()) plates.push_back({&one, box});
+        }
+        paintPlates(p, plates);
+    }
+
+private:
+    struct Plate {
+        const One* of;
+        QRectF box; // of the picture
+    };
+    // Over narrow pictures one lies lower than its neighbour, so that both can be read.
+    void paintPlates(QPainter& p, const std::vector<Plate>& plates) const
+    {
+        p.setFont(report::uiFont(12, true));
+        std::vector<QRectF> there;
+        for (const auto& [of, box] : plates) {
+            const double wide = p.fontMetrics().horizontalAdvance(of->text) + 12.0;
+            QRectF plate(std::clamp(box.center().x() - wide / 2, 0.0, std::max(0.0, width() - wide)), box.top(), wide,
+                         18);
+            while (std::any_of(there.begin(), there.end(), [&](const QRectF& r) { return r.intersects(plate); }))
+                plate.translate(0, 20);
+            there.push_back(plate);
+            p.setPen(QPen(of->frame, 1.2));
+            p.setBrush(theme().paper);
             p.drawRect(plate);
-            p.setPen(one.frame);
-            p.drawText(plate, Qt::AlignCenter, one.text);
+            p.setPen(of->frame);
+            p.drawText(plate, Qt::AlignCenter, of->text);
         }
     }
 };
