@@ -919,7 +919,7 @@ private:
     {
         const int lines = m_noise / scaleOf(l.halvings) > 2.5 ? 3 : 1;
         Refined r = settle(v, l.points, place, 5, 4, o.leastContrast, radiusAt(l.halvings), 1, lines, m_scaling);
-        const double score = agreement(v, l.points, r.place, leastGradientAt(o.leastContrast, m_noise, l.halvings));
+        const double score = agreement(v, l.points, r.place, leastGradientAt(o.leastContrast, 0, l.halvings));
         r.place = moved(r.place, l.halvings, 0);
         found(r, score, r.rms * scaleOf(l.halvings));
     }

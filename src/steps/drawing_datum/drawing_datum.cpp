@@ -131,6 +131,7 @@ std::vector<vision::PatternFind> search(const RunInput& in, const vision::Patter
     // It is laid by all of its edges afterwards: a few px are near enough.
     const double side = std::max(in.drawing->box().width(), in.drawing->box().height()) / in.mmPerPixel();
     o.finest = side > 1200 ? 2 : side > 600 ? 1 : 0;
+    if (o.finest > 0) o.leastScore *= 0.85; // it is judged by its edges at full size, of which more agree
     return findIn(in, model, in.region("search"), o);
 }
 
