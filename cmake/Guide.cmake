@@ -1,5 +1,11 @@
-# The guide with its pictures as a resource, put into the program as it is: a compiler needs minutes to read such an array.
-file(GLOB guide RELATIVE ${CMAKE_SOURCE_DIR} CONFIGURE_DEPENDS ${CMAKE_SOURCE_DIR}/docs/guide/*.md ${CMAKE_SOURCE_DIR}/docs/guide/kinds/*.jpg ${CMAKE_SOURCE_DIR}/docs/guide/line/*.png ${CMAKE_SOURCE_DIR}/docs/guide/records/*.png ${CMAKE_SOURCE_DIR}/docs/guide/height/*.png ${CMAKE_SOURCE_DIR}/docs/guide/drawing/*.png ${CMAKE_SOURCE_DIR}/docs/guide/same/*.png ${CMAKE_SOURCE_DIR}/docs/guide/tiles/*.png ${CMAKE_SOURCE_DIR}/docs/guide/proof/*.png ${CMAKE_SOURCE_DIR}/docs/screenshots/*.png)
+# The guide with its pictures as a resource, put into the program as it is: a compiler needs minutes to read such an
+# array.
+set(docs ${CMAKE_SOURCE_DIR}/docs)
+set(patterns ${docs}/guide/*.md ${docs}/guide/kinds/*.jpg ${docs}/screenshots/*.png)
+foreach(folder line records height drawing same tiles proof)
+  list(APPEND patterns ${docs}/guide/${folder}/*.png)
+endforeach()
+file(GLOB guide RELATIVE ${CMAKE_SOURCE_DIR} CONFIGURE_DEPENDS ${patterns})
 set(files "")
 set(sources "")
 foreach(f ${guide})
@@ -10,8 +16,10 @@ endforeach()
 file(CONFIGURE OUTPUT ${CMAKE_BINARY_DIR}/guide.qrc @ONLY CONTENT "<RCC><qresource prefix=\"/docs\">
 @files@</qresource></RCC>
 ")
-add_custom_command(OUTPUT ${CMAKE_BINARY_DIR}/guide.rcc COMMAND Qt6::rcc --binary --no-compress -o ${CMAKE_BINARY_DIR}/guide.rcc ${CMAKE_BINARY_DIR}/guide.qrc
+add_custom_command(OUTPUT ${CMAKE_BINARY_DIR}/guide.rcc
+  COMMAND Qt6::rcc --binary --no-compress -o ${CMAKE_BINARY_DIR}/guide.rcc ${CMAKE_BINARY_DIR}/guide.qrc
   DEPENDS ${CMAKE_BINARY_DIR}/guide.qrc ${sources} VERBATIM)
 add_custom_target(guide_resource DEPENDS ${CMAKE_BINARY_DIR}/guide.rcc)
 add_dependencies(dikkat_desktop guide_resource)
-set_source_files_properties(src/desktop/guide_resource.cpp PROPERTIES OBJECT_DEPENDS ${CMAKE_BINARY_DIR}/guide.rcc COMPILE_DEFINITIONS "GUIDE_RCC=\"${CMAKE_BINARY_DIR}/guide.rcc\"")
+set_source_files_properties(src/desktop/guide_resource.cpp PROPERTIES OBJECT_DEPENDS ${CMAKE_BINARY_DIR}/guide.rcc
+  COMPILE_DEFINITIONS "GUIDE_RCC=\"${CMAKE_BINARY_DIR}/guide.rcc\"")

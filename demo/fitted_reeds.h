@@ -1,5 +1,6 @@
 // fitted_reeds.h - demo set 2: brass plates with ten steel reeds, each riveted at one end and glued beside the rivet; seen
-// under white light, under red light that makes the glue shine, and by their heights. And a printed label whose print varies as it may.
+// under white light, under red light that makes the glue shine, and by their heights. And a printed label whose print
+// varies as it may.
 #pragma once
 #include "demo/set_writer.h"
 #include "image/capture.h"
@@ -43,8 +44,8 @@ FittedPicture fittedReeds(const Field& field, std::uint64_t seed, int n);
 FittedPicture drawFitted(const Field& field, const FittedTruth& truth, Random& random);
 image::Capture captureOf(FittedPicture made, const Field& field, const std::string& id);
 
-// REEDS-001.png, -red.png and -z.png …, samples, truth.json, reference and the recipe fitted-reeds.dikkat into a folder. Fails
-// with Io.
+// REEDS-001.png, -red.png and -z.png …, samples, truth.json, reference and the recipe fitted-reeds.dikkat into a folder.
+// Fails with Io.
 base::Status writeFittedReeds(const std::string& folder, std::uint64_t seed, int count, const Field& field = {});
 
 enum class PrintFault { None, LineMissing, Blot, WeakColour, PrintOff };

@@ -292,7 +292,7 @@ void ParamForm::showSetting(const std::string& key)
 // Which pictures of the capture it reads, where there is a choice; only what fits is offered.
 void ParamForm::addPictures(const Recipe& recipe, const Step& step, const StepKind& kind)
 {
-    if (recipe.pictures.size() < 2) return;
+    if (recipe.pictures.size() < 2 && step.pictures.empty()) return;
     for (const PictureSpec& spec : kind.pictures) {
         auto* box = new Calm<QComboBox>(m_body);
         box->setObjectName(QStringLiteral("picture_") + q(spec.key));
@@ -303,12 +303,13 @@ void ParamForm::addPictures(const Recipe& recipe, const Step& step, const StepKi
         int at = now == step.pictures.end() ? -1 : box->findData(q(now->second));
         if (at < 0 && first && box->count() > 0) at = 0; // the first that fits
         if (!spec.needed) {
-            if (box->count() == 0) { // nothing of the sort is in a capture
+            const bool said = now != step.pictures.end();
+            if (box->count() == 0 && !said) { // nothing of the sort is in a capture
                 delete box;
                 continue;
             }
             box->insertItem(0, tr("none"), QString());
-            at = at < 0 ? 0 : at + 1;
+            at = at >= 0 ? at + 1 : said ? -1 : 0;
         }
         if (at < 0) box->insertItem(at = 0, tr("choose…"), QString());
         box->setCurrentIndex(at);

@@ -391,7 +391,8 @@ struct Looking {
             }
         return unit.cwiseProduct(move);
     }
-    // What would cover the places round its own there is not there: they look as usual. Or it would cover like things only.
+    // What would cover the places round its own there is not there: they look as usual. Or it would cover like things
+    // only.
     bool takenForAnother(const Beside& b) const
     {
         if (c.m_around.empty()) return false;
@@ -403,10 +404,7 @@ struct Looking {
         for (std::size_t i = 0; i < own.count(); ++i) {
             if (!in[i]) continue;
             ++all;
-            const Point from = Point{double(own.left + int(i % std::size_t(own.width))),
-                                     double(own.top + int(i / std::size_t(own.width)))} -
-                               c.m_middle;
-            const Point there = c.m_middle + lie.turned(from) + lie.shift;
+            const Point from = c.fromMiddle(i), there = c.m_middle + lie.turned(from) + lie.shift;
             const int x = int(std::lround(there.x)), y = int(std::lround(there.y));
             const int ox = x - own.left, oy = y - own.top;
             if (ox >= 0 && oy >= 0 && ox < own.width && oy < own.height &&

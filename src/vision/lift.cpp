@@ -153,7 +153,6 @@ base::Result<UsualHeights> UsualHeights::make(const std::vector<Sample>& good, s
             if (!whole || double(high - low) > mayLift) u.m_component[i] = kNone;
             else ++level;
         }
-    u.m_share = wanted ? double(level) / double(wanted) : 0;
     if (level < kLeastPixels)
         return base::fail(base::ErrorCode::NoResult, "only " + std::to_string(level) + " of its " +
                                                          std::to_string(wanted) + " pixels are level and have heights");

@@ -34,7 +34,6 @@ public:
                                            double mayLift);
     const PatchBox& box() const { return m_box; }
     int samples() const { return m_samples; }
-    double pixelShare() const { return m_share; } // part of the component that is level enough to be looked at
     const std::vector<double>& own() const { return m_own; } // largest lift of each good sample, size without sign
 
     struct Lift {
@@ -52,7 +51,7 @@ private:
     std::vector<std::uint8_t> m_of;
     std::vector<float> m_component, m_ground; // usual heights; NaN: not looked at
     std::vector<double> m_own;
-    double m_mayLift = 0, m_share = 0;
+    double m_mayLift = 0;
     int m_samples = 0;
 };
 

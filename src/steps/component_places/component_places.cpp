@@ -304,6 +304,12 @@ std::string note(const P&, const Taught& t)
     if (first == t.places.end()) return out;
     if (const std::string few = fewSamples(first->component->learned().samples()); !few.empty())
         out += (out.empty() ? "" : "; ") + few;
+    int heights = first->component->learned().samples();
+    for (const One& one : t.places)
+        if (one.heights) heights = std::min(heights, one.heights->samples());
+    if (heights < first->component->learned().samples())
+        out += (out.empty() ? "" : "; ") + ("heights: learned from " + std::to_string(heights) +
+                                            (heights == 1 ? " good part alone" : " good parts only"));
     const bool ground = std::any_of(t.places.begin(), t.places.end(),
                                     [](const One& o) { return o.component && o.component->ground(); });
     if (!ground)
@@ -445,6 +451,15 @@ base::Result<RunOutput> run(const P& p, const RunInput& in)
             Mark m = levelled(in, {MarkShape::Polygon, MarkRole::Found, line, 0, one.name});
             m.element = int(i) + 1;
             out.marks.push_back(std::move(m));
+        }
+        if (l.lifted(p)) {
+            const PatchBox& box = c.learned().box();
+            out.marks.push_back(levelled(in, {MarkShape::Circle,
+                                              MarkRole::Stray,
+                                              {here(c.carried(l.lift->at, s.beside))},
+                                              std::min(box.width, box.height) / 4.0,
+                                              {},
+                                              int(i) + 1}));
         }
         // Where it lies instead.
         if (found && s.named != Named::AsUsual && s.named != Named::Different && s.named != Named::Lifted) {
@@ -611,15 +626,15 @@ StepKind component_places()
                   true,
                   false,
                   {"may_lift"}})
+        .param(&P::mayShift, {"may_shift", "May be shifted", "A component that lies so far beside its place is good."},
+               Unit::Pixel, Real{0.2, 1000, 0.5, 0.5, 20}, true)
+        .param(&P::mayTurn, {"may_turn", "May be turned", "A component that is turned by so much is good."},
+               Unit::Degree, Real{0.1, 90, 0.5, 0.5, 20}, true)
         .param(&P::mayLift,
                {"may_lift", "May be lifted",
                 "Where a picture of heights is chosen: no part of a component may lie farther above or below its usual "
                 "height over the ground round it."},
                Unit::Millimetre, Real{0.001, 1000, 0.01, 0.02, 5})
-        .param(&P::mayShift, {"may_shift", "May be shifted", "A component that lies so far beside its place is good."},
-               Unit::Pixel, Real{0.2, 1000, 0.5, 0.5, 20}, true)
-        .param(&P::mayTurn, {"may_turn", "May be turned", "A component that is turned by so much is good."},
-               Unit::Degree, Real{0.1, 90, 0.5, 0.5, 20}, true)
         .param(&P::search,
                {"search", "Looked for within",
                 "How far beside its place a component is looked for, to be called shifted."},
